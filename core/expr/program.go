@@ -1,0 +1,249 @@
+package expr
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/interpreter"
+)
+
+// costLimit bounds the work of one evaluation, in CEL's own cost units, so
+// that a comprehension over a large list inside another cannot hold a worker.
+const costLimit = 4_000_000
+
+// Scope is what an expression may see.
+type Scope struct {
+	Names map[string]any // step outputs, signal, inputs …
+	Now   time.Time      // what now() gives, throughout one event
+	Zone  *time.Location // how times print; nil is UTC
+}
+
+// ResolveName implements the lookup CEL asks for.
+func (s Scope) ResolveName(name string) (any, bool) {
+	if name == nowName {
+		return s.Now, true
+	}
+	v, ok := s.Names[name]
+	return v, ok
+}
+
+// Parent implements [interpreter.Activation]; a scope stands alone.
+func (s Scope) Parent() interpreter.Activation { return nil }
+
+// Reference is one value an expression reads: a name and the fields taken of it.
+type Reference struct {
+	Path   []string // the root name first; ends where an index is computed
+	Offset int      // bytes from the start of the expression
+	Tested bool     // only asked for with has() or .?, so it may be missing
+}
+
+// Program is one compiled expression. It is safe for concurrent use.
+type Program struct {
+	Source     string
+	References []Reference
+	program    cel.Program
+}
+
+// Error says what is wrong with an expression, and where in its source.
+type Error struct {
+	Source  string
+	Offset  int // bytes from the start of Source, 0 where unknown
+	Message string
+}
+
+func (e *Error) Error() string { return fmt.Sprintf("%s: %s", e.Source, e.Message) }
+
+// Compile parses and types an expression. Every root name it mentions is
+// taken as declared; the caller checks [Program.References] against what is
+// in scope, since only it can say what would be right.
+func Compile(source string) (*Program, error) {
+	if strings.TrimSpace(source) == "" {
+		return nil, &Error{Source: source, Message: "the expression is empty"}
+	}
+	root, err := base()
+	if err != nil {
+		return nil, err
+	}
+	parsed, issues := root.Parse(source)
+	if issues.Err() != nil {
+		return nil, issueError(source, issues)
+	}
+	references := findReferences(parsed)
+	var names []string
+	for _, r := range references {
+		if r.Path[0] != nowName && !slices.Contains(names, r.Path[0]) {
+			names = append(names, r.Path[0])
+		}
+	}
+	env, err := environment(names)
+	if err != nil {
+		return nil, err
+	}
+	checked, issues := env.Check(parsed)
+	if issues.Err() != nil {
+		return nil, issueError(source, issues)
+	}
+	program, err := env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(costLimit))
+	if err != nil {
+		return nil, &Error{Source: source, Message: err.Error()}
+	}
+	references = slices.DeleteFunc(references, func(r Reference) bool { return r.Path[0] == nowName })
+	return &Program{Source: source, References: references, program: program}, nil
+}
+
+// Eval computes the value. Errors are of type *[Error].
+func (p *Program) Eval(scope Scope) (any, error) {
+	out, _, err := p.program.Eval(scope)
+	if err != nil {
+		return nil, &Error{Source: p.Source, Message: plainMessage(err.Error())}
+	}
+	if types.IsUnknownOrError(out) {
+		return nil, &Error{Source: p.Source, Message: plainMessage(fmt.Sprint(out))}
+	}
+	return fromCEL(out, scope.zone())
+}
+
+// Holds evaluates a condition, which must give true or false.
+func (p *Program) Holds(scope Scope) (bool, error) {
+	v, err := p.Eval(scope)
+	if err != nil {
+		return false, err
+	}
+	b, ok := v.(bool)
+	if !ok {
+		return false, &Error{Source: p.Source, Message: fmt.Sprintf("a condition must be true or false, this is %s", Kind(v))}
+	}
+	return b, nil
+}
+
+func (s Scope) zone() *time.Location {
+	if s.Zone == nil {
+		return time.UTC
+	}
+	return s.Zone
+}
+
+func issueError(source string, issues *cel.Issues) error {
+	first := issues.Errors()[0]
+	offset := 0
+	lines := strings.SplitAfter(source, "\n")
+	for i := 0; i < first.Location.Line()-1 && i < len(lines); i++ {
+		offset += len(lines[i])
+	}
+	return &Error{Source: source, Offset: offset + max(first.Location.Column(), 0), Message: plainMessage(first.Message)}
+}
+
+// plainMessage rewords what CEL says where its words assume a programmer.
+func plainMessage(m string) string {
+	m = strings.TrimPrefix(m, "ERROR: ")
+	switch {
+	case strings.Contains(m, "division by zero"), strings.Contains(m, "divide by zero"), strings.Contains(m, "modulus by zero"):
+		return "division by zero"
+	case strings.Contains(m, "actual cost limit exceeded"):
+		return "this takes too much work: the limit on one expression is reached"
+	case strings.HasPrefix(m, "no such key: "):
+		return "there is no " + strings.TrimPrefix(m, "no such key: ") + " in this value"
+	case strings.HasPrefix(m, "no such overload"):
+		return "these values cannot be combined this way (" + m + ")"
+	}
+	return m
+}
+
+// findReferences walks the syntax tree for names and the fields taken of
+// them, leaving out the names that comprehensions bind.
+func findReferences(parsed *cel.Ast) []Reference {
+	native := parsed.NativeRep()
+	var found []Reference
+	var walk func(e ast.Expr, bound []string)
+	at := func(e ast.Expr) int {
+		if r, ok := native.SourceInfo().GetOffsetRange(e.ID()); ok {
+			return int(r.Start)
+		}
+		return 0
+	}
+	note := func(e ast.Expr, path []string, tested bool, bound []string) {
+		if !slices.Contains(bound, path[0]) && !strings.HasPrefix(path[0], "@") || path[0] == nowName {
+			found = append(found, Reference{Path: path, Offset: at(e), Tested: tested})
+		}
+	}
+	walk = func(e ast.Expr, bound []string) {
+		switch e.Kind() {
+		case ast.IdentKind:
+			note(e, []string{e.AsIdent()}, false, bound)
+		case ast.SelectKind:
+			if path, root := selectPath(e); path != nil {
+				note(root, path, e.AsSelect().IsTestOnly(), bound)
+				return
+			}
+			walk(e.AsSelect().Operand(), bound)
+		case ast.CallKind:
+			if path, root := selectPath(e); path != nil {
+				note(root, path, false, bound)
+				return
+			}
+			call := e.AsCall()
+			if call.FunctionName() == "_?._" && len(call.Args()) == 2 {
+				if path, root := selectPath(call.Args()[0]); path != nil {
+					note(root, path, true, bound)
+					return
+				}
+			}
+			if call.IsMemberFunction() {
+				walk(call.Target(), bound)
+			}
+			for _, a := range call.Args() {
+				walk(a, bound)
+			}
+		case ast.ListKind:
+			for _, item := range e.AsList().Elements() {
+				walk(item, bound)
+			}
+		case ast.MapKind:
+			for _, entry := range e.AsMap().Entries() {
+				walk(entry.AsMapEntry().Key(), bound)
+				walk(entry.AsMapEntry().Value(), bound)
+			}
+		case ast.ComprehensionKind:
+			c := e.AsComprehension()
+			walk(c.IterRange(), bound)
+			inner := append(slices.Clone(bound), c.IterVar(), c.AccuVar())
+			if c.HasIterVar2() {
+				inner = append(inner, c.IterVar2())
+			}
+			walk(c.AccuInit(), inner)
+			walk(c.LoopCondition(), inner)
+			walk(c.LoopStep(), inner)
+			walk(c.Result(), inner)
+		}
+	}
+	walk(native.Expr(), nil)
+	return found
+}
+
+// selectPath reads a.b.c or a["b"].c as a path from its root name; nil where
+// the chain does not start at a name.
+func selectPath(e ast.Expr) ([]string, ast.Expr) {
+	switch e.Kind() {
+	case ast.IdentKind:
+		return []string{e.AsIdent()}, e
+	case ast.SelectKind:
+		if path, root := selectPath(e.AsSelect().Operand()); path != nil {
+			return append(path, e.AsSelect().FieldName()), root
+		}
+	case ast.CallKind:
+		call := e.AsCall()
+		if call.FunctionName() == "_[_]" && call.Args()[1].Kind() == ast.LiteralKind {
+			if key, ok := call.Args()[1].AsLiteral().(types.String); ok {
+				if path, root := selectPath(call.Args()[0]); path != nil {
+					return append(path, string(key)), root
+				}
+			}
+		}
+	}
+	return nil, nil
+}

@@ -1,0 +1,55 @@
+package flow
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
+
+// Severity tells a problem that keeps a file from going live from a remark.
+type Severity string
+
+const (
+	// Wrong keeps the file from being used.
+	Wrong Severity = "wrong"
+	// Remark is said aloud and hinders nothing.
+	Remark Severity = "remark"
+)
+
+// Problem is one thing the checker found.
+type Problem struct {
+	File     string   `json:"file"`
+	Line     int      `json:"line"`   // from 1
+	Column   int      `json:"column"` // from 1
+	Severity Severity `json:"severity"`
+	What     string   `json:"what"`
+	Why      string   `json:"why,omitempty"`
+	Remedy   string   `json:"remedy,omitempty"`
+}
+
+// String gives the problem as one line a compiler would print.
+func (p Problem) String() string {
+	s := fmt.Sprintf("%s:%d:%d: %s", p.File, p.Line, p.Column, p.What)
+	if p.Remedy != "" {
+		s += " — " + p.Remedy
+	}
+	return s
+}
+
+// Wrongs counts the problems that keep files from being used.
+func Wrongs(problems []Problem) int {
+	n := 0
+	for _, p := range problems {
+		if p.Severity == Wrong {
+			n++
+		}
+	}
+	return n
+}
+
+// SortProblems orders problems by file, line and column.
+func SortProblems(problems []Problem) {
+	slices.SortStableFunc(problems, func(a, b Problem) int {
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
+	})
+}

@@ -1,0 +1,33 @@
+package flow
+
+// Resend says how a call may be sent again when nobody knows whether it
+// arrived.
+type Resend string
+
+const (
+	// ResendSafe calls change nothing, or change the same thing to the same value.
+	ResendSafe Resend = "safe"
+	// ResendKey calls carry an idempotency key the peer honours.
+	ResendKey Resend = "key"
+	// ResendOwnID calls create a thing whose id we choose, so a second one is refused.
+	ResendOwnID Resend = "own_id"
+	// ResendNever calls are left for a person to settle.
+	ResendNever Resend = "never"
+)
+
+// Tool describes one operation of a connection: the schema of its arguments
+// and result and the annotations of the Model Context Protocol.
+type Tool struct {
+	Name        string         `json:"name"` // connection/operation
+	Title       string         `json:"title"`
+	Description string         `json:"description"`
+	Connection  string         `json:"connection"`
+	Input       map[string]any `json:"input"`            // JSON Schema of the arguments
+	Output      map[string]any `json:"output,omitempty"` // JSON Schema of the result; nil where unknown
+
+	ReadOnly    bool   `json:"readOnlyHint"`
+	Destructive bool   `json:"destructiveHint"`
+	Idempotent  bool   `json:"idempotentHint"`
+	OpenWorld   bool   `json:"openWorldHint"`
+	Resend      Resend `json:"resend"`
+}

@@ -1,0 +1,209 @@
+package agent
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"time"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/schema"
+)
+
+// Grant is a tool an agent may use, as the workspace describes it.
+type Grant struct {
+	flow.AgentTool
+	Spec   flow.Tool
+	Schema *schema.Schema // of the arguments; nil where the tool names none
+}
+
+// Move is what to do next. Exactly one field is set.
+type Move struct {
+	Ask    bool     // ask the model
+	Start  *Call    // send this call
+	Review *Call    // ask a person about this call first
+	Refuse *Call    // settle this call as failed without sending it
+	Answer *string  // the agent is done
+	Fail   *Failure // a limit is reached
+}
+
+// Failure says which limit ended the work.
+type Failure struct{ Limit, Message string }
+
+// Next says what to do now; nothing while the model, a tool or a person is
+// awaited. scope is what fixed arguments and approval conditions may see.
+func (s *State) Next(def *flow.Agent, grants []Grant, scope expr.Scope) []Move {
+	if !s.Ready || s.Thinking() {
+		return nil
+	}
+	if asks := s.openAsks(); len(asks) > 0 {
+		var moves []Move
+		for i, ask := range asks {
+			if s.callFor(ask.ID) == nil {
+				moves = append(moves, s.propose(def, grants, scope, ask, len(s.Calls)+len(moves)+1, i))
+			}
+		}
+		return moves
+	}
+	if last := s.Messages[len(s.Messages)-1]; last.Role == "assistant" {
+		return []Move{{Answer: &last.Text}}
+	}
+	if f := s.limit(def, scope.Now); f != nil {
+		return []Move{{Fail: f}}
+	}
+	return []Move{{Ask: true}}
+}
+
+func (s *State) limit(def *flow.Agent, now time.Time) *Failure {
+	_, _, cost := s.Spent()
+	switch l := def.Limits; {
+	case l.Turns > 0 && len(s.Turns) >= l.Turns:
+		return &Failure{"turns", fmt.Sprintf("%s used all its %d turns without an answer", def.Title, l.Turns)}
+	case l.Time > 0 && now.Sub(s.Began) > l.Time:
+		return &Failure{"time", fmt.Sprintf("%s took longer than %s", def.Title, flow.DurationWords(l.Time))}
+	case l.Cost > 0 && cost.Units() >= l.Cost:
+		return &Failure{"cost", fmt.Sprintf("%s spent its limit of %g", def.Title, l.Cost)}
+	}
+	return nil
+}
+
+// propose turns an ask into a call: refused where it cannot be right, put to
+// a person where that was written down, else started.
+func (s *State) propose(def *flow.Agent, grants []Grant, scope expr.Scope, ask Request, number, place int) Move {
+	call := &Call{ID: fmt.Sprintf("call%d", number), Ask: ask.ID, Tool: ask.Tool, State: Running, Began: scope.Now}
+	refuse := func(format string, args ...any) Move {
+		call.State, call.Error, call.Ended = Failed, fmt.Sprintf(format, args...), scope.Now
+		return Move{Refuse: call}
+	}
+	args, ok := ask.Args.(map[string]any)
+	if !ok {
+		call.Args = map[string]any{}
+		return refuse("the arguments are not a JSON object: %s", expr.Text(ask.Args))
+	}
+	call.Args = make(map[string]any, len(args))
+	for k, v := range args {
+		call.Args[k] = v
+	}
+	i := slices.IndexFunc(grants, func(g Grant) bool { return g.Tool == ask.Tool })
+	if i < 0 {
+		return refuse("there is no tool %s", ask.Tool)
+	}
+	grant := grants[i]
+	if limit := def.Limits.ToolCalls; limit > 0 && len(s.Calls)+place >= limit {
+		return refuse("the limit of %d tool calls is reached; answer with what is known", limit)
+	}
+	if failed := s.failures(ask.Tool); failed >= def.Limits.TriesPerTool {
+		return refuse("%s failed %d times in this task; try another way or say what is wrong", ask.Tool, failed)
+	}
+	fixed, err := flow.EvalEntries(grant.Args, scope)
+	if err != nil {
+		return refuse("a fixed argument could not be computed: %v", err)
+	}
+	for k, v := range fixed {
+		call.Args[k] = v
+	}
+	if err := grant.check(call.Args); err != nil {
+		return refuse("the arguments do not fit: %v", err)
+	}
+	asked, err := grant.needsPerson(call.Args, scope)
+	if err != nil {
+		return refuse("the condition for approval could not be computed: %v", err)
+	}
+	if asked {
+		call.State = Proposed
+		return Move{Review: call}
+	}
+	return Move{Start: call}
+}
+
+// failures counts how often a tool failed in this task.
+func (s *State) failures(tool string) int {
+	n := 0
+	for _, c := range s.Calls {
+		if c.Tool == tool && c.State == Failed {
+			n++
+		}
+	}
+	return n
+}
+
+func (g Grant) check(args map[string]any) error {
+	if g.Schema == nil {
+		return nil
+	}
+	return g.Schema.Validate(args)
+}
+
+// Check holds arguments a person edited against the tool's schema.
+func (g Grant) Check(args map[string]any) error { return g.check(args) }
+
+// needsPerson tells whether somebody is asked first. A tool that changes
+// something and has no written approval always asks.
+func (g Grant) needsPerson(args map[string]any, scope expr.Scope) (bool, error) {
+	switch {
+	case g.Approval == nil:
+		return !g.Spec.ReadOnly, nil
+	case g.Approval.None:
+		return false, nil
+	case g.Approval.When == nil:
+		return true, nil
+	}
+	names := map[string]any{"args": args}
+	for k, v := range scope.Names {
+		names[k] = v
+	}
+	scope.Names = names
+	return g.Approval.When.Holds(scope)
+}
+
+// Offered gives the schema the model sees: the tool's own without the
+// arguments that are fixed.
+func (g Grant) Offered() map[string]any {
+	if len(g.Args) == 0 {
+		return g.Spec.Input
+	}
+	out := make(map[string]any, len(g.Spec.Input))
+	for k, v := range g.Spec.Input {
+		out[k] = v
+	}
+	fixed := func(name string) bool {
+		return slices.ContainsFunc(g.Args, func(e flow.Entry) bool { return e.Key == name })
+	}
+	properties := map[string]any{}
+	if all, ok := g.Spec.Input["properties"].(map[string]any); ok {
+		for name, p := range all {
+			if !fixed(name) {
+				properties[name] = p
+			}
+		}
+	}
+	out["properties"] = properties
+	if required, ok := g.Spec.Input["required"].([]any); ok {
+		out["required"] = slices.DeleteFunc(slices.Clone(required), func(v any) bool { n, _ := v.(string); return fixed(n) })
+	}
+	return out
+}
+
+// report tells the model what became of a call.
+func (c *Call) report() string {
+	switch c.State {
+	case Done:
+		out, err := json.Marshal(c.Result)
+		if err != nil {
+			return fmt.Sprint(c.Result)
+		}
+		if c.Edited {
+			args, _ := json.Marshal(c.Args)
+			return fmt.Sprintf("%s (%s changed the arguments to %s before allowing it)", out, c.By, args)
+		}
+		return string(out)
+	case Declined:
+		text := fmt.Sprintf("%s declined this; it was not done.", c.By)
+		if c.Note != "" {
+			text += " They said: " + c.Note
+		}
+		return text
+	}
+	return "error: " + c.Error
+}

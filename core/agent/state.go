@@ -1,0 +1,163 @@
+package agent
+
+import (
+	"time"
+
+	"woolsignal/core/money"
+)
+
+// Message is one message of a conversation with a model.
+type Message struct {
+	Role   string    `json:"role"` // user, assistant or tool
+	Text   string    `json:"text,omitempty"`
+	Asks   []Request `json:"asks,omitempty"` // what an assistant's message asks to be done
+	CallID string    `json:"call,omitempty"` // which ask a tool's message answers
+}
+
+// Request is a model's wish to use a tool.
+type Request struct {
+	ID   string `json:"id"`
+	Tool string `json:"tool"` // connection/operation
+	Args any    `json:"args"` // a map, or the text the model wrote where it was no JSON object
+}
+
+// Turn is one exchange with the model.
+type Turn struct {
+	Sent     int          `json:"sent"` // how many of the state's messages it was sent
+	Asked    time.Time    `json:"asked"`
+	Answered time.Time    `json:"answered,omitzero"`
+	Model    string       `json:"model,omitempty"` // as the server calls it
+	Input    int          `json:"input,omitempty"` // tokens
+	Output   int          `json:"output,omitempty"`
+	Cost     money.Micros `json:"cost,omitempty"`
+}
+
+// CallState says how far a tool call is.
+type CallState string
+
+// The states of a call.
+const (
+	Proposed  CallState = "proposed"  // waits for a person
+	Running   CallState = "running"   // sent, or about to be
+	Done      CallState = "done"      // the tool answered
+	Failed    CallState = "failed"    // the tool or its check refused
+	Declined  CallState = "declined"  // a person said no
+	Uncertain CallState = "uncertain" // it may or may not have happened; a person says
+)
+
+// Call is one use of a tool.
+type Call struct {
+	ID     string         `json:"id"` // unique within the state
+	Ask    string         `json:"ask"`
+	Tool   string         `json:"tool"`
+	Args   map[string]any `json:"args"`
+	State  CallState      `json:"state"`
+	Result any            `json:"result,omitempty"`
+	Error  string         `json:"error,omitempty"`
+	Review string         `json:"review,omitempty"` // id of the review that was asked for
+	By     string         `json:"by,omitempty"`     // who decided
+	Note   string         `json:"note,omitempty"`   // what they said
+	Edited bool           `json:"edited,omitempty"` // they changed the arguments
+	Began  time.Time      `json:"began,omitzero"`
+	Ended  time.Time      `json:"ended,omitzero"`
+}
+
+func (c *Call) settled() bool {
+	return c.State == Done || c.State == Failed || c.State == Declined
+}
+
+// State is an agent at work on one task.
+type State struct {
+	Agent    string    `json:"agent"`
+	Model    string    `json:"model"`  // the name in the workspace
+	System   string    `json:"system"` // what it is told of itself and the moment
+	Memory   string    `json:"memory"` // key of the thread it remembers by
+	Began    time.Time `json:"began"`
+	Messages []Message `json:"messages"`
+	Recalled int       `json:"recalled"` // how many messages come from memory
+	Ready    bool      `json:"ready"`    // memory was read
+	Turns    []Turn    `json:"turns"`
+	Calls    []*Call   `json:"calls"`
+}
+
+// PutRecalled starts the conversation: what is remembered, then the task.
+func (s *State) PutRecalled(remembered []Message, task string) {
+	s.Messages = append(append([]Message{}, remembered...), Message{Role: "user", Text: task})
+	s.Recalled, s.Ready = len(remembered), true
+}
+
+// PutAsked notes that the model is asked with all messages so far.
+func (s *State) PutAsked(at time.Time) {
+	s.Turns = append(s.Turns, Turn{Sent: len(s.Messages), Asked: at})
+}
+
+// PutAnswered notes the model's message.
+func (s *State) PutAnswered(m Message, turn Turn) {
+	last := &s.Turns[len(s.Turns)-1]
+	turn.Sent, turn.Asked = last.Sent, last.Asked
+	*last = turn
+	s.Messages = append(s.Messages, m)
+}
+
+// PutCall notes a call or what became of it. Once every ask of the model's
+// last message is settled, their answers join the conversation.
+func (s *State) PutCall(call Call) {
+	if known := s.Call(call.ID); known != nil {
+		*known = call
+	} else {
+		s.Calls = append(s.Calls, &call)
+	}
+	asks := s.openAsks()
+	for _, ask := range asks {
+		if c := s.callFor(ask.ID); c == nil || !c.settled() {
+			return
+		}
+	}
+	for _, ask := range asks {
+		s.Messages = append(s.Messages, Message{Role: "tool", CallID: ask.ID, Text: s.callFor(ask.ID).report()})
+	}
+}
+
+// Call finds a call by id; nil where there is none.
+func (s *State) Call(id string) *Call {
+	for _, c := range s.Calls {
+		if c.ID == id {
+			return c
+		}
+	}
+	return nil
+}
+
+// callFor finds the newest call that serves an ask of this task.
+func (s *State) callFor(ask string) *Call {
+	for i := len(s.Calls) - 1; i >= 0; i-- {
+		if s.Calls[i].Ask == ask {
+			return s.Calls[i]
+		}
+	}
+	return nil
+}
+
+// openAsks are the asks of the last message, where it is the model's.
+func (s *State) openAsks() []Request {
+	if len(s.Messages) == 0 {
+		return nil
+	}
+	return s.Messages[len(s.Messages)-1].Asks
+}
+
+// Thinking tells whether the model's answer is awaited.
+func (s *State) Thinking() bool {
+	return len(s.Turns) > 0 && s.Turns[len(s.Turns)-1].Answered.IsZero()
+}
+
+// Spent sums up tokens and money.
+func (s *State) Spent() (input, output int, cost money.Micros) {
+	for _, t := range s.Turns {
+		input, output, cost = input+t.Input, output+t.Output, cost+t.Cost
+	}
+	return input, output, cost
+}
+
+// Remember gives what the thread keeps of this task.
+func (s *State) Remember() []Message { return s.Messages[s.Recalled:] }

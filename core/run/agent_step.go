@@ -1,0 +1,164 @@
+package run
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+)
+
+// agent runs an agent step: it begins the agent's work, or lets it go on
+// from where it is.
+func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
+	a, ok := m.def.Agents[def.Agent.Agent]
+	if !ok {
+		return m.failNow(def, path, "there is no agent "+def.Agent.Agent)
+	}
+	if step == nil {
+		return m.beginAgent(def, a, path, scope)
+	}
+	scope.Names = map[string]any{"signal": scope.Names["signal"]}
+	for {
+		moves := step.Agent.Next(a, m.def.grants(a), scope)
+		if len(moves) == 0 {
+			return blocked
+		}
+		for _, move := range moves {
+			switch {
+			case move.Ask:
+				m.emit(Record{Do: DidAsk, Step: path})
+				m.send(m.askErrand(step, a))
+			case move.Start != nil:
+				m.emit(Record{Do: DidCall, Step: path, Call: move.Start})
+				m.send(m.callErrand(step, move.Start.Tool, move.Start.ID, move.Start.Args))
+			case move.Refuse != nil:
+				m.emit(Record{Do: DidCall, Step: path, Call: move.Refuse})
+			case move.Review != nil:
+				m.approval(a, path, move.Review)
+			case move.Fail != nil:
+				return m.failNow(def, path, move.Fail.Message)
+			case move.Answer != nil:
+				m.emit(Record{Do: DidRemember, Step: path, Text: step.Agent.Memory, Said: step.Agent.Remember()})
+				return m.end(path, nil, map[string]any{"text": *move.Answer})
+			}
+		}
+		if m.broken != nil {
+			return over
+		}
+	}
+}
+
+func (m *Machine) beginAgent(def *flow.Step, a *flow.Agent, path string, scope expr.Scope) outcome {
+	task, err := def.Agent.Task.Eval(scope)
+	if err != nil {
+		return m.failNow(def, path, "task: "+err.Error())
+	}
+	thread := m.state.Signal.ThreadKey()
+	if def.Agent.Thread != nil {
+		v, err := def.Agent.Thread.Eval(scope)
+		if err != nil {
+			return m.failNow(def, path, "thread: "+err.Error())
+		}
+		thread = expr.Text(v)
+	}
+	if thread == "" {
+		thread = "run#" + m.state.ID // remembers nothing from elsewhere
+	}
+	system, err := m.system(a, scope)
+	if err != nil {
+		return m.failNow(def, path, "instructions: "+err.Error())
+	}
+	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"task": expr.Text(task)},
+		Agent: &agent.State{Agent: a.ID, Model: a.Model, System: system, Memory: a.ID + "@" + thread, Began: m.now}})
+	m.send(m.recallErrand(m.state.Step(path), a))
+	return blocked
+}
+
+// system is what the agent is told of itself, the moment and the workflow.
+// The time is always there: models invent dates where they are not told.
+func (m *Machine) system(a *flow.Agent, scope expr.Scope) (string, error) {
+	scope.Names = map[string]any{"signal": scope.Names["signal"]}
+	instructions, err := a.Instructions.Eval(scope)
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "You are %s. %s\n", a.Title, a.Purpose)
+	fmt.Fprintf(&b, "It is %s (%s).\n", m.now.In(m.def.Zone).Format("Monday 2 January 2006, 15:04"), m.def.Zone)
+	if from := m.state.Signal.From; from["name"] != "" {
+		fmt.Fprintf(&b, "You are talking with %s.\n", from["name"])
+	}
+	if m.def.Workflow.Context != "" {
+		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(m.def.Workflow.Context))
+	}
+	fmt.Fprintf(&b, "\n%s", strings.TrimSpace(expr.Text(instructions)))
+	return b.String(), nil
+}
+
+func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
+
+func (m *Machine) recallErrand(step *Step, a *flow.Agent) Errand {
+	return Errand{Run: m.state.ID, Step: step.Path, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns}}
+}
+
+func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
+	ask := &Ask{Model: a.Model, System: step.Agent.System, Within: 2 * time.Minute}
+	turn := len(step.Agent.Turns)
+	ask.Messages = step.Agent.Messages[:step.Agent.Turns[turn-1].Sent]
+	for _, g := range m.def.grants(a) {
+		ask.Tools = append(ask.Tools, Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
+	}
+	if limit := a.Limits.Time; limit > 0 {
+		ask.Within = min(ask.Within, max(time.Second, limit-m.now.Sub(step.Agent.Began)))
+	}
+	return Errand{Run: m.state.ID, Step: step.Path, Turn: turn, Ask: ask}
+}
+
+func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {
+	resend := flow.ResendNever
+	if spec, ok := m.def.Tools(tool); ok {
+		resend = spec.Resend
+	}
+	return Errand{Run: m.state.ID, Step: step.Path, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend}}
+}
+
+// Outstanding lists what the run still waits for from outside, after its
+// journal was folded: each errand may or may not have been sent before.
+func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error) {
+	m := NewMachine(def, state, now)
+	var broken error
+	state.Each(func(step *Step) {
+		if step.Status != Running || step.Inside != nil {
+			return
+		}
+		is, err := def.stepAt(step.Path)
+		if err != nil {
+			broken = err
+			return
+		}
+		if is.Tool != nil {
+			args, _ := step.Input.(map[string]any)
+			m.send(m.callErrand(step, is.Tool.Tool, "", args))
+			return
+		}
+		if is.Agent == nil || step.Agent == nil || def.Agents[is.Agent.Agent] == nil {
+			return
+		}
+		a := def.Agents[is.Agent.Agent]
+		switch {
+		case !step.Agent.Ready:
+			m.send(m.recallErrand(step, a))
+		case step.Agent.Thinking():
+			m.send(m.askErrand(step, a))
+		}
+		for _, c := range step.Agent.Calls {
+			if c.State == agent.Running {
+				m.send(m.callErrand(step, c.Tool, c.ID, c.Args))
+			}
+		}
+	})
+	return m.errands, broken
+}

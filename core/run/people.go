@@ -1,0 +1,182 @@
+package run
+
+import (
+	"crypto/sha256"
+	"encoding/base32"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+)
+
+// Choices of a review that asks about a tool.
+const (
+	Approve = "approve"
+	Decline = "decline"
+)
+
+// Choices of a review about a call that may or may not have happened.
+const (
+	Happened  = "it happened"
+	SendAgain = "send it again"
+	DidNot    = "it did not happen"
+)
+
+// reviewID names a review by where it stands, so that folding and replaying
+// give the same name.
+func (m *Machine) reviewID(path, call string) string {
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s|%s|%s|%d", m.state.ID, path, call, len(m.state.Reviews)))
+	return "rv-" + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:])[:10])
+}
+
+func (m *Machine) review(def *flow.Step, path string, scope expr.Scope) outcome {
+	show, err := def.Review.Show.Eval(scope)
+	if err != nil {
+		return m.failNow(def, path, "show: "+err.Error())
+	}
+	edit, err := flow.EvalEntries(def.Review.Edit, scope)
+	if err != nil {
+		return m.failNow(def, path, "edit: "+err.Error())
+	}
+	title := def.Title
+	if title == "" {
+		title = m.def.Workflow.Title
+	}
+	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"show": show}})
+	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: m.reviewID(path, ""), Of: def.Review.Of, Kind: "step", Title: title,
+		Why: def.Note, Show: show, Edit: edit, Choices: def.Review.Choices, Asked: m.now}})
+	return blocked
+}
+
+// approval asks a person before an agent's tool is used.
+func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
+	id := m.reviewID(path, call.ID)
+	call.Review = id
+	m.emit(Record{Do: DidCall, Step: path, Call: call})
+	title, of, why := call.Tool, "owner", "Nobody wrote down who may approve "+call.Tool+", and it changes something outside."
+	if spec, ok := m.def.Tools(call.Tool); ok {
+		title = spec.Title
+	}
+	for _, t := range a.Tools {
+		if t.Tool == call.Tool && t.Approval != nil {
+			of, why = t.Approval.By, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
+			if t.Approval.When != nil {
+				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.", a.Title, title, t.Approval.When.Source)
+			}
+		}
+	}
+	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: id, Of: of, Kind: "approval", Title: title, Why: why, Tool: call.Tool,
+		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
+}
+
+// lost asks a person about a call that may or may not have happened.
+func (m *Machine) lost(step *Step, e Event) error {
+	tool, args := "", step.Input
+	if e.CallID != "" {
+		call := step.Agent.Call(e.CallID)
+		tool, args = call.Tool, call.Args
+		uncertain := *call
+		uncertain.State = agent.Uncertain
+		m.emit(Record{Do: DidCall, Step: step.Path, Call: &uncertain})
+	} else if def, err := m.def.stepAt(step.Path); err == nil {
+		tool = def.Tool.Tool
+	}
+	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: "builder", Kind: "uncertain",
+		Title: "Did this happen? " + tool, Tool: tool, Call: e.CallID, Show: args,
+		Why:     "The service stopped while this call was on its way. It may or may not have taken effect, and the other side cannot tell two apart.",
+		Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
+	return m.broken
+}
+
+// decided takes a person's decision in.
+func (m *Machine) decided(step *Step, d *Decided) error {
+	open := m.state.Reviews[d.Review]
+	if open == nil || open.Choice != "" {
+		return ErrStale
+	}
+	if !slices.Contains(open.Choices, d.Choice) {
+		return &Refused{fmt.Sprintf("%q is not a choice here; possible: %s", d.Choice, strings.Join(open.Choices, ", "))}
+	}
+	review := *open
+	review.Choice, review.By, review.Note, review.Decided = d.Choice, d.By, d.Note, m.now
+	for k := range d.Edited {
+		if _, ok := open.Edit[k]; !ok && open.Kind != "approval" {
+			return &Refused{k + " cannot be edited here"}
+		}
+	}
+	if len(d.Edited) > 0 {
+		review.Edited = maps.Clone(open.Edit)
+		maps.Copy(review.Edited, d.Edited)
+	}
+	if open.Kind == "approval" && review.Edited != nil {
+		if err := m.fits(open.Tool, review.Edited); err != nil {
+			return &Refused{"the changed values do not fit: " + err.Error()}
+		}
+	}
+	m.emit(Record{Do: DidDecide, Step: step.Path, Review: &review})
+	switch {
+	case open.Kind == "step":
+		edited := open.Edit
+		if review.Edited != nil {
+			edited = review.Edited
+		}
+		m.end(step.Path, nil, map[string]any{"choice": review.Choice, "edited": edited, "by": review.By,
+			"at": review.Decided.In(m.def.Zone).Format("2006-01-02T15:04:05Z07:00"), "note": review.Note})
+	case open.Call != "":
+		m.settleCall(step, &review)
+	default:
+		m.settleTool(step, &review)
+	}
+	return m.broken
+}
+
+func (m *Machine) fits(tool string, args map[string]any) error {
+	spec, ok := m.def.Tools(tool)
+	if !ok {
+		return fmt.Errorf("there is no tool %s any more", tool)
+	}
+	if s := m.def.schemaOf(spec); s != nil {
+		return s.Validate(args)
+	}
+	return nil
+}
+
+// settleCall lets an agent's call go on as a person decided.
+func (m *Machine) settleCall(step *Step, review *Review) {
+	call := *step.Agent.Call(review.Call)
+	call.By, call.Note = review.By, review.Note
+	switch review.Choice {
+	case Approve, SendAgain:
+		if review.Edited != nil {
+			call.Args, call.Edited = review.Edited, true
+		}
+		call.State = agent.Running
+	case Happened:
+		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
+	case Decline:
+		call.State, call.Ended = agent.Declined, m.now
+	default:
+		call.State, call.Ended, call.Error = agent.Failed, m.now, review.By+" says it did not happen"
+	}
+	m.emit(Record{Do: DidCall, Step: step.Path, Call: &call})
+	if call.State == agent.Running {
+		m.send(m.callErrand(step, call.Tool, call.ID, call.Args))
+	}
+}
+
+// settleTool lets a tool step go on as a person decided.
+func (m *Machine) settleTool(step *Step, review *Review) {
+	switch review.Choice {
+	case Happened:
+		m.end(step.Path, nil, map[string]any{"confirmed_by": review.By})
+	case SendAgain:
+		args, _ := step.Input.(map[string]any)
+		m.send(m.callErrand(step, review.Tool, "", args))
+	default:
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: review.By + " says it did not happen"})
+	}
+}

@@ -1,0 +1,417 @@
+package run_test
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+	"testing"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+)
+
+var noon = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+const intake = `
+workflow: intake
+title: Intake
+triggers:
+  - id: scale
+    webhook: {path: intake, verify: key, answer: computed}
+steps:
+  - id: net
+    compute:
+      kg: signal.body.gross - signal.body.tare
+      share: round(kg / signal.body.gross, 2)
+  - id: sort
+    decide:
+      cases:
+        - when: net.kg <= 0
+          do:
+            - stop:
+                outcome: failed
+                because: Net weight is ${net.kg} kg.
+        - when: net.kg > 1000
+          gives:
+            lane: split
+      else:
+        gives:
+          lane: clean
+  - id: row
+    tool: register/add
+    args:
+      kg: ${net.kg}
+      lane: ${sort.lane}
+  - respond:
+      status: 201
+      body:
+        receipt: ${row.id}
+        lane: ${sort.lane}
+`
+
+const desk = `
+workflow: desk
+title: Desk
+triggers:
+  - id: page
+    chat: {page: desk}
+steps:
+  - id: answer
+    agent: clerk
+    task: ${signal.text}
+  - say:
+      text: ${answer.text}
+`
+
+const clerk = `
+agent: clerk
+title: Clerk
+model: medium
+instructions: Help with slots.
+tools:
+  - slots/find
+  - tool: slots/remove
+    approval: {each: true, by: lead}
+    args: {calendar: docks}
+limits: {turns: 4, tries_per_tool: 2}
+`
+
+func schemaOf(properties string) map[string]any {
+	var out map[string]any
+	if err := json.Unmarshal([]byte(`{"type":"object","additionalProperties":false,"properties":`+properties+`}`), &out); err != nil {
+		panic(err)
+	}
+	return out
+}
+
+func catalogue(name string) (flow.Tool, bool) {
+	t, ok := map[string]flow.Tool{
+		"register/add": {Name: "register/add", Title: "Register: add", Resend: flow.ResendNever, Input: schemaOf(`{"kg":{"type":"number"},"lane":{"type":"string"}}`)},
+		"slots/find":   {Name: "slots/find", Title: "Slots: find", ReadOnly: true, Resend: flow.ResendSafe, Input: schemaOf(`{"day":{"type":"string"}}`)},
+		"slots/remove": {Name: "slots/remove", Title: "Slots: remove", Resend: flow.ResendOwnID, Input: schemaOf(`{"id":{"type":"string"},"calendar":{"type":"string"}}`)},
+	}[name]
+	return t, ok
+}
+
+func definition(t testing.TB, text string) *run.Definition {
+	t.Helper()
+	w, problems := flow.DecodeWorkflow("workflows/"+strings.TrimSpace(strings.TrimPrefix(strings.SplitN(text, "\n", 3)[1], "workflow:"))+".yaml", text)
+	a, more := flow.DecodeAgent("agents/clerk.yaml", clerk)
+	for _, p := range append(problems, more...) {
+		t.Fatal(p)
+	}
+	return &run.Definition{Workflow: w, Agents: map[string]*flow.Agent{"clerk": a}, Tools: catalogue, Zone: time.UTC}
+}
+
+// life is a run under test: its state and the journal that led there.
+type life struct {
+	t       testing.TB
+	def     *run.Definition
+	state   *run.State
+	journal [][]byte
+	pending []run.Errand
+}
+
+func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
+	l := &life{t: t, def: def, state: run.NewState("r1")}
+	m := run.NewMachine(def, l.state, noon)
+	m.Accept(&signal)
+	l.take(m, m.Handle(run.Event{Start: true}))
+	return l
+}
+
+func (l *life) take(m *run.Machine, err error) {
+	l.t.Helper()
+	if err != nil {
+		l.t.Fatal(err)
+	}
+	entry, errands := m.Take()
+	data, err := json.Marshal(entry)
+	if err != nil {
+		l.t.Fatal(err)
+	}
+	l.journal = append(l.journal, data)
+	l.pending = append(l.pending, errands...)
+}
+
+func (l *life) handle(e run.Event) {
+	l.t.Helper()
+	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second))
+	l.take(m, m.Handle(e))
+}
+
+// next takes the oldest errand, which must be the only one.
+func (l *life) next() run.Errand {
+	l.t.Helper()
+	if len(l.pending) == 0 {
+		l.t.Fatalf("no errand is open; the run is %s %s", l.state.Status, l.state.Because)
+	}
+	e := l.pending[0]
+	l.pending = l.pending[1:]
+	return e
+}
+
+func (l *life) says(text string, asks ...agent.Request) {
+	e := l.next()
+	l.handle(run.Event{Step: e.Step, Turn: e.Turn, Answered: &run.Answered{Message: agent.Message{Text: text, Asks: asks}, Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
+}
+
+func (l *life) returns(result any, failure string) run.Errand {
+	e := l.next()
+	l.handle(run.Event{Step: e.Step, CallID: e.CallID, Returned: &run.Returned{Result: result, Error: failure}})
+	return e
+}
+
+func (l *life) recalls(messages ...agent.Message) {
+	e := l.next()
+	l.handle(run.Event{Step: e.Step, Recalled: &run.Recalled{Messages: messages}})
+}
+
+// openReview gives the review that waits.
+func (l *life) openReview() *run.Review {
+	l.t.Helper()
+	for _, r := range l.state.Reviews {
+		if r.Choice == "" {
+			return r
+		}
+	}
+	l.t.Fatal("no review is open")
+	return nil
+}
+
+func delivery(gross, tare any) run.Signal {
+	return run.Signal{ID: "d1", Kind: "webhook", Body: map[string]any{"gross": gross, "tare": tare}}
+}
+
+func chat(text string) run.Signal {
+	return run.Signal{ID: "c1", Kind: "chat", Source: "/console/ines", Thread: "t1", Text: text, From: map[string]string{"name": "Ines Faro"}}
+}
+
+func TestRulesToolAndAnswer(t *testing.T) {
+	l := begin(t, definition(t, intake), delivery(412.5, int64(31)))
+	e := l.next()
+	if want := map[string]any{"kg": 381.5, "lane": "clean"}; !reflect.DeepEqual(e.Call.Args, want) {
+		t.Errorf("the tool was given %v, want %v", e.Call.Args, want)
+	}
+	l.handle(run.Event{Step: e.Step, Returned: &run.Returned{Result: map[string]any{"id": "D-1"}}})
+	if l.state.Status != run.Done {
+		t.Fatalf("%s: %s", l.state.Status, l.state.Because)
+	}
+	if want := map[string]any{"receipt": "D-1", "lane": "clean"}; l.state.Response.Status != 201 || !reflect.DeepEqual(l.state.Response.Body, want) {
+		t.Errorf("answered %+v, want 201 %v", l.state.Response, want)
+	}
+	if net := l.state.Step("0").Output; !reflect.DeepEqual(net, map[string]any{"kg": 381.5, "share": 0.92}) {
+		t.Errorf("net is %v", net)
+	}
+}
+
+func TestStopInsideACaseEndsTheRun(t *testing.T) {
+	l := begin(t, definition(t, intake), delivery(int64(30), int64(31)))
+	if l.state.Status != run.Failed || l.state.Because != "Net weight is -1 kg." || len(l.pending) != 0 {
+		t.Errorf("%s %q, errands %v", l.state.Status, l.state.Because, l.pending)
+	}
+	if inner := l.state.Step("1/c0/0"); inner == nil || inner.Status != run.Done {
+		t.Errorf("the stop inside the case: %+v", inner)
+	}
+}
+
+func TestAFailingStepSaysWhere(t *testing.T) {
+	l := begin(t, definition(t, intake), delivery("heavy", int64(31)))
+	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "net") || !strings.Contains(l.state.Because, "line 8") {
+		t.Errorf("%s %q", l.state.Status, l.state.Because)
+	}
+	l = begin(t, definition(t, intake), delivery(int64(50), int64(31)))
+	l.returns(nil, "the register refused: grower unknown")
+	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "grower unknown") {
+		t.Errorf("%s %q", l.state.Status, l.state.Because)
+	}
+}
+
+func TestAgentWithToolApprovalAndMemory(t *testing.T) {
+	l := begin(t, definition(t, desk), chat("cancel it"))
+	remembered := []agent.Message{{Role: "user", Text: "book"}, {Role: "assistant", Text: "booked s-7"}}
+	l.recalls(remembered...)
+	ask := l.pending[0].Ask
+	if len(ask.Messages) != 3 || ask.Messages[2].Text != "cancel it" || !strings.Contains(ask.System, "Monday 23 November 2026") || !strings.Contains(ask.System, "Ines Faro") {
+		t.Errorf("the model was sent %+v with %q", ask.Messages, ask.System)
+	}
+	if offered, _ := ask.Tools[1].Schema["properties"].(map[string]any); offered["calendar"] != nil || offered["id"] == nil {
+		t.Errorf("a fixed argument is offered to the model: %v", offered)
+	}
+	l.says("", agent.Request{ID: "x", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
+	if l.state.Status != run.Waiting || len(l.pending) != 0 {
+		t.Fatalf("%s with errands %v; it should wait for a person", l.state.Status, l.pending)
+	}
+	review := l.openReview()
+	if review.Of != "lead" || review.Edit["calendar"] != "docks" {
+		t.Errorf("the review is %+v", review)
+	}
+	l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill", Edited: map[string]any{"id": "s-8"}}})
+	sent := l.returns(map[string]any{"removed": true}, "")
+	if sent.Call.Args["id"] != "s-8" {
+		t.Errorf("the edited argument was not used: %v", sent.Call.Args)
+	}
+	l.says("Cancelled.")
+	if l.state.Status != run.Done {
+		t.Fatalf("%s: %s", l.state.Status, l.state.Because)
+	}
+	if totals := l.state.Totals(); totals.Input != 20 || totals.Cost != 10 {
+		t.Errorf("totals %+v", totals)
+	}
+	last := l.state.Step("0").Agent.Messages
+	if answer := last[len(last)-2]; answer.Role != "tool" || !strings.Contains(answer.Text, "Tobias Quill changed the arguments") {
+		t.Errorf("the model was not told of the change: %+v", answer)
+	}
+}
+
+func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
+	l := begin(t, definition(t, desk), chat("cancel it"))
+	l.recalls()
+	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
+	id := l.openReview().ID
+	try := func(d run.Decided) error {
+		return run.NewMachine(l.def, l.state, noon).Handle(run.Event{Decided: &d})
+	}
+	var refused *run.Refused
+	if err := try(run.Decided{Review: id, Choice: "maybe"}); !errors.As(err, &refused) {
+		t.Errorf("a choice that is none: %v", err)
+	}
+	if err := try(run.Decided{Review: id, Choice: run.Approve, Edited: map[string]any{"id": int64(7)}}); !errors.As(err, &refused) {
+		t.Errorf("an edit that does not fit the tool: %v", err)
+	}
+	l.handle(run.Event{Decided: &run.Decided{Review: id, Choice: run.Decline, By: "Tobias Quill", Note: "dock is needed"}})
+	if err := try(run.Decided{Review: id, Choice: run.Approve}); !errors.Is(err, run.ErrStale) {
+		t.Errorf("a second decision: %v", err)
+	}
+	messages := l.pending[0].Ask.Messages
+	if told := messages[len(messages)-1].Text; !strings.Contains(told, "declined") || !strings.Contains(told, "dock is needed") {
+		t.Errorf("the model was told %q", told)
+	}
+}
+
+func TestAgentMistakesAndLimits(t *testing.T) {
+	l := begin(t, definition(t, desk), chat("hello"))
+	l.recalls()
+	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}}, agent.Request{Tool: "slots/find", Args: "not json"},
+		agent.Request{Tool: "slots/find", Args: map[string]any{"week": "next"}})
+	messages := l.pending[0].Ask.Messages
+	for i, want := range []string{"there is no tool slots/burn", "not a JSON object", "do not fit"} {
+		if got := messages[len(messages)-3+i].Text; !strings.Contains(got, want) {
+			t.Errorf("the model was told %q, want %q", got, want)
+		}
+	}
+	l.says("", agent.Request{Tool: "slots/find", Args: map[string]any{}})
+	if told := l.pending[0].Ask.Messages; !strings.Contains(told[len(told)-1].Text, "failed 2 times") {
+		t.Errorf("after two failures the model was told %q", told[len(told)-1].Text)
+	}
+	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}})
+	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}})
+	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "all its 4 turns") {
+		t.Errorf("%s %q", l.state.Status, l.state.Because)
+	}
+}
+
+func TestLostCallIsPutToAPerson(t *testing.T) {
+	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
+	l.next()
+	l.handle(run.Event{Step: "2", Lost: true})
+	if l.state.Status != run.Waiting || l.state.Step("2").Status != run.Uncertain {
+		t.Fatalf("run %s, step %s", l.state.Status, l.state.Step("2").Status)
+	}
+	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"}})
+	l.returns(map[string]any{"id": "D-2"}, "")
+	if l.state.Status != run.Done {
+		t.Errorf("%s: %s", l.state.Status, l.state.Because)
+	}
+}
+
+func TestStaleAnswersChangeNothing(t *testing.T) {
+	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
+	l.returns(map[string]any{"id": "D-1"}, "")
+	err := run.NewMachine(l.def, l.state, noon).Handle(run.Event{Step: "2", Returned: &run.Returned{Result: "again"}})
+	if !errors.Is(err, run.ErrStale) {
+		t.Errorf("a second result: %v", err)
+	}
+}
+
+// TestAnyPrefixContinuesToTheSameEnd stops a run after every entry of its
+// journal, folds what was written, sends what is outstanding again and goes
+// on: the end is the one of the run that never stopped.
+func TestAnyPrefixContinuesToTheSameEnd(t *testing.T) {
+	drive := func(l *life) {
+		for range 20 {
+			if l.state.Status == run.Waiting {
+				l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"}})
+				continue
+			}
+			if l.state.Status.Ended() {
+				return
+			}
+			switch e := l.pending[0]; {
+			case e.Recall != nil:
+				l.recalls()
+			case e.Call != nil:
+				l.returns(map[string]any{"id": "D-1", "kg": 2.0 / 3, "n": int64(3)}, "")
+			case e.Turn == 1:
+				l.says("", agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{"day": "Thursday"}}, agent.Request{ID: "b", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
+			default:
+				l.says("All done.")
+			}
+		}
+		t.Fatal("the run does not end")
+	}
+	for _, c := range []struct {
+		text   string
+		signal run.Signal
+	}{{intake, delivery(412.5, int64(31))}, {desk, chat("cancel it")}} {
+		def := definition(t, c.text)
+		whole := begin(t, def, c.signal)
+		drive(whole)
+		want, _ := json.Marshal(whole.state)
+		for n := 1; n <= len(whole.journal); n++ {
+			l := &life{t: t, def: def, journal: whole.journal[:n:n]}
+			var entries []run.Entry
+			for _, data := range l.journal {
+				e, err := run.DecodeEntry(data)
+				if err != nil {
+					t.Fatal(err)
+				}
+				entries = append(entries, e)
+			}
+			var err error
+			if l.state, err = run.Fold("r1", entries); err != nil {
+				t.Fatal(err)
+			}
+			if l.pending, err = run.Outstanding(def, l.state, noon); err != nil {
+				t.Fatal(err)
+			}
+			drive(l)
+			if got, _ := json.Marshal(l.state); string(got) != string(want) {
+				t.Errorf("%s stopped after entry %d ends as\n%s\nwant\n%s", def.Workflow.ID, n, got, want)
+			}
+		}
+	}
+}
+
+func FuzzDecodeEntry(f *testing.F) {
+	l := begin(f, definition(f, desk), chat("hello"))
+	f.Add(l.journal[0])
+	f.Add([]byte(`{"seq":1,"records":[{"do":"call","step":"0"},{"do":"case_taken","step":"0","case":0},{"do":"review_asked","step":"0"}]}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		e, err := run.DecodeEntry(data)
+		if err == nil {
+			e.Seq = 1
+			_, _ = run.Fold("r", []run.Entry{e})
+		}
+	})
+}
+
+func ExampleFold() {
+	state, err := run.Fold("r1", []run.Entry{{Seq: 2}})
+	fmt.Println(state, err)
+	// Output: <nil> run r1: entry 2 cannot follow entry 0
+}

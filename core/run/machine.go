@@ -55,7 +55,7 @@ func (m *Machine) Handle(e Event) error {
 	}
 	names := map[string]any{"signal": m.state.Signal.value(m.def.Zone)}
 	if m.block(m.def.Workflow.Steps, m.state.Root, "", names) == finished {
-		m.finish(Done, "")
+		m.finish(Done, "", false)
 	}
 	return m.broken
 }
@@ -79,6 +79,9 @@ func (m *Machine) TakeErrands() []Errand {
 	return out
 }
 
+// Return puts an errand back that was not answered on the spot.
+func (m *Machine) Return(e Errand) { m.errands = append(m.errands, e) }
+
 // emit applies a record and keeps it.
 func (m *Machine) emit(r Record) {
 	if err := m.state.put(r, m.now); err != nil {
@@ -88,8 +91,27 @@ func (m *Machine) emit(r Record) {
 	m.records = append(m.records, r)
 }
 
-func (m *Machine) finish(status Status, because string) {
+// finish ends the run. A webhook's caller that no step answered gets what the
+// outcome says: 204 when all went well, 422 with the reason where a stop step
+// said failed, and a 500 without inner details otherwise.
+func (m *Machine) finish(status Status, because string, stopped bool) {
+	if m.state.Signal.Kind == "webhook" && m.state.Response == nil {
+		answer := &Response{Status: 204}
+		switch {
+		case status == Failed && stopped:
+			answer = problem(422, "The workflow stopped", because, m.state.ID)
+		case status == Failed:
+			answer = problem(500, "The workflow failed", "Its owner can see why in the run.", m.state.ID)
+		}
+		m.emit(Record{Do: DidRespond, Answer: answer})
+	}
 	m.emit(Record{Do: DidFinish, Status: status, Error: because})
+}
+
+// problem is an answer in the form of RFC 9457.
+func problem(status int, title, detail, id string) *Response {
+	return &Response{Status: status, Headers: map[string]string{"Content-Type": "application/problem+json"},
+		Body: map[string]any{"type": "about:blank", "title": title, "status": int64(status), "detail": detail, "run": id}}
 }
 
 // outcome is how far a block got.
@@ -172,7 +194,7 @@ func (m *Machine) fail(def *flow.Step, path, message string) outcome {
 			name += " " + def.ID
 		}
 	}
-	m.finish(Failed, fmt.Sprintf("%s (line %d): %s", name, def.At.Line, message))
+	m.finish(Failed, fmt.Sprintf("%s (line %d): %s", name, def.At.Line, message), false)
 	return over
 }
 
@@ -297,9 +319,9 @@ func (m *Machine) stop(def *flow.Step, path string, scope expr.Scope) outcome {
 	}
 	m.end(path, nil, map[string]any{"because": because})
 	if def.Stop.Failed {
-		m.finish(Failed, because)
+		m.finish(Failed, because, true)
 	} else {
-		m.finish(Done, because)
+		m.finish(Done, because, true)
 	}
 	return over
 }

@@ -1,0 +1,226 @@
+// Package client calls the HTTP API of a service. The command line and the
+// end-to-end tests use it; it knows nothing of how the service works inside.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/wire"
+)
+
+// Client talks to one service as one person.
+type Client struct {
+	URL   string // http://host:port
+	Token string
+	HTTP  *http.Client // nil is a plain one
+}
+
+// Problem is an answer that says what went wrong (RFC 9457).
+type Problem struct {
+	Status   int            `json:"status"`
+	Title    string         `json:"title"`
+	Detail   string         `json:"detail"`
+	Problems []flow.Problem `json:"problems,omitempty"`
+}
+
+func (p *Problem) Error() string {
+	if p.Detail == "" {
+		return p.Title
+	}
+	return p.Title + ": " + p.Detail
+}
+
+// ErrUnreachable says that no service answers at the address.
+var ErrUnreachable = errors.New("no service answers")
+
+// Do makes one request below /api/v1. in and out may be nil. A refusal is a
+// *[Problem].
+func (c *Client) Do(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		data, err := json.Marshal(in)
+		if err != nil {
+			return fmt.Errorf("client: %w", err)
+		}
+		body = bytes.NewReader(data)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(c.URL, "/")+"/api/v1"+path, body)
+	if err != nil {
+		return fmt.Errorf("client: %w", err)
+	}
+	if in != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	if c.Token != "" {
+		request.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	response, err := c.http().Do(request)
+	if err != nil {
+		var op *net.OpError
+		if errors.As(err, &op) && op.Op == "dial" {
+			return fmt.Errorf("%w at %s: is it running? Set WOOLSIGNAL_URL to its address", ErrUnreachable, c.URL)
+		}
+		return fmt.Errorf("client: %w", err)
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 400 {
+		return readProblem(response)
+	}
+	if out == nil || response.StatusCode == http.StatusNoContent {
+		return nil
+	}
+	if err := json.NewDecoder(response.Body).Decode(out); err != nil {
+		return fmt.Errorf("client: the answer of %s cannot be read: %w", path, err)
+	}
+	return nil
+}
+
+func (c *Client) http() *http.Client {
+	if c.HTTP != nil {
+		return c.HTTP
+	}
+	return http.DefaultClient
+}
+
+func readProblem(r *http.Response) error {
+	data, _ := io.ReadAll(io.LimitReader(r.Body, 1<<20))
+	p := &Problem{Status: r.StatusCode}
+	if json.Unmarshal(data, p) != nil || p.Title == "" {
+		p.Title, p.Detail = r.Status, strings.TrimSpace(string(data))
+	}
+	return p
+}
+
+func get[T any](ctx context.Context, c *Client, path string) (T, error) {
+	var out T
+	err := c.Do(ctx, http.MethodGet, path, nil, &out)
+	return out, err
+}
+
+// Session tells who the token's person is.
+func (c *Client) Session(ctx context.Context) (wire.Session, error) {
+	return get[wire.Session](ctx, c, "/session")
+}
+
+// Workflows lists every workflow.
+func (c *Client) Workflows(ctx context.Context) ([]wire.Workflow, error) {
+	return get[[]wire.Workflow](ctx, c, "/workflows")
+}
+
+// Workflow gives one workflow as sentences.
+func (c *Client) Workflow(ctx context.Context, id string) (wire.Script, error) {
+	return get[wire.Script](ctx, c, "/workflows/"+url.PathEscape(id))
+}
+
+// Filter picks runs. Empty fields pick all.
+type Filter struct {
+	Workflow, Status, Text, Before string
+	Limit                          int
+}
+
+// Runs lists runs, newest first.
+func (c *Client) Runs(ctx context.Context, f Filter) (wire.Runs, error) {
+	q := url.Values{}
+	for name, v := range map[string]string{"workflow": f.Workflow, "status": f.Status, "text": f.Text, "before": f.Before} {
+		if v != "" {
+			q.Set(name, v)
+		}
+	}
+	if f.Limit > 0 {
+		q.Set("limit", fmt.Sprint(f.Limit))
+	}
+	return get[wire.Runs](ctx, c, "/runs?"+q.Encode())
+}
+
+// Run gives one run in full.
+func (c *Client) Run(ctx context.Context, id string) (wire.Detail, error) {
+	return get[wire.Detail](ctx, c, "/runs/"+url.PathEscape(id))
+}
+
+// Journal gives a run's journal.
+func (c *Client) Journal(ctx context.Context, id string) ([]run.Entry, error) {
+	return get[[]run.Entry](ctx, c, "/runs/"+url.PathEscape(id)+"/journal")
+}
+
+// Reviews lists what waits for a person, or what was decided last.
+func (c *Client) Reviews(ctx context.Context, decided bool) ([]wire.Review, error) {
+	out, err := get[wire.Reviews](ctx, c, fmt.Sprintf("/reviews?decided=%t", decided))
+	return out.Reviews, err
+}
+
+// Decide answers a review.
+func (c *Client) Decide(ctx context.Context, id string, d wire.Decision) (wire.Review, error) {
+	var out wire.Review
+	err := c.Do(ctx, http.MethodPost, "/reviews/"+url.PathEscape(id), d, &out)
+	return out, err
+}
+
+// Connections lists every connection.
+func (c *Client) Connections(ctx context.Context) ([]wire.Connection, error) {
+	return get[[]wire.Connection](ctx, c, "/connections")
+}
+
+// PutSecret replaces a connection's secret.
+func (c *Client) PutSecret(ctx context.Context, connection, secret string) error {
+	return c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", wire.Secret{Secret: secret}, nil)
+}
+
+// Files gives the workspace's files.
+func (c *Client) Files(ctx context.Context) (map[string]string, error) {
+	out, err := get[wire.Files](ctx, c, "/files")
+	return out.Files, err
+}
+
+// Check has files checked without keeping them.
+func (c *Client) Check(ctx context.Context, files map[string]string) ([]flow.Problem, error) {
+	var out wire.Checked
+	err := c.Do(ctx, http.MethodPost, "/check", wire.Files{Files: files}, &out)
+	return out.Problems, err
+}
+
+// Apply replaces the workspace's files. Where the checker objects the error
+// is a *[Problem] with its findings, and nothing was changed.
+func (c *Client) Apply(ctx context.Context, files map[string]string) ([]flow.Problem, error) {
+	var out wire.Checked
+	err := c.Do(ctx, http.MethodPut, "/files", wire.Files{Files: files}, &out)
+	return out.Problems, err
+}
+
+// Say sends a message to a workflow.
+func (c *Client) Say(ctx context.Context, workflow, thread, text string) (wire.Heard, error) {
+	var out wire.Heard
+	err := c.Do(ctx, http.MethodPost, "/workflows/"+url.PathEscape(workflow)+"/chat", wire.Said{Thread: thread, Text: text}, &out)
+	return out, err
+}
+
+// Thread gives a conversation.
+func (c *Client) Thread(ctx context.Context, workflow, thread string) (wire.Thread, error) {
+	return get[wire.Thread](ctx, c, "/workflows/"+url.PathEscape(workflow)+"/chat/"+url.PathEscape(thread))
+}
+
+// Settled waits until a run has ended or waits for a person.
+func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
+	for pause := 20 * time.Millisecond; ; pause = min(pause*2, time.Second) {
+		d, err := c.Run(ctx, id)
+		if err != nil || d.Status.Ended() || d.Status == run.Waiting {
+			return d, err
+		}
+		select {
+		case <-time.After(pause):
+		case <-ctx.Done():
+			return d, ctx.Err()
+		}
+	}
+}

@@ -1,0 +1,78 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/wire"
+)
+
+// chatted is what chat -json prints.
+type chatted struct {
+	Run     string         `json:"run"`
+	Thread  string         `json:"thread"`
+	Status  run.Status     `json:"status"`
+	Replies []wire.Message `json:"replies"`
+	Reviews []run.Review   `json:"reviews"` // that the conversation waits for
+}
+
+func chat(ctx context.Context, a *app, args []string) error {
+	f := a.flags("chat")
+	workflow := f.String("workflow", "", "which workflow to talk to")
+	thread := f.String("thread", "terminal", "name of the conversation; the same name goes on with it")
+	asJSON := f.Bool("json", false, "print JSON")
+	within := f.Duration("within", 2*time.Minute, "how long to wait for an answer")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	if *workflow == "" {
+		return fmt.Errorf("%w: -workflow is missing", errMisuse)
+	}
+	c := a.client()
+	ctx, cancel := context.WithTimeout(ctx, *within)
+	defer cancel()
+	heard, err := c.Say(ctx, *workflow, *thread, rest[0])
+	if err != nil {
+		return err
+	}
+	detail, err := c.Settled(ctx, heard.Run)
+	if ctx.Err() != nil {
+		return fmt.Errorf("no answer within %s; the run goes on: woolsignal run %s", *within, heard.Run)
+	}
+	if err != nil {
+		return err
+	}
+	talk, err := c.Thread(ctx, *workflow, *thread)
+	if err != nil {
+		return err
+	}
+	out := chatted{Run: heard.Run, Thread: *thread, Status: detail.Status, Replies: []wire.Message{}, Reviews: []run.Review{}}
+	for _, m := range talk.Messages {
+		if m.Run == heard.Run && m.Who != "person" {
+			out.Replies = append(out.Replies, m)
+		}
+	}
+	for _, r := range detail.Reviews {
+		if r.Choice == "" {
+			out.Reviews = append(out.Reviews, r)
+		}
+	}
+	if *asJSON {
+		return a.printJSON(out)
+	}
+	for _, m := range out.Replies {
+		if m.Who == "agent" {
+			fmt.Fprintln(a.out, m.Text)
+		}
+	}
+	for _, r := range out.Reviews {
+		fmt.Fprintf(a.out, "Waiting for %s: %s\n  woolsignal review -approve %s\n", r.Of, r.Title, r.ID)
+	}
+	if detail.Status == run.Failed {
+		return fmt.Errorf("the run failed: %s\n  woolsignal run %s", detail.Because, heard.Run)
+	}
+	return nil
+}

@@ -1,0 +1,185 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"woolsignal/client"
+	"woolsignal/demo"
+	"woolsignal/server"
+	"woolsignal/standin"
+)
+
+// startDemo starts the stand-ins here and the service as a process of its
+// own: so it can be killed at any moment, is started again, and shows that
+// nothing was lost.
+func startDemo(ctx context.Context, a *app, args []string) error {
+	f := a.flags("demo")
+	data := f.String("data", "demo-data", "folder that keeps everything; made where it is missing")
+	addr := f.String("addr", defaultAddress, "address to listen on")
+	readyFile := f.String("ready-file", "", "write address, token, people and stand-ins here once everything answers")
+	freePorts := f.Bool("free-ports", false, "let the stand-ins take any free ports")
+	history := f.Bool("history", true, "give a new demo a morning's work")
+	pace := f.Duration("pace", 25*time.Millisecond, "how long the stand-in for a model takes for a word")
+	if _, err := parse(f, args, 0, 0); err != nil {
+		return err
+	}
+	_, err := os.Stat(filepath.Join(*data, "standins.json"))
+	fresh := errors.Is(err, os.ErrNotExist)
+	if err := os.MkdirAll(*data, 0o700); err != nil {
+		return err
+	}
+	state, err := demo.LoadState(*data)
+	if err != nil {
+		return err
+	}
+	standins, err := standin.Start(standin.Options{Keys: state.Keys, FreePorts: *freePorts, Pace: *pace})
+	if err != nil {
+		return err
+	}
+	defer standin.Stop(standins)
+	token, err := prepare(ctx, *data, state, standins)
+	if err != nil {
+		return err
+	}
+	address, err := fix(*addr)
+	if err != nil {
+		return err
+	}
+	child := &service{data: *data, address: address, out: a.errs}
+	if err := child.start(ctx); err != nil {
+		return err
+	}
+	c := &client.Client{URL: "http://" + address, Token: token}
+	if fresh && *history {
+		if err := demo.History(ctx, c, state.Signing); err != nil {
+			return errors.Join(err, child.stop())
+		}
+	}
+	where := map[string]string{}
+	for _, one := range standins {
+		where[one.Name] = one.URL
+	}
+	a.welcome(c, standins, *data)
+	if err := writeReady(*readyFile, ready{URL: c.URL, PID: child.pid(), Token: token, People: demo.People, Standins: where}); err != nil {
+		return errors.Join(err, child.stop())
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return child.stop()
+		case <-child.died:
+			fmt.Fprintln(a.out, "\nThe service was killed. Starting it again; what was open goes on.")
+			if err := child.start(ctx); err != nil {
+				return err
+			}
+			if err := writeReady(*readyFile, ready{URL: c.URL, PID: child.pid(), Token: token, People: demo.People, Standins: where}); err != nil {
+				return errors.Join(err, child.stop())
+			}
+		}
+	}
+}
+
+// prepare fills the data folder before the service opens it.
+func prepare(ctx context.Context, data string, state demo.State, standins []*standin.One) (string, error) {
+	s, err := server.Open(ctx, server.Options{Data: data, Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return "", err
+	}
+	token, err := demo.Prepare(ctx, s, data, state, standins)
+	return token, errors.Join(err, s.Close())
+}
+
+// fix turns a free port into a certain one, so that a service started again
+// is where the first one was.
+func fix(addr string) (string, error) {
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return "", fmt.Errorf("%w; choose another address with -addr", err)
+	}
+	return l.Addr().String(), l.Close()
+}
+
+// service is `woolsignal serve` as a child process.
+type service struct {
+	data, address string
+	out           io.Writer
+	cmd           *exec.Cmd
+	died          chan struct{}
+}
+
+func (s *service) pid() int { return s.cmd.Process.Pid }
+
+// startLimit is how long the service may take to answer.
+const startLimit = 30 * time.Second
+
+// start starts the service and waits until it answers.
+func (s *service) start(ctx context.Context) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	file := filepath.Join(s.data, "serve-ready.json")
+	if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	s.cmd = exec.Command(self, "serve", "-quiet", "-data", s.data, "-addr", s.address, "-ready-file", file)
+	s.cmd.Stdout, s.cmd.Stderr = s.out, s.out
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is ours to pass on
+	if err := s.cmd.Start(); err != nil {
+		return err
+	}
+	died := make(chan struct{})
+	s.died = died
+	go func() { _ = s.cmd.Wait(); close(died) }()
+	limit := time.NewTimer(startLimit)
+	defer limit.Stop()
+	for {
+		var r ready
+		if data, err := os.ReadFile(file); err == nil && json.Unmarshal(data, &r) == nil && r.PID == s.pid() {
+			return nil
+		}
+		select {
+		case <-time.After(10 * time.Millisecond):
+		case <-died:
+			return errors.New("the service ended while it was starting; its words stand above")
+		case <-limit.C:
+			return errors.Join(errors.New("the service does not answer"), s.stop())
+		case <-ctx.Done():
+			return errors.Join(ctx.Err(), s.stop())
+		}
+	}
+}
+
+// stop ends the service cleanly.
+func (s *service) stop() error {
+	if err := s.cmd.Process.Signal(syscall.SIGTERM); err != nil && !errors.Is(err, os.ErrProcessDone) {
+		return err
+	}
+	<-s.died
+	return nil
+}
+
+// welcome says where everything is and how to begin.
+func (a *app) welcome(c *client.Client, standins []*standin.One, data string) {
+	fmt.Fprintf(a.out, "\nWool Signal is ready at  %s\n\nSign in as\n", c.URL)
+	for _, p := range demo.People {
+		fmt.Fprintf(a.out, "  %-13s %-9s %-24s %s\n", p.Name, p.Role, p.Email, p.Password)
+	}
+	fmt.Fprintf(a.out, "\nFor the command line\n  export WOOLSIGNAL_URL=%s WOOLSIGNAL_TOKEN=%s\n", c.URL, c.Token)
+	fmt.Fprintln(a.out, "\nThe simulated outside world")
+	for _, s := range standins {
+		fmt.Fprintf(a.out, "  %-40s %s\n", s.Title, s.URL)
+	}
+	fmt.Fprintf(a.out, "\nThe workspace's files are in %s; after editing them:\n  woolsignal apply %s\n\nCtrl-C stops everything.\n", filepath.Join(data, "workspace"), filepath.Join(data, "workspace"))
+}

@@ -1,0 +1,144 @@
+// Command woolsignal is the service and its command line.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+	_ "time/tzdata" // time zones on machines that have none
+
+	"woolsignal/client"
+)
+
+// app is what a command works with.
+type app struct {
+	out, errs io.Writer
+	in        io.Reader
+	getenv    func(string) string
+}
+
+// command is one subcommand.
+type command struct {
+	name, args, summary string
+	run                 func(ctx context.Context, a *app, args []string) error
+}
+
+func commands() []command {
+	return []command{
+		{"serve", "", "Start the service", serve},
+		{"demo", "", "Start the service with the demo's workspace and outside world", startDemo},
+		{"check", "FOLDER", "Check the files of a workspace", check},
+		{"apply", "FOLDER", "Put the files of a workspace into the service", apply},
+		{"connect", "CONNECTION", "Give a connection its secret", connect},
+		{"connections", "", "List connections and what they lack", connections},
+		{"workflows", "[WORKFLOW]", "List workflows, or read one as sentences", workflows},
+		{"chat", "TEXT", "Say something to a workflow", chat},
+		{"runs", "", "List runs", runs},
+		{"run", "RUN", "Read a run", showRun},
+		{"reviews", "", "List what waits for a person", reviews},
+		{"review", "REVIEW", "Read or decide a review", review},
+	}
+}
+
+// errMisuse says that the command line itself is wrong.
+var errMisuse = errors.New("misuse")
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	a := &app{out: os.Stdout, errs: os.Stderr, in: os.Stdin, getenv: os.Getenv}
+	os.Exit(a.main(ctx, os.Args[1:]))
+}
+
+// main runs one command and gives the exit code: 0 done, 1 failed, 2 misuse.
+func (a *app) main(ctx context.Context, args []string) int {
+	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
+		a.usage()
+		if len(args) == 0 {
+			return 2
+		}
+		return 0
+	}
+	for _, c := range commands() {
+		if c.name != args[0] {
+			continue
+		}
+		err := c.run(ctx, a, args[1:])
+		switch {
+		case err == nil:
+			return 0
+		case errors.Is(err, flag.ErrHelp):
+			return 0
+		case errors.Is(err, errMisuse):
+			fmt.Fprintf(a.errs, "%v\nusage: woolsignal %s [flags] %s\n", err, c.name, c.args)
+			return 2
+		case errors.Is(err, errReported):
+			return 1
+		}
+		fmt.Fprintln(a.errs, "woolsignal "+c.name+": "+err.Error())
+		var p *client.Problem
+		if errors.As(err, &p) && p.Status == 401 {
+			fmt.Fprintln(a.errs, "Set WOOLSIGNAL_TOKEN to a token of the service; the demo prints one when it starts.")
+		}
+		return 1
+	}
+	fmt.Fprintf(a.errs, "woolsignal has no command %s\n\n", args[0])
+	a.usage()
+	return 2
+}
+
+// errReported says that what went wrong was already told.
+var errReported = errors.New("reported")
+
+func (a *app) usage() {
+	fmt.Fprintln(a.errs, "woolsignal COMMAND [flags] [arguments]")
+	fmt.Fprintln(a.errs)
+	for _, c := range commands() {
+		fmt.Fprintf(a.errs, "  %-12s %-13s %s\n", c.name, c.args, c.summary)
+	}
+	fmt.Fprintln(a.errs, "\nEach command lists its flags with -h. WOOLSIGNAL_URL and WOOLSIGNAL_TOKEN say\nwhich service to talk to, and as whom.")
+}
+
+// flags starts the flags of a command.
+func (a *app) flags(name string) *flag.FlagSet {
+	f := flag.NewFlagSet(name, flag.ContinueOnError)
+	f.SetOutput(a.errs)
+	return f
+}
+
+// parse reads flags before and after arguments; want is how many arguments
+// there are at least and at most.
+func parse(f *flag.FlagSet, args []string, least, most int) ([]string, error) {
+	var rest []string
+	for {
+		if err := f.Parse(args); err != nil {
+			if errors.Is(err, flag.ErrHelp) {
+				return nil, err
+			}
+			return nil, fmt.Errorf("%w: %w", errMisuse, err)
+		}
+		if args = f.Args(); len(args) == 0 {
+			break
+		}
+		rest = append(rest, args[0])
+		args = args[1:]
+	}
+	if len(rest) < least || len(rest) > most {
+		return nil, fmt.Errorf("%w: %d arguments are given", errMisuse, len(rest))
+	}
+	return rest, nil
+}
+
+// client gives the service the environment names.
+func (a *app) client() *client.Client {
+	url := a.getenv("WOOLSIGNAL_URL")
+	if url == "" {
+		url = "http://" + defaultAddress
+	}
+	return &client.Client{URL: url, Token: a.getenv("WOOLSIGNAL_TOKEN")}
+}

@@ -1,0 +1,130 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"woolsignal/core/run"
+	"woolsignal/wire"
+)
+
+func reviews(ctx context.Context, a *app, args []string) error {
+	f := a.flags("reviews")
+	decided := f.Bool("decided", false, "list the last that were decided instead")
+	asJSON := f.Bool("json", false, "print JSON")
+	if _, err := parse(f, args, 0, 0); err != nil {
+		return err
+	}
+	c := a.client()
+	all, err := c.Reviews(ctx, *decided)
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(all)
+	}
+	zone, _, err := place(ctx, c)
+	if err != nil {
+		return err
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(a.out, "Nothing waits for a person.")
+		return nil
+	}
+	rows := [][]string{{"REVIEW", "FOR", "YOURS", "ASKED", "WHAT", "FROM", "DECIDED"}}
+	for _, r := range all {
+		yours, done := "no", ""
+		if r.Yours {
+			yours = "yes"
+		}
+		if r.Choice != "" {
+			done = r.Choice + ", " + r.By
+		}
+		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), clip(r.Title, 40), r.Workflow, done})
+	}
+	return a.table(rows)
+}
+
+// edits gathers -edit name=value flags. A value is JSON where it can be read
+// as such, else a text.
+type edits map[string]any
+
+func (e edits) String() string { return "" }
+
+func (e edits) Set(s string) error {
+	name, text, ok := strings.Cut(s, "=")
+	if !ok || name == "" {
+		return fmt.Errorf("write it as name=value")
+	}
+	var v any
+	if json.Unmarshal([]byte(text), &v) != nil {
+		v = text
+	}
+	e[name] = v
+	return nil
+}
+
+func review(ctx context.Context, a *app, args []string) error {
+	f := a.flags("review")
+	approve := f.Bool("approve", false, "go on with it: the first choice")
+	decline := f.Bool("decline", false, "do not: the choice decline")
+	choose := f.String("choose", "", "take this choice")
+	note := f.String("note", "", "words that go along")
+	edit := edits{}
+	f.Var(edit, "edit", "change a value before going on, as name=value; may be given more than once")
+	asJSON := f.Bool("json", false, "print JSON")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	c := a.client()
+	var r wire.Review
+	if err := c.Do(ctx, "GET", "/reviews/"+rest[0], nil, &r); err != nil {
+		return err
+	}
+	choice := *choose
+	switch {
+	case *approve && *decline, *approve && choice != "", *decline && choice != "":
+		return fmt.Errorf("%w: give one of -approve, -decline and -choose", errMisuse)
+	case *approve:
+		choice = r.Choices[0]
+	case *decline:
+		choice = run.Decline
+	}
+	if choice != "" {
+		if r, err = c.Decide(ctx, rest[0], wire.Decision{Choice: choice, Edited: edit, Note: *note}); err != nil {
+			return err
+		}
+	}
+	if *asJSON {
+		return a.printJSON(r)
+	}
+	zone, _, err := place(ctx, c)
+	if err != nil {
+		return err
+	}
+	if choice != "" {
+		fmt.Fprintf(a.out, "%s: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
+		return nil
+	}
+	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), r.Of)
+	if r.Why != "" {
+		fmt.Fprintln(a.out, r.Why)
+	}
+	if r.Show != nil {
+		indent(a.out, "  ", value(r.Show))
+	}
+	for _, k := range slices.Sorted(maps.Keys(r.Edit)) {
+		fmt.Fprintf(a.out, "  %s: %s\n", k, value(r.Edit[k]))
+	}
+	if r.Choice != "" {
+		a.printDecision("", r.Review, zone)
+		return nil
+	}
+	fmt.Fprintf(a.out, "Choices: %s\n", strings.Join(r.Choices, ", "))
+	return nil
+}

@@ -1,0 +1,221 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"woolsignal/client"
+	"woolsignal/core/agent"
+	"woolsignal/core/run"
+	"woolsignal/wire"
+)
+
+// place gives the zone and currency of the workspace.
+func place(ctx context.Context, c *client.Client) (*time.Location, string, error) {
+	s, err := c.Session(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	zone, err := time.LoadLocation(s.Zone)
+	if err != nil {
+		zone = time.UTC
+	}
+	return zone, s.Currency, nil
+}
+
+func runs(ctx context.Context, a *app, args []string) error {
+	f := a.flags("runs")
+	var filter client.Filter
+	f.StringVar(&filter.Workflow, "workflow", "", "only this workflow's")
+	f.StringVar(&filter.Status, "status", "", "only with this status: queued, running, waiting, done, failed, stopped")
+	f.StringVar(&filter.Text, "text", "", "only where these words stand")
+	f.StringVar(&filter.Before, "before", "", "only older than this run")
+	f.IntVar(&filter.Limit, "limit", 20, "how many, at most 200")
+	asJSON := f.Bool("json", false, "print JSON")
+	if _, err := parse(f, args, 0, 0); err != nil {
+		return err
+	}
+	c := a.client()
+	page, err := c.Runs(ctx, filter)
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(page)
+	}
+	zone, currency, err := place(ctx, c)
+	if err != nil {
+		return err
+	}
+	if len(page.Runs) == 0 {
+		fmt.Fprintln(a.out, "No runs.")
+		return nil
+	}
+	rows := [][]string{{"RUN", "WORKFLOW", "STATUS", "WHEN", "TOOK", "TOKENS", "COST", "ABOUT"}}
+	for _, r := range page.Runs {
+		rows = append(rows, []string{r.ID, r.Workflow, string(r.Status), moment(r.Accepted, zone), took(r.Accepted, r.Ended),
+			fmt.Sprint(r.Input + r.Output), r.Cost.Format(currency), clip(r.About, 48)})
+	}
+	if err := a.table(rows); err != nil {
+		return err
+	}
+	if page.Next != "" {
+		fmt.Fprintf(a.out, "Older ones: woolsignal runs -before %s\n", page.Next)
+	}
+	return nil
+}
+
+func showRun(ctx context.Context, a *app, args []string) error {
+	f := a.flags("run")
+	asJSON := f.Bool("json", false, "print JSON")
+	journal := f.Bool("journal", false, "print the journal instead, as JSON")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	c := a.client()
+	if *journal {
+		entries, err := c.Journal(ctx, rest[0])
+		if err != nil {
+			return err
+		}
+		return a.printJSON(entries)
+	}
+	d, err := c.Run(ctx, rest[0])
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(d)
+	}
+	zone, currency, err := place(ctx, c)
+	if err != nil {
+		return err
+	}
+	a.printRun(d, zone, currency)
+	return nil
+}
+
+func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
+	fmt.Fprintf(a.out, "%s  %s  %s\n", d.Title, d.Status, d.ID)
+	if d.About != "" {
+		fmt.Fprintf(a.out, "“%s”\n", d.About)
+	}
+	fmt.Fprintf(a.out, "%s, %s, %d tokens in, %d out, %s\n", moment(d.Accepted, zone), orElse(took(d.Accepted, d.Ended), "not ended"), d.Input, d.Output, d.Cost.Format(currency))
+	if d.Because != "" {
+		fmt.Fprintf(a.out, "Because: %s\n", d.Because)
+	}
+	for _, s := range d.Steps {
+		mark := "·"
+		switch s.Status {
+		case run.Done:
+			mark = "✓"
+		case run.Failed:
+			mark = "✗"
+		case run.Running:
+			mark = "…"
+		case run.Waiting, run.Uncertain:
+			mark = "?"
+		}
+		pad := fmt.Sprintf("%*s", 2*s.Depth, "")
+		duration := ""
+		if s.Began != nil && s.Kind != "trigger" && s.Kind != "case" {
+			duration = took(*s.Began, s.Ended)
+		}
+		fmt.Fprintf(a.out, "\n%s %s%-3s %s  %s\n", mark, pad, s.Number, s.Line.Text(), duration)
+		under := "      " + pad
+		if s.Input != nil && s.Agent == nil {
+			indent(a.out, under+"given  ", clip(value(s.Input), 400))
+		}
+		if s.Agent != nil {
+			a.printAgent(under, s.Agent, d.Reviews, zone, currency)
+		}
+		if s.Output != nil {
+			indent(a.out, under+"gave   ", clip(value(s.Output), 400))
+		}
+		if s.Error != "" {
+			indent(a.out, under+"failed ", s.Error)
+		}
+		if s.Kind == "review" && s.Began != nil {
+			for _, r := range d.Reviews {
+				if r.Kind == "step" {
+					a.printDecision(under, r, zone)
+				}
+			}
+		}
+	}
+	if d.Response != nil {
+		fmt.Fprintf(a.out, "\nAnswered the caller %d %s\n", d.Response.Status, clip(value(d.Response.Body), 400))
+	}
+}
+
+// printAgent lays an agent's turns open: what was said and sent, in order.
+func (a *app) printAgent(under string, s *agent.State, reviews []run.Review, zone *time.Location, currency string) {
+	if s.Recalled > 0 {
+		fmt.Fprintf(a.out, "%sremembers %d earlier messages\n", under, s.Recalled)
+	}
+	turn := 0
+	for i := s.Recalled; i < len(s.Messages); i++ {
+		m := s.Messages[i]
+		switch m.Role {
+		case "user":
+			indent(a.out, under+"asked  ", m.Text)
+		case "assistant":
+			if turn < len(s.Turns) {
+				t := s.Turns[turn]
+				fmt.Fprintf(a.out, "%sturn %d  %s, %d in, %d out, %s, %s\n", under, turn+1, t.Model, t.Input, t.Output, t.Cost.Format(currency), took(t.Asked, &t.Answered))
+			}
+			turn++
+			if m.Text != "" {
+				indent(a.out, under+"  said ", m.Text)
+			}
+			for _, ask := range m.Asks {
+				a.printCall(under, s, ask, reviews, zone)
+			}
+		}
+	}
+}
+
+func (a *app) printCall(under string, s *agent.State, ask agent.Request, reviews []run.Review, zone *time.Location) {
+	for _, c := range s.Calls {
+		if c.Ask != ask.ID {
+			continue
+		}
+		fmt.Fprintf(a.out, "%s  used %s %s\n", under, c.Tool, clip(value(c.Args), 300))
+		for _, r := range reviews {
+			if r.ID == c.Review {
+				a.printDecision(under+"    ", r, zone)
+			}
+		}
+		switch c.State {
+		case agent.Done:
+			fmt.Fprintf(a.out, "%s    gave %s\n", under, clip(value(c.Result), 300))
+		case agent.Failed:
+			fmt.Fprintf(a.out, "%s    failed: %s\n", under, c.Error)
+		}
+	}
+}
+
+func (a *app) printDecision(under string, r run.Review, zone *time.Location) {
+	if r.Choice == "" {
+		fmt.Fprintf(a.out, "%swaits for %s since %s: %s\n", under, r.Of, moment(r.Asked, zone), r.ID)
+		return
+	}
+	fmt.Fprintf(a.out, "%s%s: %s, %s\n", under, r.By, r.Choice, moment(r.Decided, zone))
+	for k, v := range r.Edited {
+		if before := r.Edit[k]; value(before) != value(v) {
+			fmt.Fprintf(a.out, "%s  changed %s from %s to %s\n", under, k, value(before), value(v))
+		}
+	}
+	if r.Note != "" {
+		fmt.Fprintf(a.out, "%s  said: %s\n", under, r.Note)
+	}
+}
+
+func orElse(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}

@@ -1,0 +1,114 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"time"
+
+	"woolsignal/console"
+	"woolsignal/server"
+	"woolsignal/server/access"
+)
+
+// defaultAddress is where the service listens when nobody says otherwise.
+const defaultAddress = "127.0.0.1:7420"
+
+// invitationLife is how long the first owner's link is good.
+const invitationLife = 24 * time.Hour
+
+// ready is what a ready file says.
+type ready struct {
+	URL      string            `json:"url"`
+	PID      int               `json:"pid"`
+	Token    string            `json:"token,omitempty"`
+	People   any               `json:"people,omitempty"`
+	Standins map[string]string `json:"standins,omitempty"`
+}
+
+// writeReady tells scripts that everything answers. It appears whole or not
+// at all.
+func writeReady(path string, r ready) error {
+	if path == "" {
+		return nil
+	}
+	data, err := json.MarshalIndent(r, "", "  ")
+	if err != nil {
+		return err
+	}
+	partial := path + ".partial"
+	if err := os.WriteFile(partial, data, 0o600); err != nil {
+		return err
+	}
+	return os.Rename(partial, path)
+}
+
+func serve(ctx context.Context, a *app, args []string) error {
+	f := a.flags("serve")
+	data := f.String("data", "woolsignal-data", "folder that keeps everything; made where it is missing")
+	addr := f.String("addr", defaultAddress, "address to listen on")
+	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
+	quiet := f.Bool("quiet", false, "log warnings and errors only")
+	if _, err := parse(f, args, 0, 0); err != nil {
+		return err
+	}
+	level := slog.LevelInfo
+	if *quiet {
+		level = slog.LevelWarn
+	}
+	log := slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: level}))
+	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log})
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	listener, err := net.Listen("tcp", *addr)
+	if err != nil {
+		return fmt.Errorf("%w; choose another address with -addr", err)
+	}
+	url := "http://" + listener.Addr().String()
+	first, err := firstLink(ctx, s, url)
+	if err != nil {
+		return err
+	}
+	var failure error
+	err = s.Serve(ctx, listener, func() {
+		if first != "" {
+			fmt.Fprintf(a.out, "Nobody has an account yet. Make the first owner's here, within a day:\n  %s\n", first)
+		}
+		log.Info("Wool Signal answers", "url", url, "data", abs(*data))
+		failure = writeReady(*readyFile, ready{URL: url, PID: os.Getpid()})
+		if failure != nil {
+			log.Error("the ready file could not be written", "error", failure)
+		}
+	})
+	if err == nil {
+		log.Info("stopped; what is open goes on at the next start")
+	}
+	return err
+}
+
+// firstLink makes the one-time link of the first owner; "" where somebody has
+// an account already.
+func firstLink(ctx context.Context, s *server.Server, url string) (string, error) {
+	empty, err := s.Access.Empty(ctx)
+	if err != nil || !empty {
+		return "", err
+	}
+	key, err := s.Access.Invite(ctx, access.Owner, invitationLife)
+	if err != nil {
+		return "", err
+	}
+	return url + "/join?key=" + key, nil
+}
+
+func abs(path string) string {
+	if full, err := filepath.Abs(path); err == nil {
+		return full
+	}
+	return path
+}

@@ -1,0 +1,246 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"os"
+	"slices"
+	"strings"
+
+	"woolsignal/client"
+	"woolsignal/core/flow"
+)
+
+func readWorkspace(folder string) (map[string]string, error) {
+	files, err := client.ReadFolder(folder)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("there is no folder %s", folder)
+	}
+	return files, err
+}
+
+func (a *app) printProblems(folder string, problems []flow.Problem) {
+	for _, p := range problems {
+		mark := "remark: "
+		if p.Severity == flow.Wrong {
+			mark = ""
+		}
+		fmt.Fprintf(a.out, "%s/%s:%d:%d: %s%s\n", strings.TrimSuffix(folder, "/"), p.File, p.Line, p.Column, mark, p.What)
+		if p.Remedy != "" {
+			indent(a.out, "    ", p.Remedy)
+		}
+	}
+}
+
+func check(ctx context.Context, a *app, args []string) error {
+	f := a.flags("check")
+	asJSON := f.Bool("json", false, "print JSON")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	files, err := readWorkspace(rest[0])
+	if err != nil {
+		return err
+	}
+	problems, err := a.client().Check(ctx, files)
+	if err != nil {
+		return err
+	}
+	wrong := flow.Wrongs(problems)
+	if *asJSON {
+		if err := a.printJSON(problems); err != nil {
+			return err
+		}
+	} else {
+		a.printProblems(rest[0], problems)
+		fmt.Fprintf(a.out, "%d files, %d problems, %d remarks.\n", len(files), wrong, len(problems)-wrong)
+	}
+	if wrong > 0 {
+		return errReported
+	}
+	return nil
+}
+
+func apply(ctx context.Context, a *app, args []string) error {
+	f := a.flags("apply")
+	yes := f.Bool("yes", false, "do not ask before changing anything")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	files, err := readWorkspace(rest[0])
+	if err != nil {
+		return err
+	}
+	c := a.client()
+	now, err := c.Files(ctx)
+	if err != nil {
+		return err
+	}
+	changes := differences(now, files)
+	if len(changes) == 0 {
+		fmt.Fprintln(a.out, "The service already has exactly these files.")
+		return nil
+	}
+	for _, line := range changes {
+		fmt.Fprintln(a.out, line)
+	}
+	if !*yes {
+		fmt.Fprint(a.out, "Go on? (yes or no) ")
+		said, err := bufio.NewReader(a.in).ReadString('\n')
+		if answer := strings.ToLower(strings.TrimSpace(said)); answer != "yes" && answer != "y" {
+			fmt.Fprintln(a.out, "Nothing was changed.")
+			if err != nil {
+				return fmt.Errorf("there was nobody to ask; give -yes to go on without")
+			}
+			return errReported
+		}
+	}
+	problems, err := c.Apply(ctx, files)
+	var refused *client.Problem
+	if errors.As(err, &refused) && refused.Problems != nil {
+		a.printProblems(rest[0], refused.Problems)
+		fmt.Fprintln(a.out, "Nothing was changed.")
+		return errReported
+	}
+	if err != nil {
+		return err
+	}
+	a.printProblems(rest[0], problems)
+	fmt.Fprintln(a.out, "Applied. Runs that are open finish on what they began with.")
+	return nil
+}
+
+// differences says which files would be added, changed and removed.
+func differences(now, next map[string]string) []string {
+	var out []string
+	all := maps.Clone(now)
+	maps.Copy(all, next)
+	for _, path := range slices.Sorted(maps.Keys(all)) {
+		before, was := now[path]
+		after, is := next[path]
+		switch {
+		case !was:
+			out = append(out, "new      "+path)
+		case !is:
+			out = append(out, "removed  "+path)
+		case before != after:
+			out = append(out, "changed  "+path)
+		}
+	}
+	return out
+}
+
+func workflows(ctx context.Context, a *app, args []string) error {
+	f := a.flags("workflows")
+	asJSON := f.Bool("json", false, "print JSON")
+	rest, err := parse(f, args, 0, 1)
+	if err != nil {
+		return err
+	}
+	c := a.client()
+	if len(rest) == 1 {
+		script, err := c.Workflow(ctx, rest[0])
+		if err != nil {
+			return err
+		}
+		if *asJSON {
+			return a.printJSON(script)
+		}
+		fmt.Fprintf(a.out, "%s\n%s\n\n", script.Title, script.Purpose)
+		for _, l := range script.Lines {
+			fmt.Fprintf(a.out, "%-4s %*s%s\n", l.Number, 2*l.Depth, "", l.Text())
+		}
+		return nil
+	}
+	all, err := c.Workflows(ctx)
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(a.out, "No workflows yet. Put some in with: woolsignal apply FOLDER")
+		return nil
+	}
+	zone, _, err := place(ctx, c)
+	if err != nil {
+		return err
+	}
+	rows := [][]string{{"WORKFLOW", "TITLE", "STARTS", "LAST RUN", "RUNS THIS WEEK", "FAILED"}}
+	for _, w := range all {
+		last, total, failed := "", 0, 0
+		if w.LastRun != nil {
+			last = moment(*w.LastRun, zone)
+		}
+		for _, d := range w.Week {
+			total, failed = total+d.Runs, failed+d.Failed
+		}
+		rows = append(rows, []string{w.ID, w.Title, clip(strings.Join(w.Triggers, "; "), 60), last, fmt.Sprint(total), fmt.Sprint(failed)})
+	}
+	return a.table(rows)
+}
+
+func connections(ctx context.Context, a *app, args []string) error {
+	f := a.flags("connections")
+	asJSON := f.Bool("json", false, "print JSON")
+	if _, err := parse(f, args, 0, 0); err != nil {
+		return err
+	}
+	all, err := a.client().Connections(ctx)
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(all)
+	}
+	rows := [][]string{{"CONNECTION", "TITLE", "KIND", "SECRET", "ADDRESS", "USED BY"}}
+	for _, c := range all {
+		secret := "not needed"
+		if c.Needs {
+			secret = "missing: woolsignal connect " + c.ID
+		}
+		if c.Has {
+			secret = "kept"
+		}
+		rows = append(rows, []string{c.ID, c.Title, strings.ReplaceAll(c.Kind, "_", " "), secret, c.Address, strings.Join(c.Used, ", ")})
+	}
+	return a.table(rows)
+}
+
+// maxSecret bounds a secret read from a file, in bytes.
+const maxSecret = 64 << 10
+
+func connect(ctx context.Context, a *app, args []string) error {
+	f := a.flags("connect")
+	from := f.String("secret-from", "-", "file that holds the secret; - reads it from standard input")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	var secret []byte
+	if *from == "-" {
+		fmt.Fprintf(a.errs, "Secret of %s, then Enter: ", rest[0])
+		secret, err = bufio.NewReader(a.in).ReadBytes('\n')
+		if err != nil && len(secret) == 0 {
+			return errors.New("no secret was given")
+		}
+	} else if secret, err = os.ReadFile(*from); err != nil {
+		return err
+	}
+	if len(secret) > maxSecret {
+		return errors.New("this is too long for a secret")
+	}
+	if err := a.client().PutSecret(ctx, rest[0], string(bytes.TrimSpace(secret))); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.out, "Kept, sealed. It replaces any before it and is never shown again.\n")
+	return nil
+}

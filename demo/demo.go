@@ -1,0 +1,190 @@
+// Package demo is the Larkrigg Fleece Co-operative: a workspace as anybody
+// could have written it, its people, and the outside world it talks to.
+package demo
+
+import (
+	"context"
+	"crypto/rand"
+	"embed"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"woolsignal/client"
+	"woolsignal/core/flow"
+	"woolsignal/server"
+	"woolsignal/server/access"
+	"woolsignal/standin"
+)
+
+//go:embed workspace
+var files embed.FS
+
+// Files gives the workspace as it is shipped, text by path.
+func Files() (map[string]string, error) {
+	out := map[string]string{}
+	root, err := fs.Sub(files, "workspace")
+	if err != nil {
+		return nil, err
+	}
+	err = fs.WalkDir(root, ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		text, err := fs.ReadFile(root, path)
+		out[path] = string(text)
+		return err
+	})
+	return out, err
+}
+
+// shipped are the addresses the shipped files name, by stand-in.
+var shipped = map[string]string{
+	"bellwether": "http://127.0.0.1:7421", "almanac": "http://127.0.0.1:7422",
+	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424",
+}
+
+// Person is somebody of the co-operative with an account.
+type Person struct {
+	Name     string `json:"name"`
+	Email    string `json:"email"`
+	Password string `json:"password"`
+	Role     string `json:"role"`
+}
+
+// People are the accounts of the demo. Its passwords are no secret.
+var People = []Person{
+	{"Ines Faro", "ines@larkrigg.example", "shearling-office", string(access.Builder)},
+	{"Tobias Quill", "tobias@larkrigg.example", "shearling-grade", string(access.Reviewer)},
+	{"Elin Marrack", "elin@larkrigg.example", "shearling-depot", string(access.Owner)},
+	{"Owen Thrale", "owen@larkrigg.example", "shearling-haul", string(access.Reader)},
+}
+
+// State is what the demo keeps beside the service's data, so that the next
+// start finds the same keys: what the stand-ins ask for, and where they were.
+type State struct {
+	Keys      standin.Keys      `json:"keys"`
+	Signing   string            `json:"signing"` // whsec_…, signs the weighbridge's deliveries
+	Addresses map[string]string `json:"addresses"`
+}
+
+// stateFile is its name. It belongs to the simulated outside world.
+const stateFile = "standins.json"
+
+// LoadState reads the state of a data folder, or makes a fresh one.
+func LoadState(folder string) (State, error) {
+	data, err := os.ReadFile(filepath.Join(folder, stateFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return State{
+			Keys:      standin.Keys{Bellwether: "bw-" + random(), Almanac: "al-" + random(), Register: "cr-" + random()},
+			Signing:   "whsec_" + base64.StdEncoding.EncodeToString([]byte(random())),
+			Addresses: shipped,
+		}, nil
+	} else if err != nil {
+		return State{}, fmt.Errorf("demo: %w", err)
+	}
+	var s State
+	if err := json.Unmarshal(data, &s); err != nil {
+		return s, fmt.Errorf("demo: %s: %w", stateFile, err)
+	}
+	return s, nil
+}
+
+func (s State) save(folder string) error {
+	data, err := json.MarshalIndent(s, "", "  ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, stateFile), data, 0o600)
+}
+
+func random() string {
+	b := make([]byte, 24)
+	if _, err := rand.Read(b); err != nil {
+		panic(err) // crypto/rand never fails on a working system
+	}
+	return base64.RawURLEncoding.EncodeToString(b)
+}
+
+// Prepare fills a data folder: people, secrets and the workspace with the
+// stand-ins' real addresses. The workspace is also written as files to
+// folder/workspace, for editing and applying again; files that are already
+// there are kept but for the addresses. It gives a token of the builder's.
+func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) (token string, err error) {
+	for _, p := range People {
+		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil && !errors.Is(err, access.ErrTaken) {
+			return "", fmt.Errorf("demo: %s: %w", p.Name, err)
+		}
+	}
+	for connection, secret := range map[string]string{"models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
+		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing} {
+		if s.Secrets.Has(connection) {
+			continue // a key somebody gave since is theirs
+		}
+		if err := s.Secrets.Put(ctx, connection, secret); err != nil {
+			return "", fmt.Errorf("demo: %w", err)
+		}
+	}
+	workspace, err := writeWorkspace(filepath.Join(folder, "workspace"), state.Addresses, standins)
+	if err != nil {
+		return "", fmt.Errorf("demo: %w", err)
+	}
+	state.Addresses = map[string]string{}
+	for _, one := range standins {
+		state.Addresses[one.Name] = one.URL
+	}
+	if err := state.save(folder); err != nil {
+		return "", fmt.Errorf("demo: %w", err)
+	}
+	if problems, err := s.Workspace.Apply(ctx, workspace, "the demo"); err != nil {
+		lines := []string{}
+		for _, p := range problems {
+			if p.Severity == flow.Wrong {
+				lines = append(lines, p.String())
+			}
+		}
+		return "", fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err, strings.Join(lines, "\n"))
+	}
+	people, err := s.Access.People(ctx)
+	if err != nil {
+		return "", fmt.Errorf("demo: %w", err)
+	}
+	for _, p := range people {
+		if p.Email == People[0].Email {
+			return s.Access.NewToken(ctx, p, "demo")
+		}
+	}
+	return "", errors.New("demo: the builder has no account")
+}
+
+// writeWorkspace puts the demo's files into a folder, or takes those that are
+// there, with the addresses the stand-ins have now.
+func writeWorkspace(folder string, before map[string]string, standins []*standin.One) (map[string]string, error) {
+	used, err := client.ReadFolder(folder)
+	if errors.Is(err, fs.ErrNotExist) {
+		used, err = Files()
+		before = shipped
+	}
+	if err != nil {
+		return nil, err
+	}
+	for path, text := range used {
+		for _, one := range standins {
+			text = strings.ReplaceAll(text, before[one.Name], one.URL)
+		}
+		used[path] = text
+		at := filepath.Join(folder, filepath.FromSlash(path))
+		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+			return nil, err
+		}
+		if err := os.WriteFile(at, []byte(text), 0o644); err != nil {
+			return nil, err
+		}
+	}
+	return used, nil
+}

@@ -1,0 +1,230 @@
+// Package api is the service's HTTP face: the console's and the programs' API,
+// the public addresses of webhooks, and the console itself.
+//
+// Every route stands in one table with the role it needs; the router, the
+// OpenAPI description and the test that walks all roles are made from it.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"woolsignal/server/access"
+	"woolsignal/server/engine"
+	"woolsignal/server/problem"
+	"woolsignal/server/store"
+	"woolsignal/server/trigger"
+	"woolsignal/server/vault"
+	"woolsignal/server/workspace"
+)
+
+// API holds what the handlers need.
+type API struct {
+	Store     *store.Store
+	Workspace *workspace.Holder
+	Engine    *engine.Engine
+	Secrets   *vault.Vault
+	Access    *access.Access
+	Log       *slog.Logger
+	Console   fs.FS // the built console
+}
+
+// cookieName is the session's cookie.
+const cookieName = "woolsignal_session"
+
+// Handler gives the whole service.
+func (a *API) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(a.recoverer, secure)
+	// Public addresses: their own rules, no cookies.
+	r.Handle("/in/{path}", &trigger.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets, Log: a.Log})
+	r.Route(prefix, func(r chi.Router) {
+		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
+		for _, route := range a.Routes() {
+			r.Method(route.Method, route.Path, a.guard(route))
+		}
+		r.NotFound(func(w http.ResponseWriter, r *http.Request) {
+			problem.Write(w, http.StatusNotFound, "There is no such address", "The API is described at "+prefix+"/openapi.json.")
+		})
+		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
+			problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", r.Method+" is not possible here; the API is described at "+prefix+"/openapi.json.")
+		})
+	})
+	r.Group(func(r chi.Router) {
+		r.Use(middleware.Compress(5))
+		r.Get("/*", a.console)
+	})
+	return r
+}
+
+// prefix is where the API stands.
+const prefix = "/api/v1"
+
+// secure sets the headers every answer has.
+func secure(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		// Styles may be inline: the interface components set positions that way.
+		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// sameOrigin refuses requests that another site makes a browser send.
+func sameOrigin(next http.Handler) http.Handler {
+	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		problem.Write(w, http.StatusForbidden, "Sent from another site", "Changes are only taken from the console itself or from a program with a token.")
+	}))
+	return guard.Handler(next)
+}
+
+func (a *API) recoverer(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if p := recover(); p != nil && p != http.ErrAbortHandler {
+				a.Log.Error("a request failed badly", "path", r.URL.Path, "panic", p)
+				problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
+
+type personKey struct{}
+
+// person gives who asks; the guard has put them there.
+func person(ctx context.Context) access.Person {
+	p, _ := ctx.Value(personKey{}).(access.Person)
+	return p
+}
+
+// guard lets through who may.
+func (a *API) guard(route Route) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if route.Role != "" {
+			p, err := a.who(r)
+			switch {
+			case errors.Is(err, access.ErrNotSignedIn):
+				w.Header().Set("WWW-Authenticate", "Bearer")
+				problem.Write(w, http.StatusUnauthorized, "Not signed in", "Sign in at the console, or send a token: Authorization: Bearer ….")
+				return
+			case err != nil:
+				a.fail(w, r, err)
+				return
+			case !p.Role.Allows(route.Role):
+				problem.Write(w, http.StatusForbidden, "Not allowed", "This needs the role "+string(route.Role)+"; "+p.Name+" is "+string(p.Role)+".")
+				return
+			}
+			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
+		}
+		r.Body = http.MaxBytesReader(w, r.Body, maxBody)
+		if err := route.handle(w, r); err != nil {
+			a.fail(w, r, err)
+		}
+	})
+}
+
+// maxBody is how large a request to the API may be, in bytes.
+const maxBody = 5 << 20
+
+// who finds the person behind a token or a session.
+func (a *API) who(r *http.Request) (access.Person, error) {
+	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
+		return a.Access.ByToken(r.Context(), strings.TrimSpace(token))
+	}
+	cookie, err := r.Cookie(cookieName)
+	if err != nil {
+		return access.Person{}, access.ErrNotSignedIn
+	}
+	return a.Access.BySession(r.Context(), cookie.Value)
+}
+
+// refusal is an error with its answer.
+type refusal struct{ problem.Details }
+
+func (r *refusal) Error() string { return r.Title + ": " + r.Detail }
+
+func refuse(status int, title, detail string) error {
+	return &refusal{problem.Details{Status: status, Title: title, Detail: detail}}
+}
+
+// fail answers with what an error means.
+func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
+	var refused *refusal
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &refused):
+		refused.Details.Write(w)
+	case errors.As(err, &large):
+		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", "A request may have 5 MiB.")
+	case errors.Is(err, engine.ErrNoRun), errors.Is(err, engine.ErrNoReview), errors.Is(err, workspace.ErrNoWorkflow):
+		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")
+	case errors.Is(err, engine.ErrBusy):
+		w.Header().Set("Retry-After", "5")
+		problem.Write(w, http.StatusServiceUnavailable, "Busy", err.Error()+".")
+	case errors.Is(err, store.ErrClosed):
+		w.Header().Set("Retry-After", "5")
+		problem.Write(w, http.StatusServiceUnavailable, "Stopping", err.Error()+".")
+	case errors.Is(err, context.Canceled):
+		// the caller is gone
+	default:
+		a.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "error", err)
+		problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
+	}
+}
+
+// decode reads a JSON body; unknown fields are a mistake worth telling.
+func decode[T any](r *http.Request) (T, error) {
+	var v T
+	d := json.NewDecoder(r.Body)
+	d.DisallowUnknownFields()
+	if err := d.Decode(&v); err != nil {
+		var large *http.MaxBytesError
+		if errors.As(err, &large) {
+			return v, err
+		}
+		return v, refuse(http.StatusBadRequest, "The request cannot be read", strings.TrimPrefix(err.Error(), "json: "))
+	}
+	if _, err := d.Token(); err != io.EOF {
+		return v, refuse(http.StatusBadRequest, "The request cannot be read", "there is more behind the JSON value")
+	}
+	return v, nil
+}
+
+// reply answers with JSON.
+func reply(w http.ResponseWriter, v any) error {
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(v)
+}
+
+// address is where a caller comes from, without the port.
+func address(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
+}
+
+func optional(ms *int64) *time.Time {
+	if ms == nil {
+		return nil
+	}
+	t := store.FromTime(*ms)
+	return &t
+}

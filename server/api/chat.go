@@ -1,0 +1,86 @@
+package api
+
+import (
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/google/uuid"
+
+	"woolsignal/core/run"
+	"woolsignal/server/access"
+	"woolsignal/server/store"
+	"woolsignal/wire"
+)
+
+// longestMessage is how much may be said at once, in bytes.
+const longestMessage = 20_000
+
+// consoleSource is where a person's own conversations come from, so that two
+// people's threads of one name stay apart.
+func consoleSource(p access.Person) string { return "/console/" + strings.ToLower(p.Email) }
+
+func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Said](r)
+	if err != nil {
+		return err
+	}
+	id, p := chi.URLParam(r, "workflow"), person(r.Context())
+	one, ok := a.Workspace.Now().Workflows[id]
+	if !ok {
+		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+	}
+	trigger := ""
+	for _, t := range one.Triggers {
+		if t.Chat != nil {
+			trigger = t.ID
+			break
+		}
+	}
+	switch {
+	case trigger == "":
+		return refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
+	case strings.TrimSpace(in.Text) == "":
+		return refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
+	case len(in.Text) > longestMessage:
+		return refuse(http.StatusRequestEntityTooLarge, "Too long", "A message may have 20,000 bytes; nothing was sent.")
+	case in.Thread == "" || len(in.Thread) > 100:
+		return refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
+	}
+	ticket, err := a.Engine.Accept(r.Context(), id, &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: trigger, Thread: in.Thread, Text: in.Text,
+		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}})
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Heard{Run: ticket.Run, Thread: in.Thread})
+}
+
+func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
+	ctx := r.Context()
+	key := chi.URLParam(r, "workflow") + ":" + consoleSource(person(ctx)) + "#" + chi.URLParam(r, "thread")
+	out := wire.Thread{Messages: []wire.Message{}}
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT n, run, who, name, text, at FROM (SELECT * FROM messages WHERE thread = ? ORDER BY n DESC LIMIT 500) ORDER BY n", key)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var m wire.Message
+		var at int64
+		if err := rows.Scan(&m.N, &m.Run, &m.Who, &m.Name, &m.Text, &at); err != nil {
+			return err
+		}
+		m.At = store.FromTime(at)
+		out.Messages = append(out.Messages, m)
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs WHERE thread = ? AND ended IS NULL ORDER BY id", key))
+	if err != nil {
+		return err
+	}
+	return reply(w, out)
+}

@@ -1,0 +1,115 @@
+package api
+
+import (
+	"encoding/json"
+	"net/http"
+	"reflect"
+	"strings"
+	"time"
+
+	"github.com/invopop/jsonschema"
+)
+
+// openAPI describes the API as OpenAPI 3.1, from the table of routes.
+func (a *API) openAPI(w http.ResponseWriter, _ *http.Request) error {
+	doc, err := a.Description()
+	if err != nil {
+		return err
+	}
+	return reply(w, doc)
+}
+
+// Description builds the OpenAPI 3.1 description.
+func (a *API) Description() (map[string]any, error) {
+	schemas, paths := map[string]any{}, map[string]any{}
+	for _, route := range a.Routes() {
+		operation := map[string]any{"summary": route.Summary, "operationId": operationID(route)}
+		var parameters []any
+		for _, part := range strings.Split(route.Path, "/") {
+			if name, ok := strings.CutPrefix(part, "{"); ok {
+				parameters = append(parameters, map[string]any{"name": strings.TrimSuffix(name, "}"), "in": "path", "required": true, "schema": map[string]any{"type": "string"}})
+			}
+		}
+		for _, q := range route.Query {
+			parameters = append(parameters, map[string]any{"name": q.Name, "in": "query", "description": q.Description, "schema": map[string]any{"type": "string"}})
+		}
+		if parameters != nil {
+			operation["parameters"] = parameters
+		}
+		if route.In != nil {
+			s, err := describe(route.In, schemas)
+			if err != nil {
+				return nil, err
+			}
+			operation["requestBody"] = map[string]any{"required": true, "content": map[string]any{"application/json": map[string]any{"schema": s}}}
+		}
+		ok := map[string]any{"description": "Done"}
+		if route.Out != nil {
+			s, err := describe(route.Out, schemas)
+			if err != nil {
+				return nil, err
+			}
+			ok["content"] = map[string]any{"application/json": map[string]any{"schema": s}}
+		}
+		operation["responses"] = map[string]any{"200": ok, "default": map[string]any{"description": "A problem (RFC 9457)",
+			"content": map[string]any{"application/problem+json": map[string]any{"schema": map[string]any{"type": "object"}}}}}
+		if route.Role != "" {
+			operation["security"] = []any{map[string]any{"token": []any{}}, map[string]any{"session": []any{}}}
+			operation["x-role"] = string(route.Role)
+		}
+		at, _ := paths[route.Path].(map[string]any)
+		if at == nil {
+			at = map[string]any{}
+			paths[route.Path] = at
+		}
+		at[strings.ToLower(route.Method)] = operation
+	}
+	return map[string]any{
+		"openapi": "3.1.0",
+		"info":    map[string]any{"title": "Wool Signal", "version": "1", "description": "Workflows, their runs, and the people who review them."},
+		"servers": []any{map[string]any{"url": prefix}},
+		"paths":   paths,
+		"components": map[string]any{"schemas": schemas, "securitySchemes": map[string]any{
+			"token": map[string]any{"type": "http", "scheme": "bearer"}, "session": map[string]any{"type": "apiKey", "in": "cookie", "name": cookieName}}},
+	}, nil
+}
+
+func operationID(r Route) string {
+	var words []string
+	for _, part := range strings.Split(strings.TrimSuffix(r.Path, ".json"), "/") {
+		if part != "" && !strings.HasPrefix(part, "{") {
+			words = append(words, part)
+		} else if part != "" {
+			words = append(words, "one")
+		}
+	}
+	return strings.ToLower(r.Method) + "_" + strings.Join(words, "_")
+}
+
+// describe gives a reference to a type's schema, and keeps the schema.
+func describe(v any, schemas map[string]any) (map[string]any, error) {
+	if t := reflect.TypeOf(v); t.Kind() == reflect.Slice {
+		inner, err := describe(reflect.Zero(t.Elem()).Interface(), schemas)
+		return map[string]any{"type": "array", "items": inner}, err
+	}
+	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false,
+		Mapper: func(t reflect.Type) *jsonschema.Schema {
+			if t == reflect.TypeFor[time.Time]() {
+				return &jsonschema.Schema{Type: "string", Format: "date-time"}
+			}
+			return nil
+		}}
+	data, err := json.Marshal(reflector.Reflect(v))
+	if err != nil {
+		return nil, err
+	}
+	var s map[string]any
+	if err := json.Unmarshal([]byte(strings.ReplaceAll(string(data), "#/$defs/", "#/components/schemas/")), &s); err != nil {
+		return nil, err
+	}
+	defs, _ := s["$defs"].(map[string]any)
+	for name, d := range defs {
+		schemas[name] = d
+	}
+	return map[string]any{"$ref": "#/components/schemas/" + reflect.TypeOf(v).Name()}, nil
+}

@@ -1,0 +1,120 @@
+package api
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/run"
+	"woolsignal/server/access"
+	"woolsignal/wire"
+)
+
+func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Review, error) {
+	out := []wire.Review{}
+	if err != nil {
+		return out, err
+	}
+	defer rows.Close()
+	s := a.Workspace.Now()
+	for rows.Next() {
+		var r wire.Review
+		var text []byte
+		if err := rows.Scan(&r.Run, &r.Workflow, &text); err != nil {
+			return out, err
+		}
+		if err := json.Unmarshal(text, &r.Review); err != nil {
+			return out, err
+		}
+		r.From = r.Workflow
+		if w, ok := s.Workflows[r.Workflow]; ok {
+			r.From = w.Title
+		}
+		r.Yours = p.Role.Allows(access.Reviewer) && p.MayDecide(r.Of, s.Teams)
+		out = append(out, r)
+	}
+	return out, rows.Err()
+}
+
+func (a *API) openReviews(ctx context.Context, p access.Person) ([]wire.Review, error) {
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT run, workflow, review FROM reviews WHERE decided IS NULL ORDER BY asked LIMIT 500")
+	return a.scanReviews(p, rows, err)
+}
+
+func (a *API) reviews(w http.ResponseWriter, r *http.Request) error {
+	p := person(r.Context())
+	if r.URL.Query().Get("decided") == "true" {
+		rows, err := a.Store.Read().QueryContext(r.Context(), "SELECT run, workflow, review FROM reviews WHERE decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
+		all, err := a.scanReviews(p, rows, err)
+		if err != nil {
+			return err
+		}
+		return reply(w, wire.Reviews{Reviews: all})
+	}
+	all, err := a.openReviews(r.Context(), p)
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Reviews{Reviews: all})
+}
+
+func (a *API) findReview(ctx context.Context, id string) (wire.Review, error) {
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT run, workflow, review FROM reviews WHERE id = ?", id)
+	found, err := a.scanReviews(person(ctx), rows, err)
+	if err != nil {
+		return wire.Review{}, err
+	}
+	if len(found) == 0 {
+		return wire.Review{}, refuse(http.StatusNotFound, "Not here", "There is no review "+id+".")
+	}
+	return found[0], nil
+}
+
+func (a *API) review(w http.ResponseWriter, r *http.Request) error {
+	found, err := a.findReview(r.Context(), chi.URLParam(r, "review"))
+	if err != nil {
+		return err
+	}
+	return reply(w, found)
+}
+
+func (a *API) decide(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Decision](r)
+	if err != nil {
+		return err
+	}
+	ctx, id := r.Context(), chi.URLParam(r, "review")
+	found, err := a.findReview(ctx, id)
+	if err != nil {
+		return err
+	}
+	if !found.Yours {
+		return refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+found.Of+".")
+	}
+	expr.Canonical(in.Edited)
+	_, err = a.Engine.Decide(ctx, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
+	var refused *run.Refused
+	switch {
+	case errors.Is(err, run.ErrStale):
+		if found, err = a.findReview(ctx, id); err != nil {
+			return err
+		}
+		if found.By == "" {
+			return refuse(http.StatusConflict, "Too late", "The run ended before anybody decided.")
+		}
+		return refuse(http.StatusConflict, "Already decided", found.By+" chose “"+found.Choice+"” before you.")
+	case errors.As(err, &refused):
+		return refuse(http.StatusUnprocessableEntity, "This cannot be decided so", refused.Message+".")
+	case err != nil:
+		return err
+	}
+	if found, err = a.findReview(ctx, id); err != nil {
+		return err
+	}
+	return reply(w, found)
+}

@@ -1,0 +1,203 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/problem"
+	"woolsignal/server/store"
+	"woolsignal/server/workspace"
+	"woolsignal/wire"
+)
+
+func (a *API) workflows(w http.ResponseWriter, r *http.Request) error {
+	s := a.Workspace.Now()
+	weeks, last, err := a.weeks(r.Context(), s.Zone)
+	if err != nil {
+		return err
+	}
+	out := []wire.Workflow{}
+	for _, id := range slices.Sorted(maps.Keys(s.Workflows)) {
+		out = append(out, describeWorkflow(s, id, weeks, last))
+	}
+	return reply(w, out)
+}
+
+func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day, last map[string]time.Time) wire.Workflow {
+	one := s.Workflows[id]
+	out := wire.Workflow{ID: id, Title: one.Title, Purpose: one.Purpose, Triggers: []string{}, Week: []wire.Day{}}
+	for _, line := range s.Explain(one, s.Tools.Find) {
+		if line.Kind == "trigger" {
+			out.Triggers = append(out.Triggers, line.Text())
+		}
+	}
+	out.Chat = slices.ContainsFunc(one.Triggers, func(t flow.Trigger) bool { return t.Chat != nil })
+	if at, ok := last[id]; ok {
+		out.LastRun = &at
+	}
+	today := time.Now().In(s.Zone)
+	for d := 6; d >= 0; d-- {
+		date := today.AddDate(0, 0, -d).Format(time.DateOnly)
+		day := weeks[id][date]
+		day.Date = date
+		out.Week = append(out.Week, day)
+	}
+	return out
+}
+
+// weeks counts the runs of the last seven days by workflow and day.
+func (a *API) weeks(ctx context.Context, zone *time.Location) (map[string]map[string]wire.Day, map[string]time.Time, error) {
+	weeks, last := map[string]map[string]wire.Day{}, map[string]time.Time{}
+	today := time.Now().In(zone)
+	for d := 0; d < 7; d++ {
+		from := time.Date(today.Year(), today.Month(), today.Day()-d, 0, 0, 0, 0, zone)
+		rows, err := a.Store.Read().QueryContext(ctx, "SELECT workflow, count(*), coalesce(sum(status = 'failed'), 0), max(accepted) FROM runs WHERE accepted >= ? AND accepted < ? GROUP BY workflow",
+			store.Time(from), store.Time(from.AddDate(0, 0, 1)))
+		if err != nil {
+			return nil, nil, err
+		}
+		for rows.Next() {
+			var id string
+			var day wire.Day
+			var newest int64
+			if err := rows.Scan(&id, &day.Runs, &day.Failed, &newest); err != nil {
+				return nil, nil, errors.Join(err, rows.Close())
+			}
+			if weeks[id] == nil {
+				weeks[id] = map[string]wire.Day{}
+			}
+			weeks[id][from.Format(time.DateOnly)] = day
+			if at := store.FromTime(newest); at.After(last[id]) {
+				last[id] = at
+			}
+		}
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return nil, nil, err
+		}
+	}
+	return weeks, last, nil
+}
+
+func (a *API) workflow(w http.ResponseWriter, r *http.Request) error {
+	s, id := a.Workspace.Now(), chi.URLParam(r, "workflow")
+	one, ok := s.Workflows[id]
+	if !ok {
+		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+	}
+	weeks, last, err := a.weeks(r.Context(), s.Zone)
+	if err != nil {
+		return err
+	}
+	file := "workflows/" + id + ".yaml"
+	out := wire.Script{Workflow: describeWorkflow(s, id, weeks, last), Lines: s.Explain(one, s.Tools.Find), File: file, Text: s.Files[file], Problems: []flow.Problem{}}
+	related := []string{file}
+	for _, agent := range one.AgentsUsed() {
+		related = append(related, "agents/"+agent+".yaml")
+	}
+	for _, p := range s.Problems {
+		if slices.Contains(related, p.File) {
+			out.Problems = append(out.Problems, p)
+		}
+	}
+	return reply(w, out)
+}
+
+func (a *API) files(w http.ResponseWriter, r *http.Request) error {
+	files, err := a.Workspace.Files(r.Context())
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Files{Files: files})
+}
+
+func (a *API) putFiles(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Files](r)
+	if err != nil {
+		return err
+	}
+	problems, err := a.Workspace.Apply(r.Context(), in.Files, person(r.Context()).Name)
+	if errors.Is(err, workspace.ErrProblems) {
+		return &refusal{problem.Details{Status: http.StatusUnprocessableEntity, Title: "The workspace has problems",
+			Detail: "Nothing was changed.", More: map[string]any{"problems": problems}}}
+	} else if err != nil {
+		return err
+	}
+	return reply(w, checked(problems))
+}
+
+func (a *API) check(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Files](r)
+	if err != nil {
+		return err
+	}
+	return reply(w, checked(a.Workspace.Check(in.Files)))
+}
+
+func checked(problems []flow.Problem) wire.Checked {
+	if problems == nil {
+		problems = []flow.Problem{}
+	}
+	return wire.Checked{Problems: problems}
+}
+
+func (a *API) connections(w http.ResponseWriter, _ *http.Request) error {
+	return reply(w, a.describeConnections())
+}
+
+func (a *API) describeConnections() []wire.Connection {
+	s := a.Workspace.Now()
+	out := []wire.Connection{}
+	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
+		c := s.Connections[id]
+		out = append(out, wire.Connection{ID: id, Title: c.Title, Kind: c.Kind(), Address: c.Address,
+			Needs: c.SigningKey || c.Auth.Kind != "none", Has: a.Secrets.Has(id), Used: usedBy(s, id)})
+	}
+	return out
+}
+
+// usedBy lists who needs a connection.
+func usedBy(s *workspace.Snapshot, id string) []string {
+	used := map[string]bool{}
+	for name, w := range s.Workflows {
+		for _, t := range w.Triggers {
+			used[name] = used[name] || t.Webhook != nil && t.Webhook.Verify == id
+		}
+		flow.Walk(w.Steps, func(step *flow.Step) {
+			used[name] = used[name] || step.Tool != nil && strings.HasPrefix(step.Tool.Tool, id+"/")
+		})
+	}
+	for name, agent := range s.Agents {
+		c, _, ok := s.FindModel(agent.Model)
+		used[name] = used[name] || ok && c.ID == id ||
+			slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return strings.HasPrefix(t.Tool, id+"/") })
+	}
+	maps.DeleteFunc(used, func(_ string, yes bool) bool { return !yes })
+	return slices.Sorted(maps.Keys(used))
+}
+
+func (a *API) putSecret(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Secret](r)
+	if err != nil {
+		return err
+	}
+	id := chi.URLParam(r, "connection")
+	if _, ok := a.Workspace.Now().Connections[id]; !ok {
+		return refuse(http.StatusNotFound, "Not here", "There is no connection "+id+".")
+	}
+	if strings.TrimSpace(in.Secret) == "" {
+		return refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
+	}
+	if err := a.Secrets.Put(r.Context(), id, in.Secret); err != nil {
+		return err
+	}
+	w.WriteHeader(http.StatusNoContent)
+	return nil
+}

@@ -1,0 +1,406 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"runtime"
+	"sync"
+	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/server/store"
+	"woolsignal/server/vault"
+	"woolsignal/server/workspace"
+)
+
+// maxLive is how many runs may be moving at once before callers are asked to
+// come back later.
+const maxLive = 20_000
+
+// maxErrands is how many errands are on their way at once.
+const maxErrands = 1024
+
+// Errors a caller can test for.
+var (
+	// ErrBusy asks the caller to come back later; nothing was taken in.
+	ErrBusy = errors.New("too much is going on at the moment; send it again in a few seconds")
+	// ErrNoRun says that there is no run of an id.
+	ErrNoRun = errors.New("there is no such run")
+	// ErrNoReview says that there is no review of an id.
+	ErrNoReview = errors.New("there is no such review")
+)
+
+// Engine drives the runs of one workspace.
+type Engine struct {
+	store     *store.Store
+	workspace *workspace.Holder
+	secrets   *vault.Vault
+	log       *slog.Logger
+	Hub       *Hub
+
+	ctx     context.Context // ends when the engine is asked to stop: nothing new begins
+	stop    context.CancelFunc
+	hard    context.Context // ends when it waits no longer for what is on its way
+	kill    context.CancelFunc
+	working sync.WaitGroup
+	errands chan struct{} // one token for each errand on its way
+
+	mu      sync.Mutex
+	live    map[string]*live
+	threads map[string][]string // conversation → its open runs, the moving one first
+	waiters map[string][]chan struct{}
+	models  sync.Map // connection id and address → *model.Server
+}
+
+// live is a run in memory.
+type live struct {
+	mu         sync.Mutex
+	id         string
+	workflow   string
+	definition string
+	thread     string
+	def        *run.Definition
+	state      *run.State
+	gone       bool // no longer in the map; look it up again
+}
+
+// New makes an engine; [Engine.Start] sets it going.
+func New(s *store.Store, w *workspace.Holder, secrets *vault.Vault, log *slog.Logger) *Engine {
+	ctx, stop := context.WithCancel(context.Background())
+	hard, kill := context.WithCancel(context.Background())
+	return &Engine{store: s, workspace: w, secrets: secrets, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
+		errands: make(chan struct{}, maxErrands), live: map[string]*live{}, threads: map[string][]string{}, waiters: map[string][]chan struct{}{}}
+}
+
+// Stop lets no errand begin and waits for the calls on their way, at most
+// until the context ends. What is not finished goes on at the next start.
+func (e *Engine) Stop(ctx context.Context) {
+	e.stop()
+	defer e.kill()
+	done := make(chan struct{})
+	go func() { e.working.Wait(); close(done) }()
+	select {
+	case <-done:
+	case <-ctx.Done():
+	}
+}
+
+// now is the time of an event. Microseconds survive the journal's JSON.
+func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
+
+// Ticket is a signal that was taken in.
+type Ticket struct {
+	Run      string
+	Repeated bool // the same delivery came before
+	engine   *Engine
+	live     *live // nil for a repeat
+	answered <-chan struct{}
+}
+
+// Accept takes a signal in and starts a run, or queues it behind the run that
+// is moving in its conversation. It returns once that is durable; a delivery
+// that came before gives the run it started then.
+func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
+	hash, def, err := e.workspace.Definition(ctx, workflow)
+	if err != nil {
+		return nil, err
+	}
+	at := now()
+	l := &live{id: newID(at), workflow: workflow, definition: hash, def: def}
+	l.state = run.NewState(l.id)
+	if key := signal.ThreadKey(); key != "" {
+		l.thread = workflow + ":" + key
+	}
+	l.mu.Lock() // before anybody can find it
+	answered, first, err := e.enter(l)
+	if err != nil {
+		return nil, err
+	}
+	m := run.NewMachine(def, l.state, at)
+	m.Accept(signal)
+	if first {
+		err = m.Handle(run.Event{Start: true})
+		if err == nil {
+			err = e.recall(ctx, m)
+		}
+	}
+	entry, errands := m.Take()
+	var batch store.Batch
+	if err == nil {
+		batch, err = firstBatch(l, entry)
+	}
+	if err != nil {
+		l.gone = true
+		l.mu.Unlock()
+		e.leave(l)
+		return nil, fmt.Errorf("engine: %w", err)
+	}
+	durable := e.store.Queue(batch)
+	early, after := e.split(errands)
+	e.send(early)
+	l.mu.Unlock()
+	if err := <-durable; err != nil {
+		l.drop()
+		e.leave(l)
+		if errors.Is(err, store.ErrGuard) {
+			return e.repeated(ctx, workflow, signal)
+		}
+		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
+	}
+	e.written(l, entry, after)
+	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
+}
+
+// drop marks a run as no longer what the database holds.
+func (l *live) drop() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.gone = true
+}
+
+// enter makes room for a new run and tells whether it may start at once.
+func (e *Engine) enter(l *live) (<-chan struct{}, bool, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if len(e.live) >= maxLive || e.ctx.Err() != nil {
+		return nil, false, ErrBusy
+	}
+	e.live[l.id] = l
+	answered := make(chan struct{})
+	e.waiters[l.id] = append(e.waiters[l.id], answered)
+	if l.thread == "" {
+		return answered, true, nil
+	}
+	e.threads[l.thread] = append(e.threads[l.thread], l.id)
+	return answered, len(e.threads[l.thread]) == 1, nil
+}
+
+// leave takes a run out of memory, wakes who waits for its answer, and gives
+// the next run of its conversation.
+func (e *Engine) leave(l *live) (next string) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	delete(e.live, l.id)
+	e.wake(l.id)
+	if l.thread == "" {
+		return ""
+	}
+	queue := e.threads[l.thread]
+	for i, id := range queue {
+		if id != l.id {
+			continue
+		}
+		queue = append(queue[:i:i], queue[i+1:]...)
+		if i == 0 && len(queue) > 0 {
+			next = queue[0]
+		}
+		break
+	}
+	if e.threads[l.thread] = queue; len(queue) == 0 {
+		delete(e.threads, l.thread)
+	}
+	return next
+}
+
+// wake tells who waits that a run answered or ended. e.mu is held.
+func (e *Engine) wake(id string) {
+	for _, w := range e.waiters[id] {
+		close(w)
+	}
+	delete(e.waiters, id)
+}
+
+// repeated finds the run a delivery started before.
+func (e *Engine) repeated(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
+	var id string
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", source(workflow, signal), signal.ID).Scan(&id); err != nil {
+		return nil, fmt.Errorf("engine: %w", err)
+	}
+	return &Ticket{Run: id, Repeated: true, engine: e, answered: e.await(id)}, nil
+}
+
+// await gives a channel that closes when a run has answered or ended; at once
+// where it is not moving.
+func (e *Engine) await(id string) <-chan struct{} {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	w := make(chan struct{})
+	if _, moving := e.live[id]; !moving {
+		close(w)
+		return w
+	}
+	e.waiters[id] = append(e.waiters[id], w)
+	return w
+}
+
+// Answered waits until the run has answered its caller, ended, or waits for a
+// person. It gives the context's error where that takes too long.
+func (t *Ticket) Answered(ctx context.Context) error {
+	select {
+	case <-t.answered:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Response gives what the run answered its caller; nil where it has not.
+func (t *Ticket) Response(ctx context.Context) (*run.Response, error) {
+	if t.live != nil {
+		t.live.mu.Lock()
+		defer t.live.mu.Unlock()
+		return t.live.state.Response, nil
+	}
+	state, err := t.engine.Fold(ctx, t.Run)
+	if err != nil {
+		return nil, err
+	}
+	return state.Response, nil
+}
+
+// find gives a run, locked, from memory or folded from its journal.
+func (e *Engine) find(ctx context.Context, id string) (*live, error) {
+	for {
+		e.mu.Lock()
+		l, known := e.live[id]
+		if !known {
+			l = &live{id: id}
+			l.mu.Lock()
+			e.live[id] = l
+		}
+		e.mu.Unlock()
+		if known {
+			l.mu.Lock()
+			if !l.gone {
+				return l, nil
+			}
+			l.mu.Unlock()
+			runtime.Gosched() // it is about to leave the map
+			continue
+		}
+		if err := e.load(ctx, l); err != nil {
+			l.gone = true
+			l.mu.Unlock()
+			e.forget(l)
+			return nil, err
+		}
+		return l, nil
+	}
+}
+
+// forget takes a run out of memory that goes on later.
+func (e *Engine) forget(l *live) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.live[l.id] == l {
+		delete(e.live, l.id)
+	}
+	e.wake(l.id)
+}
+
+// handle takes one event to its run. It returns once what followed is durable.
+func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
+	l, err := e.find(ctx, id)
+	if err != nil {
+		return err
+	}
+	m := run.NewMachine(l.def, l.state, now())
+	if err := m.Handle(event); err != nil {
+		var refused *run.Refused
+		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
+			l.gone = true // fold it anew: the state may be half changed
+			defer e.forget(l)
+		} else if !e.moving(l) {
+			l.gone = true
+			defer e.forget(l)
+		}
+		l.mu.Unlock()
+		return err
+	}
+	err = e.recall(ctx, m)
+	entry, errands := m.Take()
+	var batch store.Batch
+	if err == nil {
+		batch, err = nextBatch(l, entry)
+	}
+	if err != nil {
+		l.gone = true
+		l.mu.Unlock()
+		e.forget(l)
+		return err
+	}
+	durable := e.store.Queue(batch)
+	early, after := e.split(errands)
+	e.send(early)
+	l.mu.Unlock()
+	if err := <-durable; err != nil {
+		l.drop()
+		e.forget(l)
+		e.log.Error("a run could not be written; it goes on from its journal", "run", id, "error", err)
+		e.later(id)
+		return fmt.Errorf("engine: %w", err)
+	}
+	e.written(l, entry, after)
+	return nil
+}
+
+// moving tells whether a run is in memory for a reason. l.mu is held.
+func (e *Engine) moving(l *live) bool {
+	return l.state.Status == run.Running || l.state.Status == run.Queued
+}
+
+// written goes on after an entry is durable: the errands that waited for it,
+// the news, and letting go of runs that wait or ended.
+func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
+	e.send(after)
+	l.mu.Lock()
+	status, answered := l.state.Status, l.state.Response != nil
+	idle := l.state.Seq == entry.Seq && (status.Ended() || status == run.Waiting)
+	if idle {
+		l.gone = true
+	}
+	l.mu.Unlock()
+	e.announce(l, entry, status)
+	switch {
+	case idle && status.Ended():
+		if next := e.leave(l); next != "" {
+			e.begin(next)
+		}
+	case idle:
+		e.forget(l)
+	case answered:
+		e.mu.Lock()
+		e.wake(l.id)
+		e.mu.Unlock()
+	}
+}
+
+func (e *Engine) send(errands []run.Errand) {
+	for _, errand := range errands {
+		e.do(errand)
+	}
+}
+
+// begin starts a run that waited behind another of its conversation.
+func (e *Engine) begin(id string) {
+	e.working.Go(func() {
+		if err := e.handle(e.hard, id, run.Event{Start: true}); err != nil && !errors.Is(err, run.ErrStale) {
+			e.log.Error("a queued run could not be started", "run", id, "error", err)
+		}
+	})
+}
+
+// announce tells who watches.
+func (e *Engine) announce(l *live, entry run.Entry, status run.Status) {
+	e.Hub.tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
+	for _, r := range entry.Records {
+		switch r.Do {
+		case run.DidReview, run.DidDecide:
+			e.Hub.tell(News{Kind: "review", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+		case run.DidSay, run.DidAccept:
+			e.Hub.tell(News{Kind: "message", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+		}
+	}
+}

@@ -1,0 +1,175 @@
+package engine
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/server/egress"
+	"woolsignal/server/model"
+	"woolsignal/server/tool"
+)
+
+// split parts the errands that change nothing outside, and so need not wait
+// for their entry to be durable, from those that must.
+func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {
+	for _, errand := range errands {
+		if errand.Ask != nil {
+			early = append(early, errand)
+		} else if t, ok := e.workspace.Now().Tools.Find(errand.Call.Tool); ok && t.ReadOnly {
+			early = append(early, errand)
+		} else {
+			after = append(after, errand)
+		}
+	}
+	return early, after
+}
+
+// do sends one errand and takes its answer back to the run.
+func (e *Engine) do(errand run.Errand) {
+	e.working.Go(func() {
+		select {
+		case e.errands <- struct{}{}:
+			defer func() { <-e.errands }()
+		case <-e.ctx.Done():
+			return
+		}
+		event := run.Event{Step: errand.Step, Turn: errand.Turn, CallID: errand.CallID}
+		if errand.Ask != nil {
+			if event.Answered = e.ask(errand); e.ctx.Err() != nil {
+				return // the engine stops; the journal knows what is open
+			}
+		} else if e.call(errand, &event); event.Returned == nil && !event.Lost {
+			return
+		}
+		if err := e.handle(e.hard, errand.Run, event); err != nil && !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {
+			e.log.Error("an answer could not be taken in", "run", errand.Run, "step", errand.Step, "error", err)
+		}
+	})
+}
+
+func (e *Engine) ask(errand run.Errand) *run.Answered {
+	connection, m, ok := e.workspace.Now().FindModel(errand.Ask.Model)
+	if !ok {
+		return &run.Answered{Error: "no connection offers the model " + errand.Ask.Model + " any more"}
+	}
+	server, err := e.server(connection)
+	if err != nil {
+		return &run.Answered{Error: err.Error()}
+	}
+	reply, err := server.Ask(e.ctx, m, errand.Ask, func(piece string) {
+		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Step: errand.Step, Text: piece})
+	})
+	if err != nil {
+		return &run.Answered{Error: e.secrets.Mask(err.Error())}
+	}
+	reply.Message.Text = e.secrets.Mask(reply.Message.Text)
+	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
+}
+
+// server keeps one client a connection, made anew when its file changes.
+func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
+	if kept, ok := e.models.Load(c.ID); ok && kept.(*model.Server).Connection == c {
+		return kept.(*model.Server), nil
+	}
+	client, err := egress.Client(c, func() (string, error) { return e.secrets.Get(c.ID) })
+	if err != nil {
+		return nil, err
+	}
+	s := &model.Server{Connection: c, Client: client}
+	e.models.Store(c.ID, s)
+	return s, nil
+}
+
+// pauses are how long a call that may be sent again waits between tries.
+var pauses = []time.Duration{200 * time.Millisecond, time.Second}
+
+// call uses a tool and puts the outcome into the event; neither outcome is
+// set where the engine stops meanwhile.
+func (e *Engine) call(errand run.Errand, event *run.Event) {
+	for try := 0; ; try++ {
+		result, err := e.workspace.Now().Tools.Call(e.hard, e.secrets, errand.Call.Tool, errand.Call.Args, errand.Key())
+		if e.hard.Err() != nil {
+			return
+		}
+		var uncertain *tool.UncertainError
+		var refused *tool.RefusedError
+		switch {
+		case err == nil:
+			event.Returned = &run.Returned{Result: result}
+			return
+		case errors.As(err, &uncertain):
+			event.Lost = true
+			return
+		case errors.As(err, &refused), try == len(pauses):
+			event.Returned = &run.Returned{Error: err.Error()}
+			return
+		}
+		select {
+		case <-time.After(pauses[try]):
+		case <-e.ctx.Done():
+			return
+		}
+	}
+}
+
+// recall answers, on the spot, the errands that only read our own memory, so
+// that they share the entry they came from.
+func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
+	for {
+		again := false
+		for _, errand := range m.TakeErrands() {
+			if errand.Recall == nil {
+				m.Return(errand)
+				continue
+			}
+			remembered, err := e.remembered(ctx, errand.Recall)
+			if err != nil {
+				return err
+			}
+			if err := m.Handle(run.Event{Step: errand.Step, Recalled: &run.Recalled{Messages: remembered}}); err != nil {
+				return err
+			}
+			again = true
+		}
+		if !again {
+			return nil
+		}
+	}
+}
+
+// remembered reads the newest exchanges of a thread, oldest first.
+func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message, error) {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT messages FROM (SELECT n, messages FROM memory WHERE memory = ? ORDER BY n DESC LIMIT ?) ORDER BY n", r.Memory, r.Turns)
+	if err != nil {
+		return nil, fmt.Errorf("engine: memory: %w", err)
+	}
+	defer rows.Close()
+	var all []agent.Message
+	for rows.Next() {
+		var text []byte
+		if err := rows.Scan(&text); err != nil {
+			return nil, fmt.Errorf("engine: memory: %w", err)
+		}
+		var some []agent.Message
+		if err := json.Unmarshal(text, &some); err != nil {
+			return nil, fmt.Errorf("engine: memory: %w", err)
+		}
+		run.CanonicalMessages(some)
+		all = append(all, some...)
+	}
+	return all, rows.Err()
+}
+
+// Decide takes a person's decision about a review to its run.
+func (e *Engine) Decide(ctx context.Context, d run.Decided) (runID string, err error) {
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM reviews WHERE id = ?", d.Review).Scan(&runID); err != nil {
+		return "", fmt.Errorf("%w: %s", ErrNoReview, d.Review)
+	}
+	return runID, e.handle(ctx, runID, run.Event{Decided: &d})
+}

@@ -1,0 +1,104 @@
+// Package server puts the service together: storage, secrets, people, the
+// workspace, the engine and the HTTP face of it all.
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"time"
+
+	"woolsignal/server/access"
+	"woolsignal/server/api"
+	"woolsignal/server/engine"
+	"woolsignal/server/store"
+	"woolsignal/server/trigger"
+	"woolsignal/server/vault"
+	"woolsignal/server/workspace"
+)
+
+// Options say where a service keeps its data and what it serves.
+type Options struct {
+	Data    string // folder; made where it is missing
+	Console fs.FS  // the built console
+	Log     *slog.Logger
+}
+
+// Server is an open service. [Server.Serve] makes it answer.
+type Server struct {
+	Store     *store.Store
+	Secrets   *vault.Vault
+	Access    *access.Access
+	Workspace *workspace.Holder
+	Engine    *engine.Engine
+	options   Options
+}
+
+// Open opens the data of a service, alone.
+func Open(ctx context.Context, o Options) (*Server, error) {
+	if err := os.MkdirAll(o.Data, 0o700); err != nil {
+		return nil, fmt.Errorf("server: %w", err)
+	}
+	s := &Server{options: o}
+	var err error
+	if s.Store, err = store.Open(ctx, o.Data); err != nil {
+		return nil, err
+	}
+	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
+		return nil, errors.Join(err, s.Store.Close())
+	}
+	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Secrets); err != nil {
+		return nil, errors.Join(err, s.Store.Close())
+	}
+	s.Access = access.New(s.Store)
+	s.Engine = engine.New(s.Store, s.Workspace, s.Secrets, o.Log)
+	return s, nil
+}
+
+// Close lets go of the data.
+func (s *Server) Close() error { return s.Store.Close() }
+
+// grace is how long a stopping service waits for what is on its way.
+const grace = 10 * time.Second
+
+// Serve answers on a listener until the context ends, then stops cleanly:
+// callers are answered, calls on their way come home, and what is open goes
+// on at the next start. ready is called once the service answers.
+func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
+	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Access: s.Access, Log: s.options.Log, Console: s.options.Console}
+	streams, endStreams := context.WithCancel(context.Background())
+	defer endStreams()
+	web := &http.Server{
+		Handler: face.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		BaseContext: func(net.Listener) context.Context { return streams },
+		ErrorLog:    slog.NewLogLogger(s.options.Log.Handler(), slog.LevelDebug),
+	}
+	if err := s.Engine.Start(ctx); err != nil {
+		return err
+	}
+	schedules := make(chan struct{})
+	go func() {
+		defer close(schedules)
+		(&trigger.Schedules{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Log: s.options.Log}).Run(ctx)
+	}()
+	served := make(chan error, 1)
+	go func() { served <- web.Serve(listener) }()
+	ready()
+	select {
+	case err := <-served:
+		return fmt.Errorf("server: %w", err)
+	case <-ctx.Done():
+	}
+	last, cancel := context.WithTimeout(context.Background(), grace)
+	defer cancel()
+	time.AfterFunc(time.Second, endStreams) // live streams never end by themselves
+	err := web.Shutdown(last)
+	s.Engine.Stop(last)
+	<-schedules
+	return err
+}

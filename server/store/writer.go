@@ -1,0 +1,225 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Statement is one write. A guard must touch at least one row, else the whole
+// batch is skipped and [ErrGuard] returned.
+type Statement struct {
+	SQL   string
+	Args  []any
+	Guard bool
+}
+
+// Batch is written whole or not at all.
+type Batch []Statement
+
+// Do appends a statement.
+func (b *Batch) Do(sql string, args ...any) { *b = append(*b, Statement{SQL: sql, Args: args}) }
+
+// Guard appends a statement that must touch a row.
+func (b *Batch) Guard(sql string, args ...any) {
+	*b = append(*b, Statement{SQL: sql, Args: args, Guard: true})
+}
+
+// ErrGuard says that a batch was skipped because what it relied on was no
+// longer so.
+var ErrGuard = errors.New("the record was changed by somebody else meanwhile")
+
+// ErrClosed says that the store takes no more writes.
+var ErrClosed = errors.New("the service is stopping")
+
+type pending struct {
+	batch Batch
+	done  chan error
+}
+
+// maxGroup bounds how many batches share a commit, and so how long the first
+// of them waits.
+const maxGroup = 512
+
+// checkpointEvery is how many pages of log may grow before they are moved
+// into the database: 4 MiB.
+const checkpointEvery = 1000
+
+// Queue hands a batch to the writer. The channel gives nil once the batch is
+// durable. Batches are written in the order they were queued.
+func (s *Store) Queue(batch Batch) <-chan error {
+	p := &pending{batch: batch, done: make(chan error, 1)}
+	s.closing.RLock()
+	defer s.closing.RUnlock()
+	if s.closed {
+		p.done <- ErrClosed
+		return p.done
+	}
+	s.batches <- p
+	return p.done
+}
+
+// Write hands a batch to the writer and waits until it is durable.
+func (s *Store) Write(ctx context.Context, batch Batch) error {
+	select {
+	case err := <-s.Queue(batch):
+		return err
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// writer commits groups until the store closes. A group is whatever queued
+// up during the commit before it: nobody waits for company.
+func (s *Store) writer() {
+	defer close(s.done)
+	statements := map[string]*sql.Stmt{}
+	defer func() {
+		for _, st := range statements {
+			_ = st.Close()
+		}
+	}()
+	checkpoints := newCheckpointer(s.path)
+	defer checkpoints.stop()
+	for first := range s.batches {
+		group := []*pending{first}
+	gather:
+		for len(group) < maxGroup {
+			select {
+			case p, ok := <-s.batches:
+				if !ok {
+					break gather
+				}
+				group = append(group, p)
+			default:
+				break gather
+			}
+		}
+		outcomes, err := s.commit(group, statements)
+		if err != nil && len(group) > 1 {
+			// One batch may have spoilt the group: each gets its own try.
+			for _, p := range group {
+				one, err := s.commit([]*pending{p}, statements)
+				p.done <- errors.Join(err, one[0])
+			}
+			continue
+		}
+		for i, p := range group {
+			p.done <- errors.Join(err, outcomes[i])
+		}
+		checkpoints.wrote(len(group))
+	}
+}
+
+// commit writes a group in one transaction. Each batch has its own outcome;
+// the error says that nothing of the group was written.
+func (s *Store) commit(group []*pending, statements map[string]*sql.Stmt) (outcomes []error, err error) {
+	ctx := context.Background() // a group belongs to many callers; none may cancel it
+	outcomes = make([]error, len(group))
+	if err := s.exec(ctx, statements, "BEGIN IMMEDIATE"); err != nil {
+		return outcomes, err
+	}
+	for i, p := range group {
+		if outcomes[i], err = s.apply(ctx, p.batch, statements); err != nil {
+			return outcomes, errors.Join(err, s.exec(ctx, statements, "ROLLBACK"))
+		}
+	}
+	if err := s.exec(ctx, statements, "COMMIT"); err != nil {
+		_ = s.exec(ctx, statements, "ROLLBACK") // a failed commit may have ended the transaction already
+		return outcomes, err
+	}
+	return outcomes, nil
+}
+
+// apply runs one batch inside the group's transaction. Guards come first, so
+// a batch that is skipped has changed nothing.
+func (s *Store) apply(ctx context.Context, batch Batch, statements map[string]*sql.Stmt) (skip, err error) {
+	for i, st := range batch {
+		if st.Guard && i > 0 && !batch[i-1].Guard {
+			return nil, fmt.Errorf("store: a guard stands behind a plain statement: %s", st.SQL)
+		}
+		prepared, err := s.prepared(ctx, statements, st.SQL)
+		if err != nil {
+			return nil, err
+		}
+		result, err := prepared.ExecContext(ctx, st.Args...)
+		if err != nil {
+			return nil, fmt.Errorf("store: %w in %s", err, st.SQL)
+		}
+		if !st.Guard {
+			continue
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return ErrGuard, err
+		}
+	}
+	return nil, nil
+}
+
+func (s *Store) exec(ctx context.Context, statements map[string]*sql.Stmt, text string) error {
+	prepared, err := s.prepared(ctx, statements, text)
+	if err == nil {
+		_, err = prepared.ExecContext(ctx)
+	}
+	if err != nil {
+		return fmt.Errorf("store: %s: %w", text, err)
+	}
+	return nil
+}
+
+// prepared keeps each statement compiled for as long as the writer lives.
+func (s *Store) prepared(ctx context.Context, statements map[string]*sql.Stmt, text string) (*sql.Stmt, error) {
+	if kept, ok := statements[text]; ok {
+		return kept, nil
+	}
+	fresh, err := s.db.PrepareContext(ctx, text)
+	if err != nil {
+		return nil, fmt.Errorf("store: %w in %s", err, text)
+	}
+	statements[text] = fresh
+	return fresh, nil
+}
+
+// checkpointer moves the log into the database on a connection of its own,
+// now and then.
+type checkpointer struct {
+	wake chan struct{}
+	gone chan struct{}
+	n    int
+}
+
+func newCheckpointer(path string) *checkpointer {
+	c := &checkpointer{wake: make(chan struct{}, 1), gone: make(chan struct{})}
+	go func() {
+		defer close(c.gone)
+		db, err := sql.Open("sqlite", dsn(path, ""))
+		if err != nil {
+			return
+		}
+		defer db.Close()
+		for range c.wake {
+			ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+			_, _ = db.ExecContext(ctx, "PRAGMA wal_checkpoint(PASSIVE)") // the next one does what this one could not
+			cancel()
+		}
+	}()
+	return c
+}
+
+func (c *checkpointer) wrote(batches int) {
+	if c.n += batches; c.n < checkpointEvery {
+		return
+	}
+	c.n = 0
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}
+
+func (c *checkpointer) stop() {
+	close(c.wake)
+	<-c.gone
+}

@@ -1,0 +1,337 @@
+package tool
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/server/egress"
+	"woolsignal/server/vault"
+)
+
+// idempotencyHeader is the header a peer names in its description when it
+// honours a key for calls that would otherwise happen twice.
+const idempotencyHeader = "Idempotency-Key"
+
+// apiOperations makes tools of an OpenAPI 3 description.
+func apiOperations(c *flow.Connection, secrets *vault.Vault, description string) ([]*Operation, error) {
+	loader := openapi3.NewLoader()
+	doc, err := loader.LoadFromData([]byte(description))
+	if err != nil {
+		return nil, fmt.Errorf("the description %s cannot be read: %w", c.OpenAPI.Description, err)
+	}
+	client, err := egress.Client(c, func() (string, error) { return secrets.Get(c.ID) })
+	if err != nil {
+		return nil, err
+	}
+	components, err := componentSchemas(doc)
+	if err != nil {
+		return nil, err
+	}
+	var out []*Operation
+	for _, path := range doc.Paths.InMatchingOrder() {
+		item := doc.Paths.Value(path)
+		for method, op := range item.Operations() {
+			if op.OperationID == "" || len(c.OpenAPI.Operations) > 0 && !slices.Contains(c.OpenAPI.Operations, op.OperationID) {
+				continue
+			}
+			a := &apiCall{client: client, base: c.Address, method: method, path: path, title: c.Title}
+			tool, err := a.describe(op, append(slices.Clone(item.Parameters), op.Parameters...), components)
+			if err != nil {
+				return nil, fmt.Errorf("%s %s: %w", method, path, err)
+			}
+			tool.Name = c.ID + "/" + op.OperationID
+			tool.Title = c.Title + ": " + strings.ReplaceAll(op.OperationID, "_", " ")
+			out = append(out, &Operation{Tool: tool, Call: a.call})
+		}
+	}
+	for _, wanted := range c.OpenAPI.Operations {
+		if !slices.ContainsFunc(out, func(o *Operation) bool { return o.Name == c.ID+"/"+wanted }) {
+			return out, fmt.Errorf("the description %s has no operation %s", c.OpenAPI.Description, wanted)
+		}
+	}
+	return out, nil
+}
+
+// apiCall is one operation of an API.
+type apiCall struct {
+	client             *http.Client
+	base, method, path string
+	title              string
+	places             map[string]string // argument → path, query, header or body
+	keyed              bool              // the peer honours an idempotency key
+}
+
+// describe reads an operation's parameters and body as one flat schema.
+func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameters, components map[string]any) (flow.Tool, error) {
+	a.places = map[string]string{}
+	properties, required := map[string]any{}, []any{}
+	for _, ref := range parameters {
+		p := ref.Value
+		if p == nil || p.In == "cookie" {
+			continue
+		}
+		if p.In == "header" && strings.EqualFold(p.Name, idempotencyHeader) {
+			a.keyed = true
+			continue
+		}
+		s, err := plainSchema(p.Schema, components)
+		if err != nil {
+			return flow.Tool{}, err
+		}
+		if p.Description != "" {
+			s["description"] = p.Description
+		}
+		properties[p.Name], a.places[p.Name] = s, p.In
+		if p.Required {
+			required = append(required, p.Name)
+		}
+	}
+	if op.RequestBody != nil && op.RequestBody.Value != nil {
+		if media := op.RequestBody.Value.Content.Get("application/json"); media != nil {
+			s, err := plainSchema(media.Schema, components)
+			if err != nil {
+				return flow.Tool{}, err
+			}
+			inner, _ := s["properties"].(map[string]any)
+			for name, p := range inner {
+				if _, taken := properties[name]; taken {
+					return flow.Tool{}, fmt.Errorf("%s is both a parameter and a field of the body", name)
+				}
+				properties[name], a.places[name] = p, "body"
+			}
+			if r, ok := s["required"].([]any); ok {
+				required = append(required, r...)
+			}
+		}
+	}
+	t := flow.Tool{Description: strings.TrimSpace(op.Summary + "\n" + op.Description), Input: object(required, properties), Resend: flow.ResendNever}
+	switch a.method {
+	case http.MethodGet, http.MethodHead:
+		t.ReadOnly, t.Idempotent, t.Resend = true, true, flow.ResendSafe
+	case http.MethodPut, http.MethodDelete: // idempotent by RFC 9110, 9.2.2
+		t.Idempotent, t.Resend = true, flow.ResendSafe
+		t.Destructive = a.method == http.MethodDelete
+	}
+	if a.keyed {
+		t.Resend = flow.ResendKey
+	}
+	for _, status := range []int{200, 201, 202} {
+		if r := op.Responses.Status(status); r != nil && r.Value != nil {
+			if media := r.Value.Content.Get("application/json"); media != nil {
+				s, err := plainSchema(media.Schema, components)
+				t.Output = s
+				return t, err
+			}
+		}
+	}
+	return t, nil
+}
+
+// call sends one request.
+func (a *apiCall) call(ctx context.Context, args map[string]any, key string) (any, error) {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	path, query, body := a.path, url.Values{}, map[string]any{}
+	headers := http.Header{"Accept": {"application/json"}}
+	hasBody := false
+	for name, place := range a.places {
+		hasBody = hasBody || place == "body"
+		v, given := args[name]
+		if !given {
+			continue
+		}
+		switch place {
+		case "path":
+			path = strings.ReplaceAll(path, "{"+name+"}", url.PathEscape(expr.Text(v)))
+		case "query":
+			query.Set(name, expr.Text(v))
+		case "header":
+			headers.Set(name, expr.Text(v))
+		default:
+			body[name] = v
+		}
+	}
+	address := a.base + path
+	if len(query) > 0 {
+		address += "?" + query.Encode()
+	}
+	var content io.Reader
+	if hasBody {
+		data, err := json.Marshal(body)
+		if err != nil {
+			return nil, &RefusedError{err.Error()}
+		}
+		content = bytes.NewReader(data)
+		headers.Set("Content-Type", "application/json")
+	}
+	if a.keyed {
+		headers.Set(idempotencyHeader, key)
+	}
+	request, err := http.NewRequestWithContext(ctx, a.method, address, content)
+	if err != nil {
+		return nil, &RefusedError{err.Error()}
+	}
+	request.Header = headers
+	response, err := a.client.Do(request)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", a.title, err)
+	}
+	defer response.Body.Close()
+	return a.read(response)
+}
+
+func (a *apiCall) read(r *http.Response) (any, error) {
+	data, err := io.ReadAll(r.Body)
+	if err != nil {
+		return nil, fmt.Errorf("%s: its answer broke off: %w", a.title, err)
+	}
+	if r.StatusCode >= 500 {
+		return nil, fmt.Errorf("%s answered %s: %s", a.title, r.Status, reason(data))
+	}
+	if r.StatusCode == http.StatusTooManyRequests {
+		return nil, errors.New(a.title + " is asked too often (429): " + reason(data))
+	}
+	if r.StatusCode >= 400 {
+		return nil, &RefusedError{fmt.Sprintf("%s refused (%d): %s", a.title, r.StatusCode, reason(data))}
+	}
+	if len(bytes.TrimSpace(data)) == 0 {
+		return map[string]any{"status": int64(r.StatusCode)}, nil
+	}
+	v, err := expr.DecodeJSON(data)
+	if err != nil {
+		return nil, &RefusedError{fmt.Sprintf("%s answered something that is not JSON: %v", a.title, err)}
+	}
+	return v, nil
+}
+
+// reason finds the words in an error's body: problem details (RFC 9457) or
+// the usual fields, else the start of the text.
+func reason(data []byte) string {
+	var body map[string]any
+	if json.Unmarshal(data, &body) == nil {
+		for _, field := range []string{"detail", "message", "error", "title"} {
+			if s, ok := body[field].(string); ok && s != "" {
+				return s
+			}
+		}
+	}
+	text := strings.TrimSpace(string(data))
+	if len(text) > 300 {
+		text = text[:300] + "…"
+	}
+	return text
+}
+
+// componentSchemas gives the description's named schemas as plain JSON.
+func componentSchemas(doc *openapi3.T) (map[string]any, error) {
+	out := map[string]any{}
+	if doc.Components == nil {
+		return out, nil
+	}
+	data, err := json.Marshal(doc.Components.Schemas)
+	if err == nil {
+		err = json.Unmarshal(data, &out)
+	}
+	return out, err
+}
+
+// plainSchema turns a schema of a description into one that stands alone, in
+// the 2020-12 draft.
+func plainSchema(ref *openapi3.SchemaRef, components map[string]any) (map[string]any, error) {
+	if ref == nil {
+		return map[string]any{}, nil
+	}
+	data, err := json.Marshal(ref)
+	if err != nil {
+		return nil, err
+	}
+	var s any
+	if err := json.Unmarshal(data, &s); err != nil {
+		return nil, err
+	}
+	m, _ := inline(s, components, 0).(map[string]any)
+	if m == nil {
+		m = map[string]any{}
+	}
+	return m, nil
+}
+
+// deepest is how far references are followed; a schema that contains itself
+// is open below that.
+const deepest = 12
+
+func inline(s any, components map[string]any, depth int) any {
+	switch s := s.(type) {
+	case []any:
+		for i := range s {
+			s[i] = inline(s[i], components, depth)
+		}
+		return s
+	case map[string]any:
+		if ref, ok := s["$ref"].(string); ok {
+			target, known := components[strings.TrimPrefix(ref, "#/components/schemas/")]
+			if !known || depth > deepest {
+				return map[string]any{}
+			}
+			return inline(copyJSON(target), components, depth+1)
+		}
+		for k, v := range s {
+			s[k] = inline(v, components, depth)
+		}
+		modern(s)
+		return s
+	}
+	return s
+}
+
+// modern rewrites what OpenAPI 3.0 says differently from JSON Schema 2020-12.
+func modern(s map[string]any) {
+	if kind, ok := s["type"].(string); ok && s["nullable"] == true {
+		s["type"] = []any{kind, "null"}
+	}
+	for bound, exclusive := range map[string]string{"minimum": "exclusiveMinimum", "maximum": "exclusiveMaximum"} {
+		if flag, ok := s[exclusive].(bool); ok {
+			delete(s, exclusive)
+			if flag {
+				s[exclusive] = s[bound]
+				delete(s, bound)
+			}
+		}
+	}
+	for _, key := range []string{"nullable", "example", "xml", "discriminator", "externalDocs"} {
+		if _, isSchema := s[key].(map[string]any); !isSchema || key != "example" {
+			delete(s, key)
+		}
+	}
+}
+
+func copyJSON(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		out := make(map[string]any, len(v))
+		for k, item := range v {
+			out[k] = copyJSON(item)
+		}
+		return out
+	case []any:
+		out := make([]any, len(v))
+		for i, item := range v {
+			out[i] = copyJSON(item)
+		}
+		return out
+	}
+	return v
+}

@@ -1,0 +1,57 @@
+package vault_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"woolsignal/server/store"
+	"woolsignal/server/vault"
+)
+
+func TestSealedKeptAndMasked(t *testing.T) {
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := store.Open(ctx, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := vault.Open(ctx, folder, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := v.Get("register"); !errors.Is(err, vault.ErrNoSecret) {
+		t.Errorf("before any secret: %v", err)
+	}
+	const secret = "clip-key-8812-fold"
+	if err := v.Put(ctx, "register", secret); err != nil {
+		t.Fatal(err)
+	}
+	if got := v.MaskValue(map[string]any{"echo": []any{"key " + secret}}); strings.Contains(got.(map[string]any)["echo"].([]any)[0].(string), secret) {
+		t.Errorf("the secret echoes: %v", got)
+	}
+	s.Close()
+	files, _ := filepath.Glob(filepath.Join(folder, "*"))
+	for _, f := range files {
+		if data, _ := os.ReadFile(f); bytes.Contains(data, []byte(secret)) {
+			t.Errorf("%s holds the secret in the clear", f)
+		}
+	}
+	s, _ = store.Open(ctx, folder)
+	defer s.Close()
+	if v, err = vault.Open(ctx, folder, s); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := v.Get("register"); got != secret || err != nil {
+		t.Errorf("after reopening: %q, %v", got, err)
+	}
+	if err := os.WriteFile(filepath.Join(folder, vault.KeyFile), bytes.Repeat([]byte{1}, 32), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := vault.Open(ctx, folder, s); err == nil || !strings.Contains(err.Error(), "another key") {
+		t.Errorf("opening with a wrong key: %v", err)
+	}
+}

@@ -1,0 +1,200 @@
+// Package wire holds the words the service and its clients exchange: the
+// bodies of the HTTP API. Both sides import it, so they cannot drift apart.
+package wire
+
+import (
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+	"woolsignal/core/money"
+	"woolsignal/core/run"
+)
+
+// Person is who is signed in.
+type Person struct {
+	Name  string `json:"name"`
+	Email string `json:"email"`
+	Role  string `json:"role"` // owner, builder, reviewer or reader
+}
+
+// SignIn opens a session.
+type SignIn struct {
+	Email    string `json:"email"`
+	Password string `json:"password"`
+}
+
+// Join uses up a one-time link and makes an account.
+type Join struct {
+	Key      string `json:"key"`
+	Name     string `json:"name"`
+	Email    string `json:"email"`
+	Password string `json:"password"`
+}
+
+// Session is who is signed in, and where.
+type Session struct {
+	Person    Person `json:"person"`
+	Workspace string `json:"workspace"`
+	Zone      string `json:"zone"`     // IANA name
+	Currency  string `json:"currency"` // ISO 4217
+	Reviews   int    `json:"reviews"`  // how many wait for this person
+}
+
+// Workflow is one workflow in a list.
+type Workflow struct {
+	ID       string     `json:"id"`
+	Title    string     `json:"title"`
+	Purpose  string     `json:"purpose"`
+	Triggers []string   `json:"triggers"` // each as a sentence
+	Chat     bool       `json:"chat"`     // it can be talked to
+	LastRun  *time.Time `json:"last_run,omitempty"`
+	Week     []Day      `json:"week"` // the last seven days, oldest first
+}
+
+// Day counts the runs of one day.
+type Day struct {
+	Date   string `json:"date"` // 2026-11-23, in the workspace's zone
+	Runs   int    `json:"runs"`
+	Failed int    `json:"failed"`
+}
+
+// Script is a workflow in full: its sentences and its file.
+type Script struct {
+	Workflow
+	Lines    []flow.Line    `json:"lines"`
+	File     string         `json:"file"` // path in the workspace
+	Text     string         `json:"text"`
+	Problems []flow.Problem `json:"problems"`
+}
+
+// Run is one run in a list.
+type Run struct {
+	ID       string       `json:"id"`
+	Workflow string       `json:"workflow"`
+	Title    string       `json:"title"` // of the workflow
+	Status   run.Status   `json:"status"`
+	Because  string       `json:"because,omitempty"`
+	Kind     string       `json:"kind"`  // what started it
+	About    string       `json:"about"` // a line people know it by
+	Accepted time.Time    `json:"accepted"`
+	Ended    *time.Time   `json:"ended,omitempty"`
+	Input    int          `json:"input_tokens"`
+	Output   int          `json:"output_tokens"`
+	Cost     money.Micros `json:"cost_micros"` // millionths of the workspace's currency
+}
+
+// Runs is a page of runs, newest first.
+type Runs struct {
+	Runs []Run  `json:"runs"`
+	Next string `json:"next,omitempty"` // pass as before= for the next page
+}
+
+// Detail is a run in full.
+type Detail struct {
+	Run
+	Signal   *run.Signal   `json:"signal"`
+	Steps    []Step        `json:"steps"` // in the order of the script
+	Reviews  []run.Review  `json:"reviews"`
+	Response *run.Response `json:"response,omitempty"`
+}
+
+// Step is one line of the script with what it did in a run.
+type Step struct {
+	flow.Line
+	Status run.Status   `json:"status,omitempty"` // "" where the run did not come here
+	Began  *time.Time   `json:"began,omitempty"`
+	Ended  *time.Time   `json:"ended,omitempty"`
+	Input  any          `json:"input,omitempty"`
+	Output any          `json:"output,omitempty"`
+	Error  string       `json:"error,omitempty"`
+	Agent  *agent.State `json:"agent,omitempty"`
+	Cost   money.Micros `json:"cost_micros,omitempty"`
+}
+
+// Review is a question to a person, with where it comes from.
+type Review struct {
+	run.Review
+	Run      string `json:"run"`
+	Workflow string `json:"workflow"`
+	From     string `json:"from"` // the workflow's title
+	Yours    bool   `json:"yours"`
+}
+
+// Reviews lists what waits, oldest first.
+type Reviews struct {
+	Reviews []Review `json:"reviews"`
+}
+
+// Decision answers a review.
+type Decision struct {
+	Choice string         `json:"choice"`
+	Edited map[string]any `json:"edited,omitempty"`
+	Note   string         `json:"note,omitempty"`
+}
+
+// Said is a message to a workflow.
+type Said struct {
+	Thread string `json:"thread"`
+	Text   string `json:"text"`
+}
+
+// Heard tells that a message was taken in.
+type Heard struct {
+	Run    string `json:"run"`
+	Thread string `json:"thread"`
+}
+
+// Message is one message of a conversation.
+type Message struct {
+	N    int64     `json:"n"`
+	Run  string    `json:"run"`
+	Who  string    `json:"who"` // person, agent or note
+	Name string    `json:"name"`
+	Text string    `json:"text"`
+	At   time.Time `json:"at"`
+}
+
+// Thread is a conversation.
+type Thread struct {
+	Messages []Message `json:"messages"`
+	Open     []Run     `json:"open"` // runs of it that have not ended
+}
+
+// Files is a workspace: text by path.
+type Files struct {
+	Files map[string]string `json:"files"`
+}
+
+// Checked is what the checker found.
+type Checked struct {
+	Problems []flow.Problem `json:"problems"`
+}
+
+// Connection is one connection in a list; never its secret.
+type Connection struct {
+	ID      string   `json:"id"`
+	Title   string   `json:"title"`
+	Kind    string   `json:"kind"`
+	Address string   `json:"address,omitempty"`
+	Needs   bool     `json:"needs_secret"`
+	Has     bool     `json:"has_secret"`
+	Used    []string `json:"used_by"` // workflows and agents
+}
+
+// Secret replaces a connection's secret.
+type Secret struct {
+	Secret string `json:"secret"`
+}
+
+// Today is what needs a person now, and what the day was like.
+type Today struct {
+	Reviews []Review     `json:"reviews"` // that the person may decide
+	Failed  []Run        `json:"failed"`  // in the last 24 hours
+	Running []Run        `json:"running"`
+	Missing []Connection `json:"missing"` // connections without the secret they need
+	Runs    int          `json:"runs"`    // since midnight
+	Cost    money.Micros `json:"cost_micros"`
+	Input   int          `json:"input_tokens"`
+	Output  int          `json:"output_tokens"`
+}

@@ -13,6 +13,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"woolsignal/client"
@@ -55,14 +56,15 @@ type Person struct {
 	Email    string `json:"email"`
 	Password string `json:"password"`
 	Role     string `json:"role"`
+	Token    string `json:"token,omitempty"` // for programs that act as this person
 }
 
 // People are the accounts of the demo. Its passwords are no secret.
 var People = []Person{
-	{"Ines Faro", "ines@larkrigg.example", "shearling-office", string(access.Builder)},
-	{"Tobias Quill", "tobias@larkrigg.example", "shearling-grade", string(access.Reviewer)},
-	{"Elin Marrack", "elin@larkrigg.example", "shearling-depot", string(access.Owner)},
-	{"Owen Thrale", "owen@larkrigg.example", "shearling-haul", string(access.Reader)},
+	{"Ines Faro", "ines@larkrigg.example", "shearling-office", string(access.Builder), ""},
+	{"Tobias Quill", "tobias@larkrigg.example", "shearling-grade", string(access.Reviewer), ""},
+	{"Elin Marrack", "elin@larkrigg.example", "shearling-depot", string(access.Owner), ""},
+	{"Owen Thrale", "owen@larkrigg.example", "shearling-haul", string(access.Reader), ""},
 }
 
 // State is what the demo keeps beside the service's data, so that the next
@@ -114,11 +116,12 @@ func random() string {
 // Prepare fills a data folder: people, secrets and the workspace with the
 // stand-ins' real addresses. The workspace is also written as files to
 // folder/workspace, for editing and applying again; files that are already
-// there are kept but for the addresses. It gives a token of the builder's.
-func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) (token string, err error) {
+// there are kept but for the addresses. It gives the people, each with a
+// fresh token.
+func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) ([]Person, error) {
 	for _, p := range People {
 		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil && !errors.Is(err, access.ErrTaken) {
-			return "", fmt.Errorf("demo: %s: %w", p.Name, err)
+			return nil, fmt.Errorf("demo: %s: %w", p.Name, err)
 		}
 	}
 	for connection, secret := range map[string]string{"models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
@@ -127,19 +130,19 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 			continue // a key somebody gave since is theirs
 		}
 		if err := s.Secrets.Put(ctx, connection, secret); err != nil {
-			return "", fmt.Errorf("demo: %w", err)
+			return nil, fmt.Errorf("demo: %w", err)
 		}
 	}
 	workspace, err := writeWorkspace(filepath.Join(folder, "workspace"), state.Addresses, standins)
 	if err != nil {
-		return "", fmt.Errorf("demo: %w", err)
+		return nil, fmt.Errorf("demo: %w", err)
 	}
 	state.Addresses = map[string]string{}
 	for _, one := range standins {
 		state.Addresses[one.Name] = one.URL
 	}
 	if err := state.save(folder); err != nil {
-		return "", fmt.Errorf("demo: %w", err)
+		return nil, fmt.Errorf("demo: %w", err)
 	}
 	if problems, err := s.Workspace.Apply(ctx, workspace, "the demo"); err != nil {
 		lines := []string{}
@@ -148,18 +151,23 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 				lines = append(lines, p.String())
 			}
 		}
-		return "", fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err, strings.Join(lines, "\n"))
+		return nil, fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err, strings.Join(lines, "\n"))
 	}
-	people, err := s.Access.People(ctx)
+	accounts, err := s.Access.People(ctx)
 	if err != nil {
-		return "", fmt.Errorf("demo: %w", err)
+		return nil, fmt.Errorf("demo: %w", err)
 	}
-	for _, p := range people {
-		if p.Email == People[0].Email {
-			return s.Access.NewToken(ctx, p, "demo")
+	people := slices.Clone(People)
+	for i := range people {
+		at := slices.IndexFunc(accounts, func(a access.Person) bool { return a.Email == people[i].Email })
+		if at < 0 {
+			continue
+		}
+		if people[i].Token, err = s.Access.NewToken(ctx, accounts[at], "demo"); err != nil {
+			return nil, fmt.Errorf("demo: %w", err)
 		}
 	}
-	return "", errors.New("demo: the builder has no account")
+	return people, nil
 }
 
 // writeWorkspace puts the demo's files into a folder, or takes those that are

@@ -48,7 +48,7 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	defer standin.Stop(standins)
-	token, err := prepare(ctx, *data, state, standins)
+	people, err := prepare(ctx, *data, state, standins)
 	if err != nil {
 		return err
 	}
@@ -60,9 +60,13 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 	if err := child.start(ctx); err != nil {
 		return err
 	}
-	c := &client.Client{URL: "http://" + address, Token: token}
+	url := "http://" + address
+	token := map[string]string{}
+	for _, p := range people {
+		token[p.Role] = p.Token
+	}
 	if fresh && *history {
-		if err := demo.History(ctx, c, state.Signing); err != nil {
+		if err := demo.History(ctx, &client.Client{URL: url, Token: token["builder"]}, state.Signing); err != nil {
 			return errors.Join(err, child.stop())
 		}
 	}
@@ -70,9 +74,16 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 	for _, one := range standins {
 		where[one.Name] = one.URL
 	}
-	a.welcome(c, standins, *data)
-	if err := writeReady(*readyFile, ready{URL: c.URL, PID: child.pid(), Token: token, People: demo.People, Standins: where}); err != nil {
-		return errors.Join(err, child.stop())
+	a.welcome(url, people, standins, *data)
+	tell := func() error {
+		err := writeReady(*readyFile, ready{URL: url, PID: child.pid(), Token: token["owner"], People: people, Standins: where})
+		if err != nil {
+			return errors.Join(err, child.stop())
+		}
+		return nil
+	}
+	if err := tell(); err != nil {
+		return err
 	}
 	for {
 		select {
@@ -83,21 +94,21 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 			if err := child.start(ctx); err != nil {
 				return err
 			}
-			if err := writeReady(*readyFile, ready{URL: c.URL, PID: child.pid(), Token: token, People: demo.People, Standins: where}); err != nil {
-				return errors.Join(err, child.stop())
+			if err := tell(); err != nil {
+				return err
 			}
 		}
 	}
 }
 
 // prepare fills the data folder before the service opens it.
-func prepare(ctx context.Context, data string, state demo.State, standins []*standin.One) (string, error) {
+func prepare(ctx context.Context, data string, state demo.State, standins []*standin.One) ([]demo.Person, error) {
 	s, err := server.Open(ctx, server.Options{Data: data, Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	token, err := demo.Prepare(ctx, s, data, state, standins)
-	return token, errors.Join(err, s.Close())
+	people, err := demo.Prepare(ctx, s, data, state, standins)
+	return people, errors.Join(err, s.Close())
 }
 
 // fix turns a free port into a certain one, so that a service started again
@@ -171,15 +182,19 @@ func (s *service) stop() error {
 }
 
 // welcome says where everything is and how to begin.
-func (a *app) welcome(c *client.Client, standins []*standin.One, data string) {
-	fmt.Fprintf(a.out, "\nWool Signal is ready at  %s\n\nSign in as\n", c.URL)
-	for _, p := range demo.People {
+func (a *app) welcome(url string, people []demo.Person, standins []*standin.One, data string) {
+	fmt.Fprintf(a.out, "\nWool Signal is ready at  %s\n\nSign in as\n", url)
+	for _, p := range people {
 		fmt.Fprintf(a.out, "  %-13s %-9s %-24s %s\n", p.Name, p.Role, p.Email, p.Password)
 	}
-	fmt.Fprintf(a.out, "\nFor the command line\n  export WOOLSIGNAL_URL=%s WOOLSIGNAL_TOKEN=%s\n", c.URL, c.Token)
+	fmt.Fprintf(a.out, "\nFor the command line, in another terminal\n  export WOOLSIGNAL_URL=%s\n", url)
+	for _, p := range people {
+		fmt.Fprintf(a.out, "  export WOOLSIGNAL_TOKEN=%s   # %s\n", p.Token, p.Name)
+	}
 	fmt.Fprintln(a.out, "\nThe simulated outside world")
 	for _, s := range standins {
 		fmt.Fprintf(a.out, "  %-40s %s\n", s.Title, s.URL)
 	}
-	fmt.Fprintf(a.out, "\nThe workspace's files are in %s; after editing them:\n  woolsignal apply %s\n\nCtrl-C stops everything.\n", filepath.Join(data, "workspace"), filepath.Join(data, "workspace"))
+	workspace := filepath.Join(data, "workspace")
+	fmt.Fprintf(a.out, "\nThe workspace's files are in %s; after editing them:\n  woolsignal apply %s\n\nCtrl-C stops everything.\n", workspace, workspace)
 }

@@ -54,7 +54,7 @@ func took(from time.Time, to *time.Time) string {
 	}
 	switch d := to.Sub(from); {
 	case d < time.Millisecond:
-		return fmt.Sprintf("%.1f ms", float64(d.Microseconds())/1000)
+		return "<1 ms"
 	case d < time.Second:
 		return fmt.Sprintf("%d ms", d.Milliseconds())
 	case d < time.Minute:

@@ -69,8 +69,21 @@ func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
 			}
 		}
 	}
-	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: id, Of: of, Kind: "approval", Title: title, Why: why, Tool: call.Tool,
+	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: id, Of: of, Kind: "approval", Title: title, Why: why, Tool: call.Tool, Show: m.asked(),
 		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
+}
+
+// asked tells a reviewer whose wish this is.
+func (m *Machine) asked() any {
+	s := m.state.Signal
+	if s.Text == "" {
+		return nil
+	}
+	who := s.From["name"]
+	if who == "" {
+		who = "somebody"
+	}
+	return map[string]any{who + " wrote": s.Text}
 }
 
 // lost asks a person about a call that may or may not have happened.

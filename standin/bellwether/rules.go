@@ -18,6 +18,7 @@ var rulebookText []byte
 type rule struct {
 	Intent   string
 	Words    []string
+	With     string // a fact without which the rule is not taken
 	Needs    []struct{ Fact, Ask string }
 	Do       []action
 	Say      string
@@ -50,7 +51,7 @@ func think(in *request) (string, []toolCall) {
 	results := readResults(in.Messages[last+1:])
 	f := gather(in.Messages)
 	for _, r := range rulebook {
-		if r.fits(in, last) {
+		if (r.With == "" || f[r.With] != "" || len(results) > 0) && r.fits(in, last) {
 			return r.follow(in, f, results)
 		}
 	}
@@ -149,7 +150,7 @@ func readResults(messages []message) []result {
 
 func (r rule) follow(in *request, f facts, results []result) (string, []toolCall) {
 	for _, n := range r.Needs {
-		if f[n.Fact] == "" {
+		if f[n.Fact] == "" && len(results) == 0 {
 			return n.Ask, nil
 		}
 	}

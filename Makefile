@@ -1,0 +1,42 @@
+# Two commands matter on a fresh machine: `make demo` and `make test`.
+GO      ?= go
+BIN     := bin/woolsignal
+CONSOLE := console/dist/index.html
+SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
+
+.PHONY: build demo test bench vet browser screenshots clean
+
+build: $(CONSOLE)
+	$(GO) build -o $(BIN) ./cmd/woolsignal
+
+demo: build
+	./$(BIN) demo
+
+test: build browser vet
+	$(GO) test -race -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
+	$(GO) test -timeout 20m ./e2e/...
+
+vet:
+	$(GO) vet ./...
+
+# Speed and memory, as ratios in one run.
+bench: build
+	$(GO) test -run NONE -bench . -benchtime 1x -timeout 20m ./e2e/bench
+
+# Pictures for the README, from the demo's data.
+screenshots: build browser
+	$(GO) run ./e2e/screenshots -out docs/screenshots
+
+$(CONSOLE): console/node_modules/.installed $(SOURCES)
+	cd console && npm run build
+
+console/node_modules/.installed: console/package-lock.json
+	cd console && npm ci --no-audit --no-fund
+	touch $@
+
+# The console is tested in headless Chromium, Debian's own.
+browser:
+	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
+
+clean:
+	rm -rf bin console/dist/assets console/dist/index.html

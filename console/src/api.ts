@@ -1,0 +1,66 @@
+// What the service says and takes; the Go package wire is the same in Go.
+
+export type Status = 'queued' | 'running' | 'waiting' | 'done' | 'failed' | 'stopped' | 'uncertain' | ''
+
+export interface Person { name: string; email: string; role: 'owner' | 'builder' | 'reviewer' | 'reader' }
+export interface Session { person: Person; workspace: string; zone: string; currency: string; reviews: number }
+export interface Day { date: string; runs: number; failed: number }
+export interface Workflow { id: string; title: string; purpose: string; triggers: string[]; chat: boolean; last_run?: string; week: Day[] }
+export interface Part { text: string; how?: 'word' | 'value' | 'prose' }
+export interface Line { path: string; number?: string; depth: number; kind: string; id?: string; parts: Part[]; line: number }
+export interface Problem { file: string; line: number; column: number; severity: 'wrong' | 'remark'; what: string; remedy?: string }
+export interface Script extends Workflow { lines: Line[]; file: string; text: string; problems: Problem[] }
+export interface Run {
+  id: string; workflow: string; title: string; status: Status; because?: string; kind: string; about: string
+  accepted: string; ended?: string; input_tokens: number; output_tokens: number; cost_micros: number
+}
+export interface Ask { id: string; tool: string; args: unknown }
+export interface AgentMessage { role: 'user' | 'assistant' | 'tool'; text?: string; asks?: Ask[]; call?: string }
+export interface Turn { sent: number; asked: string; answered?: string; model?: string; input?: number; output?: number; cost?: number }
+export interface Call {
+  id: string; ask: string; tool: string; args: Record<string, unknown>; state: string; result?: unknown; error?: string
+  review?: string; by?: string; note?: string; began?: string; ended?: string
+}
+export interface Agent { agent: string; model: string; system: string; began: string; messages: AgentMessage[] | null; recalled: number; turns: Turn[] | null; calls: Call[] | null }
+export interface Step extends Line {
+  status?: Status; began?: string; ended?: string; input?: unknown; output?: unknown; error?: string; agent?: Agent; cost_micros?: number
+}
+export interface Review {
+  id: string; of: string; kind: 'step' | 'approval' | 'uncertain'; title: string; why: string; show?: unknown; tool?: string; call?: string
+  edit?: Record<string, unknown>; choices: string[]; choice?: string; edited?: Record<string, unknown>; by?: string; note?: string
+  asked: string; decided?: string; run: string; workflow: string; from: string; yours: boolean
+}
+export interface Detail extends Run {
+  signal: { from?: Record<string, string>; text?: string; body?: unknown; trigger: string; kind: string; thread?: string }
+  steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }
+}
+export interface Message { n: number; run: string; who: 'person' | 'agent' | 'note'; name: string; text: string; at: string }
+export interface Thread { messages: Message[]; open: Run[] }
+export interface Connection { id: string; title: string; kind: string; needs_secret: boolean; has_secret: boolean; used_by: string[] }
+export interface Today { reviews: Review[]; failed: Run[]; running: Run[]; missing: Connection[]; runs: number; cost_micros: number; input_tokens: number; output_tokens: number }
+
+/** Refused is what the service answers when something went wrong (RFC 9457). */
+export class Refused extends Error {
+  constructor(readonly status: number, readonly title: string, readonly detail: string) {
+    super(detail ? `${title}: ${detail}` : title)
+  }
+}
+
+/** call makes one request below /api/v1. */
+export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response
+  try {
+    response = await fetch('/api/v1' + path, {
+      method,
+      headers: body === undefined ? {} : { 'Content-Type': 'application/json' },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    })
+  } catch {
+    throw new Refused(0, 'The service does not answer', 'It may be restarting; what was open goes on by itself.')
+  }
+  if (!response.ok) {
+    const said = await response.json().catch(() => ({ title: response.statusText }))
+    throw new Refused(response.status, said.title ?? response.statusText, said.detail ?? '')
+  }
+  return response.status === 204 ? (undefined as T) : response.json()
+}

@@ -1,0 +1,57 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { lazy, Suspense, useEffect } from 'react'
+import { Navigate, Route, Routes } from 'react-router'
+import { call, Refused, type Session } from './api'
+import { listen } from './live'
+import { Join, SignIn } from './pages/signin'
+import { Frame } from './parts/frame'
+import { Loading, Trouble } from './parts/states'
+import { setPlace } from './words'
+
+const Today = lazy(() => import('./pages/today'))
+const Workflows = lazy(() => import('./pages/workflows'))
+const Workflow = lazy(() => import('./pages/workflow'))
+const Runs = lazy(() => import('./pages/runs'))
+const Run = lazy(() => import('./pages/run'))
+const Reviews = lazy(() => import('./pages/reviews'))
+
+/** App shows the sign-in page to strangers and the console to everybody else. */
+export function App() {
+  const client = useQueryClient()
+  const session = useQuery({
+    queryKey: ['session'],
+    queryFn: () => call<Session>('GET', '/session').catch((e) => {
+      if (e instanceof Refused && e.status === 401) return null
+      throw e
+    }),
+  })
+  const who = session.data?.person.email
+  useEffect(() => (who ? listen(client) : undefined), [client, who])
+  if (session.isPending) return <Loading />
+  if (session.error) return <Trouble error={session.error} again={() => void session.refetch()} />
+  if (!session.data) {
+    return (
+      <Routes>
+        <Route path="/join" element={<Join />} />
+        <Route path="*" element={<SignIn />} />
+      </Routes>
+    )
+  }
+  setPlace(session.data.zone, session.data.currency)
+  return (
+    <Frame session={session.data}>
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/" element={<Today />} />
+          <Route path="/workflows" element={<Workflows />} />
+          <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
+          <Route path="/runs" element={<Runs />} />
+          <Route path="/runs/:id" element={<Run />} />
+          <Route path="/reviews" element={<Reviews />} />
+          <Route path="/reviews/:id" element={<Reviews />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
+      </Suspense>
+    </Frame>
+  )
+}

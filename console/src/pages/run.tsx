@@ -1,0 +1,130 @@
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { Link, useParams } from 'react-router'
+import { call, type Detail, type Step } from '../api'
+import { AgentTurns } from '../parts/turns'
+import { Head } from '../parts/frame'
+import { Badge, Chip, Loading, Trouble } from '../parts/states'
+import { Sentence, Strand } from '../parts/strand'
+import { Value } from '../parts/value'
+import { Verdict } from '../parts/verdict'
+import { ago, clock, count, gist, money, took, when } from '../words'
+
+/** Run shows all that a run did; live while it does it. */
+export default function RunPage() {
+  const { id = '' } = useParams()
+  const run = useQuery({ queryKey: ['run', id], queryFn: () => call<Detail>('GET', `/runs/${id}`) })
+  const [chosen, choose] = useState<string>()
+  useEffect(() => choose(undefined), [id])
+  if (run.isPending) return <Loading />
+  if (run.error) return <Trouble error={run.error} again={() => void run.refetch()} />
+  const d = run.data
+  const open = d.steps.find((s) => s.path === chosen) ?? d.steps.find((s) => s.status === 'failed' || s.status === 'waiting' || s.status === 'running') ?? d.steps.find((s) => s.agent) ?? d.steps.filter((s) => s.status).at(-1)
+  const waited = d.reviews.find((r) => !r.choice)
+  return (
+    <div className="flex h-full flex-col">
+      <Head title={d.about ? `“${d.about}”` : d.title} above={<><Link to="/runs" className="no-underline hover:underline">Runs</Link> / <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">{d.title}</Link></>}
+        beside={<span className="text-quiet">{d.signal.from?.name ? `${d.signal.from.name}, ` : ''}{when(d.accepted)}</span>}>
+        <div className="mt-1.5 flex flex-wrap gap-2">
+          <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${waited.of.replace('-', ' ')} since ${ago(waited.asked)}` : undefined} /></Chip>
+          <Chip>{count(d.input_tokens + d.output_tokens, 'token')} · {money(d.cost_micros)}</Chip>
+          <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
+        </div>
+        {d.because && <p className={`mt-2 max-w-3xl ${d.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{d.because}</p>}
+      </Head>
+      <div className="flex min-h-0 flex-1 flex-col lg:flex-row">
+        <div className="min-w-0 px-2 py-4 md:px-4 lg:w-[46%] lg:overflow-y-auto">
+          <ol>
+            {d.steps.map((s, i) => (
+              <li key={s.path} className="flex">
+                <Strand status={s.status} first={i === 0} last={i === d.steps.length - 1} next={d.steps[i + 1]?.status} branch={s.kind === 'case'} />
+                <StepRow step={s} open={s === open} choose={() => choose(s.path)} from={d.accepted} to={d.ended} />
+              </li>
+            ))}
+          </ol>
+        </div>
+        <section aria-label="The chosen step" className="min-w-0 flex-1 border-line bg-raised px-4 py-4 max-lg:border-t md:px-5 lg:overflow-y-auto lg:border-l">
+          {open ? <StepDetail step={open} run={d} /> : <p className="text-quiet">Nothing has happened yet.</p>}
+        </section>
+      </div>
+    </div>
+  )
+}
+
+function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; choose: () => void; from: string; to?: string }) {
+  const inner = (
+    <>
+      <span className="flex items-baseline justify-between gap-3">
+        <span className={`min-w-0 text-left ${step.status ? '' : 'text-quiet'}`} style={{ paddingLeft: `${step.depth * 0.9}rem` }}>
+          {step.number && <span className="mr-2 text-[0.8rem] text-quiet">{step.number}</span>}
+          <Sentence parts={step.parts} />
+        </span>
+        <span className="shrink-0 text-[0.84rem] text-quiet">{step.kind !== 'trigger' && step.kind !== 'case' && [took(step.began, step.ended), step.cost_micros ? money(step.cost_micros) : ''].filter(Boolean).join(' · ')}</span>
+      </span>
+      {step.status && step.kind !== 'case' && step.kind !== 'trigger' && <Bar step={step} from={from} to={to} />}
+    </>
+  )
+  if (!step.status || step.kind === 'case') return <div className="min-w-0 flex-1 px-2 py-1.5">{inner}</div>
+  return (
+    <button onClick={choose} aria-pressed={open} className={`mb-0.5 block min-w-0 flex-1 rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
+  )
+}
+
+/** Bar places a step in the time the run took; waiting for a person is marked apart. */
+function Bar({ step, from, to }: { step: Step; from: string; to?: string }) {
+  const start = Date.parse(from)
+  const whole = Math.max(1, (to ? Date.parse(to) : Date.now()) - start)
+  const left = ((Date.parse(step.began!) - start) / whole) * 100
+  const end = ((step.ended ? Date.parse(step.ended) : Date.now()) - start) / whole
+  const colour = step.status === 'waiting' ? 'bg-weld' : step.status === 'failed' ? 'bg-madder' : step.status === 'running' ? 'bg-woad' : 'bg-lichen'
+  return (
+    <span aria-hidden="true" className="mt-1 block h-1 rounded-full bg-line/50">
+      <span className={`block h-1 rounded-full ${colour}`} style={{ marginLeft: `${Math.min(99, Math.max(0, left))}%`, width: `${Math.max(1, Math.min(100, end * 100) - left)}%` }} />
+    </span>
+  )
+}
+
+function StepDetail({ step, run }: { step: Step; run: Detail }) {
+  if (step.kind === 'trigger') {
+    return (
+      <>
+        <Title step={step} word="What arrived" />
+        <Box title={run.signal.kind}><Value value={run.signal.text ?? run.signal.body ?? { due: run.about }} /></Box>
+        {run.response && <Box title={`The caller was answered ${run.response.status}`}><Value value={run.response.body} /></Box>}
+      </>
+    )
+  }
+  const asked = run.reviews.filter((r) => r.kind === 'step' || (!step.agent && r.kind === 'uncertain'))
+  return (
+    <>
+      <Title step={step} word={step.agent ? 'The agent at work' : 'This step'} />
+      {step.error && <Box title="Why it failed"><p className="text-madder">{step.error}</p></Box>}
+      {step.agent ? <AgentTurns agent={step.agent} reviews={run.reviews} /> : <>
+        {step.input !== undefined && <Box title="It was given"><Value value={step.input} /></Box>}
+        {(step.kind === 'review' || step.kind === 'tool') && asked.map((r) => <Verdict key={r.id} review={r} />)}
+        {step.output !== undefined && <Box title="It gave"><Value value={step.output} /></Box>}
+      </>}
+    </>
+  )
+}
+
+function Title({ step, word }: { step: Step; word: string }) {
+  return (
+    <div className="mb-3">
+      <h2 className="text-lg font-semibold">{word}</h2>
+      <p className="text-[0.87rem] text-quiet">
+        {step.status && <Badge status={step.status} />} {step.began && clock(step.began)} {took(step.began, step.ended) && `· ${took(step.began, step.ended)}`}
+        {step.agent && ` · ${gist(step.agent.model)} model · ${count(step.agent.turns?.length ?? 0, 'turn')}`}
+      </p>
+    </div>
+  )
+}
+
+function Box({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <section className="mb-3 rounded-lg border border-line">
+      <h3 className="border-b border-line px-3 py-1 text-[0.87rem] text-quiet capitalize">{title}</h3>
+      <div className="px-3 py-2">{children}</div>
+    </section>
+  )
+}

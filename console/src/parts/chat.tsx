@@ -1,0 +1,100 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Send } from 'lucide-react'
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
+import { Link } from 'react-router'
+import { call, type Message, type Script, type Thread } from '../api'
+import { onNews } from '../live'
+import { clock } from '../words'
+import { Button, Loading, Trouble } from './states'
+
+/** threadOf keeps which conversation this browser has with a workflow. */
+function useThread(workflow: string): [string, () => void] {
+  const key = `woolsignal-thread-${workflow}`
+  const fresh = () => `c-${crypto.getRandomValues(new Uint32Array(2)).join('').slice(0, 12)}`
+  const [thread, set] = useState(() => localStorage.getItem(key) ?? fresh())
+  useEffect(() => localStorage.setItem(key, thread), [key, thread])
+  return [thread, () => set(fresh())]
+}
+
+/** Chat talks with a workflow, beside its script. */
+export function Chat({ script, may }: { script: Script; may: boolean }) {
+  const client = useQueryClient()
+  const [thread, begin] = useThread(script.id)
+  const [draft, setDraft] = useState('')
+  const [pieces, setPieces] = useState<Record<string, string>>({})
+  const end = useRef<HTMLDivElement>(null)
+  const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`
+  const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
+  const say = useMutation({
+    mutationFn: (text: string) => call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text }),
+    onSuccess: () => {
+      setDraft('')
+      void client.invalidateQueries({ queryKey: ['thread', script.id, thread] })
+    },
+  })
+  const open = talk.data?.open ?? []
+  useEffect(() => onNews((n) => {
+    if (!n.run) return
+    const run = n.run
+    if (n.kind === 'piece') setPieces((p) => ({ ...p, [run]: (p[run] ?? '') + n.text }))
+    if (n.kind === 'message') setPieces((p) => ({ ...p, [run]: '' })) // the whole message is there now
+  }), [])
+  const moving = open.find((r) => r.status !== 'waiting')
+  const writing = moving ? pieces[moving.id] : ''
+  const last = talk.data?.messages.at(-1)?.n
+  useEffect(() => end.current?.scrollIntoView({ block: 'end' }), [last, writing])
+  const send = () => draft.trim() && !say.isPending && say.mutate(draft.trim())
+  const keys = (e: KeyboardEvent) => {
+    if (e.key === 'Enter' && !e.shiftKey) {
+      e.preventDefault()
+      send()
+    }
+  }
+  return (
+    <section aria-label="Try it" className="flex min-h-0 flex-1 flex-col bg-raised">
+      <div className="flex items-center justify-between border-b border-line px-4 py-2">
+        <h2 className="font-semibold">Try it</h2>
+        <button className="text-[0.87rem] text-quiet underline underline-offset-2 hover:text-ink" onClick={begin}>New conversation</button>
+      </div>
+      <div className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3" role="log" aria-live="polite" aria-label="Conversation" tabIndex={0}>
+        {talk.isPending && <Loading />}
+        {talk.error && <Trouble error={talk.error} />}
+        {talk.data?.messages.length === 0 && <p className="text-quiet">Say something, as a visitor of this workflow would. For the depot: “Can I bring 30 fleeces on Thursday morning?”</p>}
+        {talk.data?.messages.map((m) => <Bubble key={m.n} m={m} />)}
+        {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{script.title} is working on it…</p>)}
+        <div ref={end} />
+      </div>
+      {may ? (
+        <div className="border-t border-line p-3">
+          {say.error && <p role="alert" className="mb-2 text-madder">{say.error.message} Your words are still here.</p>}
+          <div className="flex items-end gap-2">
+            <textarea aria-label="Message" rows={2} value={draft} onChange={(e) => setDraft(e.target.value)} onKeyDown={keys}
+              className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5" placeholder="Write a message" />
+            <Button strong aria-label="Send" disabled={!draft.trim() || say.isPending} onClick={send} className="h-10"><Send size={17} aria-hidden="true" /></Button>
+          </div>
+        </div>
+      ) : (
+        <p className="border-t border-line p-3 text-quiet">Readers can look but not talk.</p>
+      )}
+    </section>
+  )
+}
+
+function Bubble({ m }: { m: Message }) {
+  if (m.who === 'note') {
+    return (
+      <p className="border-l-2 border-weld pl-2.5 text-[0.87rem] text-quiet">
+        {m.text} <Link to={`/runs/${m.run}`} className="text-indigo underline underline-offset-2">Open the run</Link>
+      </p>
+    )
+  }
+  const mine = m.who === 'person'
+  return (
+    <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
+      <div className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}>{m.text}</div>
+      <p className="mt-0.5 text-xs text-quiet">
+        {m.name}, {clock(m.at)} · <Link to={`/runs/${m.run}`} className="underline underline-offset-2">run</Link>
+      </p>
+    </div>
+  )
+}

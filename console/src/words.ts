@@ -1,0 +1,69 @@
+// Turning values into words, in the workspace's way.
+
+let zone = 'UTC'
+let currency = 'EUR'
+
+/** setPlace says whose time and money are meant. */
+export function setPlace(z: string, c: string) {
+  zone = z
+  currency = c
+}
+
+export function clock(at: string): string {
+  return new Intl.DateTimeFormat('en-GB', { timeZone: zone, hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(new Date(at))
+}
+
+/** when says a moment as people do: the time today, else with the day. */
+export function when(at: string): string {
+  const day = (d: Date) => new Intl.DateTimeFormat('en-CA', { timeZone: zone }).format(d)
+  const date = new Date(at)
+  const time = new Intl.DateTimeFormat('en-GB', { timeZone: zone, hour: '2-digit', minute: '2-digit' }).format(date)
+  if (day(date) === day(new Date())) return `${time} today`
+  return new Intl.DateTimeFormat('en-GB', { timeZone: zone, day: 'numeric', month: 'short' }).format(date) + ' ' + time
+}
+
+/** ago says how long something has been going on. */
+export function ago(at: string): string {
+  return lasted(Math.max(0, Date.now() - Date.parse(at)))
+}
+
+export function lasted(ms: number): string {
+  if (ms < 1) return '<1 ms'
+  if (ms < 1000) return `${Math.round(ms)} ms`
+  if (ms < 60_000) return `${(ms / 1000).toFixed(1)} s`
+  if (ms < 3_600_000) return `${Math.floor(ms / 60_000)} min ${Math.floor((ms % 60_000) / 1000)} s`
+  return `${Math.floor(ms / 3_600_000)} h ${Math.floor((ms % 3_600_000) / 60_000)} min`
+}
+
+export function took(from?: string, to?: string): string {
+  return from && to ? lasted(Date.parse(to) - Date.parse(from)) : ''
+}
+
+/** money writes millionths of the workspace's currency. */
+export function money(micros: number): string {
+  const units = micros / 1e6
+  const digits = units === 0 || units >= 0.01 ? 2 : 4
+  return new Intl.NumberFormat('en-GB', { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits }).format(units)
+}
+
+export function count(n: number, one: string, many = one + 's'): string {
+  return `${new Intl.NumberFormat('en-GB').format(n)} ${n === 1 ? one : many}`
+}
+
+/** plain turns a name of a file or tool into words. */
+export function plain(name: string): string {
+  return name.replaceAll('_', ' ').replaceAll('-', ' ')
+}
+
+/** gist writes a value on one line: maps as "key value" pairs. */
+export function gist(v: unknown): string {
+  if (v === null || v === undefined) return ''
+  if (typeof v === 'string') return v
+  if (typeof v !== 'object') return String(v)
+  if (Array.isArray(v)) return v.length === 0 ? 'an empty list' : v.map(inner).join(', ')
+  return Object.entries(v).filter(([, x]) => x !== null && x !== '').map(([k, x]) => `${plain(k)} ${inner(x)}`).join(' · ')
+}
+
+function inner(v: unknown): string {
+  return typeof v === 'object' ? JSON.stringify(v) : typeof v === 'string' ? `"${v}"` : String(v)
+}

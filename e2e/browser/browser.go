@@ -1,0 +1,82 @@
+// Package browser drives Debian's Chromium, headless, for tests and pictures
+// of the console.
+package browser
+
+import (
+	"context"
+	"fmt"
+	"os/exec"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+)
+
+// Open starts a browser with a fresh profile. The function it gives ends it.
+func Open(parent context.Context) (context.Context, func(), error) {
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		return nil, nil, fmt.Errorf("chromium is not installed; `make browser` installs it: %w", err)
+	}
+	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.NoFirstRun, chromedp.NoSandbox, chromedp.Headless,
+		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true),
+		chromedp.WindowSize(1280, 800)}
+	allocated, endAllocator := chromedp.NewExecAllocator(parent, options...)
+	ctx, endBrowser := chromedp.NewContext(allocated)
+	end := func() { endBrowser(); endAllocator() }
+	if err := chromedp.Do(ctx); err != nil {
+		end()
+		return nil, nil, fmt.Errorf("browser: %w", err)
+	}
+	return ctx, end, nil
+}
+
+// Step is one thing done in the browser.
+type Step = chromedp.Action[chromedp.Void]
+
+// SignIn signs a person in through the sign-in page.
+func SignIn(url, email, password string) Step {
+	return chromedp.Steps(
+		SignedOut,
+		chromedp.Navigate(url),
+		chromedp.WaitVisible(chromedp.CSS(`input[name=email]`)),
+		chromedp.SendKeys(chromedp.CSS(`input[name=email]`), email),
+		chromedp.SendKeys(chromedp.CSS(`input[name=password]`), password),
+		chromedp.Click(chromedp.CSS(`button[type=submit]`)),
+		chromedp.WaitReady(chromedp.CSS(`nav[aria-label=Pages]`)),
+	)
+}
+
+// SignedOut forgets every cookie.
+func SignedOut(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+	_, err := cdp.Call(ctx, t, network.ClearBrowserCookies, cdp.Empty{})
+	return chromedp.Void{}, err
+}
+
+// Look sets the size of the window and the set of colours.
+func Look(width, height int64, dark bool) Step {
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
+	return chromedp.Steps(chromedp.EmulateViewport(width, height), func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{
+			{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}}})
+		return chromedp.Void{}, err
+	})
+}
+
+// HasText waits until some words stand on the page.
+func HasText(words string) Step {
+	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(20*time.Second))
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		if _, err := wait(ctx, t); err != nil {
+			there, _ := chromedp.Evaluate[string](`document.body.innerText`)(ctx, t)
+			return chromedp.Void{}, fmt.Errorf("waiting for %q: %w; the page says:\n%s", words, err, there)
+		}
+		return chromedp.Void{}, nil
+	}
+}

@@ -117,7 +117,8 @@ type Review struct {
 	run.Review
 	Run      string `json:"run"`
 	Workflow string `json:"workflow"`
-	From     string `json:"from"` // the workflow's title
+	From     string `json:"from"`  // the workflow's title
+	About    string `json:"about"` // the line people know the run by
 	Yours    bool   `json:"yours"`
 }
 

@@ -35,7 +35,7 @@ func reviews(ctx context.Context, a *app, args []string) error {
 		fmt.Fprintln(a.out, "Nothing waits for a person.")
 		return nil
 	}
-	rows := [][]string{{"REVIEW", "FOR", "YOURS", "ASKED", "WHAT", "FROM", "DECIDED"}}
+	rows := [][]string{{"REVIEW", "FOR", "YOURS", "ASKED", "WHAT", "ABOUT", "DECIDED"}}
 	for _, r := range all {
 		yours, done := "no", ""
 		if r.Yours {
@@ -44,7 +44,7 @@ func reviews(ctx context.Context, a *app, args []string) error {
 		if r.Choice != "" {
 			done = r.Choice + ", " + r.By
 		}
-		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), clip(r.Title, 40), r.Workflow, done})
+		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), clip(r.Title, 40), clip(r.About, 40), done})
 	}
 	return a.table(rows)
 }

@@ -28,7 +28,7 @@ export interface Step extends Line {
 export interface Review {
   id: string; of: string; kind: 'step' | 'approval' | 'uncertain'; title: string; why: string; show?: unknown; tool?: string; call?: string
   edit?: Record<string, unknown>; choices: string[]; choice?: string; edited?: Record<string, unknown>; by?: string; note?: string
-  asked: string; decided?: string; run: string; workflow: string; from: string; yours: boolean
+  asked: string; decided?: string; run: string; workflow: string; from: string; about: string; yours: boolean
 }
 export interface Detail extends Run {
   signal: { from?: Record<string, string>; text?: string; body?: unknown; trigger: string; kind: string; thread?: string }

@@ -15,6 +15,8 @@ import (
 	"woolsignal/wire"
 )
 
+const reviewQuery = "SELECT reviews.run, reviews.workflow, runs.about, review FROM reviews JOIN runs ON runs.id = reviews.run WHERE "
+
 func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Review, error) {
 	out := []wire.Review{}
 	if err != nil {
@@ -25,7 +27,7 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 	for rows.Next() {
 		var r wire.Review
 		var text []byte
-		if err := rows.Scan(&r.Run, &r.Workflow, &text); err != nil {
+		if err := rows.Scan(&r.Run, &r.Workflow, &r.About, &text); err != nil {
 			return out, err
 		}
 		if err := json.Unmarshal(text, &r.Review); err != nil {
@@ -42,14 +44,14 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 }
 
 func (a *API) openReviews(ctx context.Context, p access.Person) ([]wire.Review, error) {
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT run, workflow, review FROM reviews WHERE decided IS NULL ORDER BY asked LIMIT 500")
+	rows, err := a.Store.Read().QueryContext(ctx, reviewQuery+"decided IS NULL ORDER BY asked LIMIT 500")
 	return a.scanReviews(p, rows, err)
 }
 
 func (a *API) reviews(w http.ResponseWriter, r *http.Request) error {
 	p := person(r.Context())
 	if r.URL.Query().Get("decided") == "true" {
-		rows, err := a.Store.Read().QueryContext(r.Context(), "SELECT run, workflow, review FROM reviews WHERE decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
+		rows, err := a.Store.Read().QueryContext(r.Context(), reviewQuery+"decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
 		all, err := a.scanReviews(p, rows, err)
 		if err != nil {
 			return err
@@ -64,7 +66,7 @@ func (a *API) reviews(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (a *API) findReview(ctx context.Context, id string) (wire.Review, error) {
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT run, workflow, review FROM reviews WHERE id = ?", id)
+	rows, err := a.Store.Read().QueryContext(ctx, reviewQuery+"reviews.id = ?", id)
 	found, err := a.scanReviews(person(ctx), rows, err)
 	if err != nil {
 		return wire.Review{}, err

@@ -40,6 +40,7 @@ export default function Reviews() {
               <li key={r.id}>
                 <Link to={`/reviews/${r.id}`} aria-current={r.id === open?.id} className={`block rounded-md border px-2.5 py-2 no-underline ${r.id === open?.id ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>
                   {r.title}
+                  {r.about && <span className="block truncate text-[0.93rem]">“{r.about}”</span>}
                   <span className="block text-[0.84rem] text-quiet">{r.from} · {r.yours ? `asked ${ago(r.asked)} ago` : `for ${plain(r.of)}`}</span>
                 </Link>
               </li>
@@ -102,7 +103,7 @@ function Sheet({ review: r }: { review: Review }) {
       <section className="min-w-0 flex-1 space-y-5 overflow-y-auto px-5 py-4">
         <h2 className="text-lg font-semibold">{r.title}</h2>
         {r.why && <div><h3 className={heading}>Why you are asked</h3><p className="max-w-xl">{r.why}</p></div>}
-        {r.show !== undefined && r.show !== null && <div><h3 className={heading}>What is known</h3>{typeof r.show === 'string' ? <p>{r.show}</p> : <Value value={r.show} />}</div>}
+        {r.show !== undefined && r.show !== null && !talk && <div><h3 className={heading}>What is known</h3>{typeof r.show === 'string' ? <p>{r.show}</p> : <Value value={r.show} />}</div>}
         {talk && talk.length > 0 && (
           <div>
             <h3 className={heading}>What was said</h3>

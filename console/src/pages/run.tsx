@@ -8,7 +8,8 @@ import { Badge, Chip, Loading, Trouble } from '../parts/states'
 import { Sentence, Strand } from '../parts/strand'
 import { Value } from '../parts/value'
 import { Verdict } from '../parts/verdict'
-import { ago, clock, count, gist, money, took, when } from '../words'
+import { Lanes, Span } from '../parts/lanes'
+import { ago, clock, count, gist, money, plain, took, when } from '../words'
 
 /** Run shows all that a run did; live while it does it. */
 export default function RunPage() {
@@ -26,7 +27,7 @@ export default function RunPage() {
       <Head title={d.about ? `“${d.about}”` : d.title} above={<><Link to="/runs" className="no-underline hover:underline">Runs</Link> / <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">{d.title}</Link></>}
         beside={<span className="text-quiet">{d.signal.from?.name ? `${d.signal.from.name}, ` : ''}{when(d.accepted)}</span>}>
         <div className="mt-1.5 flex flex-wrap gap-2">
-          <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${waited.of.replace('-', ' ')} since ${ago(waited.asked)}` : undefined} /></Chip>
+          <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${plain(waited.of)}, ${ago(waited.asked)} so far` : undefined} /></Chip>
           <Chip>{count(d.input_tokens + d.output_tokens, 'token')} · {money(d.cost_micros)}</Chip>
           <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
         </div>
@@ -37,8 +38,11 @@ export default function RunPage() {
           <ol>
             {d.steps.map((s, i) => (
               <li key={s.path} className="flex">
-                <Strand status={s.status} first={i === 0} last={i === d.steps.length - 1} next={d.steps[i + 1]?.status} branch={s.kind === 'case'} />
-                <StepRow step={s} open={s === open} choose={() => choose(s.path)} from={d.accepted} to={d.ended} />
+                <Strand status={s.status} first={i === 0} last={i === d.steps.length - 1} on={d.steps.slice(i + 1).some((l) => l.status)} branch={s.kind === 'case'} inner={s.depth > 0} />
+                <div className="min-w-0 flex-1">
+                  <StepRow step={s} open={s === open} choose={() => choose(s.path)} from={d.accepted} to={d.ended} />
+                  {s.agent && <Lanes agent={s.agent} reviews={d.reviews} from={d.accepted} to={d.ended} />}
+                </div>
               </li>
             ))}
           </ol>
@@ -51,6 +55,8 @@ export default function RunPage() {
   )
 }
 
+const colours: Record<string, string> = { waiting: 'bg-weld', uncertain: 'bg-weld', failed: 'bg-madder', running: 'bg-woad' }
+
 function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; choose: () => void; from: string; to?: string }) {
   const inner = (
     <>
@@ -61,26 +67,12 @@ function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; 
         </span>
         <span className="shrink-0 text-[0.84rem] text-quiet">{step.kind !== 'trigger' && step.kind !== 'case' && [took(step.began, step.ended), step.cost_micros ? money(step.cost_micros) : ''].filter(Boolean).join(' · ')}</span>
       </span>
-      {step.status && step.kind !== 'case' && step.kind !== 'trigger' && <Bar step={step} from={from} to={to} />}
+      {step.status && step.kind !== 'case' && step.kind !== 'trigger' && <Span began={step.began!} ended={step.ended} from={from} to={to} colour={colours[step.status] ?? 'bg-lichen'} />}
     </>
   )
-  if (!step.status || step.kind === 'case') return <div className="min-w-0 flex-1 px-2 py-1.5">{inner}</div>
+  if (!step.status || step.kind === 'case') return <div className="px-2 py-1.5">{inner}</div>
   return (
-    <button onClick={choose} aria-pressed={open} className={`mb-0.5 block min-w-0 flex-1 rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
-  )
-}
-
-/** Bar places a step in the time the run took; waiting for a person is marked apart. */
-function Bar({ step, from, to }: { step: Step; from: string; to?: string }) {
-  const start = Date.parse(from)
-  const whole = Math.max(1, (to ? Date.parse(to) : Date.now()) - start)
-  const left = ((Date.parse(step.began!) - start) / whole) * 100
-  const end = ((step.ended ? Date.parse(step.ended) : Date.now()) - start) / whole
-  const colour = step.status === 'waiting' ? 'bg-weld' : step.status === 'failed' ? 'bg-madder' : step.status === 'running' ? 'bg-woad' : 'bg-lichen'
-  return (
-    <span aria-hidden="true" className="mt-1 block h-1 rounded-full bg-line/50">
-      <span className={`block h-1 rounded-full ${colour}`} style={{ marginLeft: `${Math.min(99, Math.max(0, left))}%`, width: `${Math.max(1, Math.min(100, end * 100) - left)}%` }} />
-    </span>
+    <button onClick={choose} aria-pressed={open} className={`mb-0.5 block w-full rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
   )
 }
 

@@ -53,7 +53,7 @@ function ScriptView({ script, run }: { script: Script; run?: Detail }) {
       )}
       <ol>
         {script.lines.map((line, i) => (
-          <ScriptLine key={line.path} line={line} step={did.get(line.path)} next={script.lines[i + 1] && did.get(script.lines[i + 1].path)} first={i === 0} last={i === script.lines.length - 1} run={run} />
+          <ScriptLine key={line.path} line={line} step={did.get(line.path)} on={script.lines.slice(i + 1).some((l) => did.get(l.path)?.status)} first={i === 0} last={i === script.lines.length - 1} run={run} />
         ))}
       </ol>
       <Problems script={script} />
@@ -61,11 +61,11 @@ function ScriptView({ script, run }: { script: Script; run?: Detail }) {
   )
 }
 
-function ScriptLine({ line, step, next, first, last, run }: { line: Line; step?: Step; next?: Step; first: boolean; last: boolean; run?: Detail }) {
+function ScriptLine({ line, step, on, first, last, run }: { line: Line; step?: Step; on: boolean; first: boolean; last: boolean; run?: Detail }) {
   const gave = !run ? '' : line.kind === 'trigger' && step?.status ? run.about : step?.status ? step.error || gist(step.output) : line.kind === 'case' ? 'not taken' : ''
   return (
     <li className="flex min-h-9">
-      <Strand status={step?.status} first={first} last={last} next={next?.status} branch={line.kind === 'case'} />
+      <Strand status={step?.status} first={first} last={last} on={on} branch={line.kind === 'case'} inner={line.depth > 0} />
       <div className="grid min-w-0 flex-1 gap-x-4 py-1.5 lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_4.5rem]">
         <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>
           {line.number && <span className="mr-2 text-[0.8rem] text-quiet">{line.number}</span>}

@@ -3,7 +3,7 @@ import type { Review } from '../api'
 import { clock, gist, plain } from '../words'
 
 /** Verdict says who was asked and what they decided, with what they changed. */
-export function Verdict({ review: r }: { review: Omit<Review, 'run' | 'workflow' | 'from' | 'yours'> }) {
+export function Verdict({ review: r }: { review: Omit<Review, 'run' | 'workflow' | 'from' | 'about' | 'yours'> }) {
   if (!r.choice) {
     return (
       <p className="my-2 rounded-lg bg-weld-wash px-3 py-2 text-weld">

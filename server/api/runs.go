@@ -106,6 +106,10 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		return out, err
 	}
 	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{}, Reviews: []run.Review{}}
+	// The row was read a moment after the journal; the journal is the truth.
+	totals := state.Totals()
+	out.Status, out.Because, out.Ended = state.Status, state.Because, moment(state.Ended)
+	out.Input, out.Output, out.Cost = totals.Input, totals.Output, totals.Cost
 	s := a.Workspace.Now()
 	for _, line := range s.Explain(def.Workflow, s.Tools.Find) {
 		step := wire.Step{Line: line}

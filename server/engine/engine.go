@@ -107,6 +107,8 @@ func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal
 	if err != nil {
 		return nil, err
 	}
+	signal.Text = e.secrets.Mask(signal.Text) // people paste keys into conversations
+	signal.Body = e.secrets.MaskValue(signal.Body)
 	at := now()
 	l := &live{id: newID(at), workflow: workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)

@@ -49,9 +49,10 @@ func think(in *request) (string, []toolCall) {
 		return "Hello. What can I do for you?", nil
 	}
 	results := readResults(in.Messages[last+1:])
-	f := gather(in.Messages)
+	// What was known when the person spoke decides; what tools found since does not.
+	f := gather(in.Messages[:last+1])
 	for _, r := range rulebook {
-		if (r.With == "" || f[r.With] != "" || len(results) > 0) && r.fits(in, last) {
+		if (r.With == "" || f[r.With] != "") && r.fits(in, last) {
 			return r.follow(in, f, results)
 		}
 	}
@@ -150,7 +151,7 @@ func readResults(messages []message) []result {
 
 func (r rule) follow(in *request, f facts, results []result) (string, []toolCall) {
 	for _, n := range r.Needs {
-		if f[n.Fact] == "" && len(results) == 0 {
+		if f[n.Fact] == "" {
 			return n.Ask, nil
 		}
 	}

@@ -51,14 +51,14 @@ export default function Runs() {
         <div className="overflow-x-auto">
           <table className="w-full min-w-160 text-left">
             <thead className="text-[0.84rem] text-quiet">
-              <tr>{['What it was about', 'Workflow', 'State', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => <th key={h} scope="col" className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}>{h}</th>)}</tr>
+              <tr>{['What it was about', 'State', 'Workflow', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => <th key={h} scope="col" className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}>{h}</th>)}</tr>
             </thead>
             <tbody>
               {found.map((r) => (
                 <tr key={r.id} className="border-t border-line hover:bg-raised">
-                  <td className="max-w-90 py-2 pr-4 pl-4 md:pl-6"><Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">{r.about || r.id}</Link></td>
-                  <td className="py-2 pr-4 whitespace-nowrap">{r.title}</td>
+                  <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6"><Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">{r.about || r.id}</Link></td>
                   <td className="py-2 pr-4"><Badge status={r.status} /></td>
+                  <td className="py-2 pr-4 whitespace-nowrap">{r.title}</td>
                   <td className="py-2 pr-4 whitespace-nowrap text-quiet">{when(r.accepted)}</td>
                   <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{took(r.accepted, r.ended)}</td>
                   <td className="py-2 pr-4 text-right text-quiet">{r.input_tokens + r.output_tokens || ''}</td>

@@ -59,7 +59,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
       <div className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3" role="log" aria-live="polite" aria-label="Conversation" tabIndex={0}>
         {talk.isPending && <Loading />}
         {talk.error && <Trouble error={talk.error} />}
-        {talk.data?.messages.length === 0 && <p className="text-quiet">Say something, as a visitor of this workflow would. For the depot: “Can I bring 30 fleeces on Thursday morning?”</p>}
+        {talk.data?.messages.length === 0 && <p className="text-quiet">Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.</p>}
         {talk.data?.messages.map((m) => <Bubble key={m.n} m={m} />)}
         {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{script.title} is working on it…</p>)}
         <div ref={end} />

@@ -1,0 +1,110 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"woolsignal/core/run"
+	"woolsignal/demo"
+	"woolsignal/e2e/harness"
+	"woolsignal/standin/ledger"
+	"woolsignal/wire"
+)
+
+// TestKilledInTheMiddleOfTheSecondToolCall kills the service while Almanac
+// has already booked but not yet answered.
+func TestKilledInTheMiddleOfTheSecondToolCall(t *testing.T) {
+	s := harness.Demo(t)
+	s.Misbehave("almanac", ledger.Order{Match: "PUT ", Times: 1, Delay: "20s", After: true})
+	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Hollin Bank on Thursday morning?")
+	if err != nil {
+		t.Fatal(err)
+	}
+	harness.Eventually(t, "the booking is made", func() bool { return s.Count("almanac", "PUT", 201, 204, 200) == 1 })
+	before := len(s.Ledger("bellwether"))
+	looked := s.Count("almanac", "REPORT", 207)
+	s.Kill()
+	d := s.Ended(heard.Run)
+	if d.Status != run.Done {
+		t.Fatalf("%s: %s", d.Status, d.Because)
+	}
+	if n := s.Count("almanac", "PUT", 201, 204, 200); n != 1 {
+		t.Errorf("the booking was made %d times", n)
+	}
+	agent := d.Steps[1].Agent
+	if len(agent.Calls) != 2 || agent.Calls[0].Tool != "depot-calendar/free_windows" || agent.Calls[1].State != "done" {
+		t.Errorf("the calls: %+v", agent.Calls)
+	}
+	// The second call looks before it books: once before the crash, and again
+	// after it. free_windows would have looked at both docks.
+	if again := s.Count("almanac", "REPORT", 207) - looked; again > 2 {
+		t.Errorf("%d looks at the calendar after the crash: the first call was made again", again)
+	}
+	if turns := len(s.Ledger("bellwether")) - before; turns != 1 {
+		t.Errorf("the model was asked %d times after the crash, want once", turns)
+	}
+}
+
+func TestKilledAtEveryKindOfMoment(t *testing.T) {
+	s := harness.Demo(t)
+	state, err := demo.LoadState(s.Data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Run("while the model thinks", func(t *testing.T) {
+		s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 1, Delay: "20s"})
+		heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Skell Top on Friday morning?")
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.Kill()
+		if d := s.Ended(heard.Run); d.Status != run.Done {
+			t.Errorf("%s: %s", d.Status, d.Because)
+		}
+	})
+	t.Run("while a person is asked", func(t *testing.T) {
+		d := s.Talk("t1", "Cancel it")
+		s.Kill()
+		if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "approve"}); err != nil {
+			t.Fatal(err)
+		}
+		if d = s.Ended(d.ID); d.Status != run.Done {
+			t.Errorf("%s: %s", d.Status, d.Because)
+		}
+	})
+	t.Run("while a delivery is recorded", func(t *testing.T) {
+		s.Misbehave("clip-register", ledger.Order{Match: "POST ", Times: 1, Delay: "20s", After: true})
+		gone := make(chan struct{})
+		go func() {
+			defer close(gone)
+			if response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery()); err == nil {
+				response.Body.Close() // the service dies first
+			}
+		}()
+		harness.Eventually(t, "the row is added", func() bool { return s.Count("clip-register", "POST", 201) == 1 })
+		s.Kill()
+		<-gone
+		var id string
+		harness.Eventually(t, "the run is known", func() bool {
+			page, err := s.As("Ines").Runs(harness.Context(t), filterWorkflow("weighbridge"))
+			if err != nil || len(page.Runs) == 0 {
+				return false
+			}
+			id = page.Runs[0].ID
+			return true
+		})
+		if d := s.Ended(id); d.Status != run.Done || d.Response == nil || d.Response.Status != 201 {
+			t.Errorf("%s: %s, answered %+v", d.Status, d.Because, d.Response)
+		}
+		if n := s.Count("clip-register", "POST", 201); n != 1 {
+			t.Errorf("the row was added %d times", n)
+		}
+		// The scale, which got no answer, sends again and gets the one there is.
+		response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if body := read(t, response); response.StatusCode != 201 || body["lane"] != "clean" {
+			t.Errorf("sent again: %d %v", response.StatusCode, body)
+		}
+	})
+}

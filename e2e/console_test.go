@@ -61,13 +61,18 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 	if n := s.Count("almanac", "PUT", 200, 201, 204); n != 1 {
 		t.Errorf("%d bookings were made", n)
 	}
-	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/reviews"),
+	open, err := s.As("Tobias").Reviews(harness.Context(t), false)
+	if err != nil || len(open) != 1 {
+		t.Fatalf("reviews: %v %v", open, err)
+	}
+	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/reviews"), browser.HasText("30 fleeces from Hollin Bank"),
+		chromedp.Navigate(s.URL+"/reviews/"+open[0].ID),
 		browser.HasText("30 fleeces from Hollin Bank"), browser.HasText("1 for you"),
 		chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] button`)),
 		chromedp.KeyEvent("e"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] textarea`)))
 	// The second field is the reason; the change is marked beside it.
 	const reason = chromedp.JSPath(`document.querySelectorAll('section[aria-label="The draft"] textarea')[1]`)
-	do(t, ctx, chromedp.SendKeys(reason, " (trailer)"), browser.HasText("Cancel it (trailer)"),
+	do(t, ctx, chromedp.SendKeys(reason, kb.End+" (trailer)"), browser.HasText("Cancel it (trailer)"),
 		chromedp.Blur(reason), chromedp.KeyEvent("a"), browser.HasText("Tobias Quill"), browser.HasText("Changed reason"))
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/depot-slots"), browser.HasText("is cancelled"),
 		write("What about Friday afternoon instead?"), browser.HasText("You are booked: Friday"))

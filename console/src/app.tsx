@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { lazy, Suspense, useEffect } from 'react'
-import { Navigate, Route, Routes } from 'react-router'
+import { Navigate, Route, Routes, useLocation } from 'react-router'
 import { call, Refused, type Session } from './api'
 import { listen } from './live'
 import { Join, SignIn } from './pages/signin'
+import { Boundary } from './parts/boundary'
 import { Frame } from './parts/frame'
 import { Loading, Trouble } from './parts/states'
 import { setPlace } from './words'
@@ -18,6 +19,7 @@ const Reviews = lazy(() => import('./pages/reviews'))
 /** App shows the sign-in page to strangers and the console to everybody else. */
 export function App() {
   const client = useQueryClient()
+  const { pathname } = useLocation()
   const session = useQuery({
     queryKey: ['session'],
     queryFn: () => call<Session>('GET', '/session').catch((e) => {
@@ -40,7 +42,7 @@ export function App() {
   setPlace(session.data.zone, session.data.currency)
   return (
     <Frame session={session.data}>
-      <Suspense fallback={<Loading />}>
+      <Boundary at={pathname}><Suspense fallback={<Loading />}>
         <Routes>
           <Route path="/" element={<Today />} />
           <Route path="/workflows" element={<Workflows />} />
@@ -51,7 +53,7 @@ export function App() {
           <Route path="/reviews/:id" element={<Reviews />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
-      </Suspense>
+      </Suspense></Boundary>
     </Frame>
   )
 }

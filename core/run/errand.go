@@ -16,6 +16,7 @@ type Errand struct {
 	Step   string
 	Turn   int    // which turn of the agent, from 1, for Ask
 	CallID string // which call of the agent; "" for a tool step
+	Again  bool   // it may have been sent before, by a service that stopped since
 
 	Recall *Recall
 	Ask    *Ask

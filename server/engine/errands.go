@@ -93,7 +93,8 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 // set where the engine stops meanwhile.
 func (e *Engine) call(errand run.Errand, event *run.Event) {
 	for try := 0; ; try++ {
-		result, err := e.workspace.Now().Tools.Call(e.hard, e.secrets, errand.Call.Tool, errand.Call.Args, errand.Key())
+		result, err := e.workspace.Now().Tools.Call(e.hard, e.secrets, errand.Call.Tool, errand.Call.Args,
+			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0})
 		if e.hard.Err() != nil {
 			return
 		}

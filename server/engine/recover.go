@@ -125,6 +125,7 @@ func (e *Engine) resume(ctx context.Context, id string) {
 		case errand.Call != nil && errand.Call.Resend == flow.ResendNever:
 			e.lost(errand)
 		default:
+			errand.Again = true
 			e.do(errand)
 		}
 	}

@@ -141,7 +141,7 @@ func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameter
 }
 
 // call sends one request.
-func (a *apiCall) call(ctx context.Context, args map[string]any, key string) (any, error) {
+func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	path, query, body := a.path, url.Values{}, map[string]any{}
@@ -178,7 +178,7 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, key string) (an
 		headers.Set("Content-Type", "application/json")
 	}
 	if a.keyed {
-		headers.Set(idempotencyHeader, key)
+		headers.Set(idempotencyHeader, s.Key)
 	}
 	request, err := http.NewRequestWithContext(ctx, a.method, address, content)
 	if err != nil {

@@ -70,7 +70,7 @@ func calendarOperations(conn *flow.Connection, secrets *vault.Vault, w *flow.Wor
 	moment := "Date and time, as in 2026-11-26T09:00"
 	entry := object([]any{}, map[string]any{"id": prop("string", ""), "calendar": prop("string", ""), "title": prop("string", ""),
 		"description": prop("string", ""), "start": prop("string", ""), "end": prop("string", "")})
-	op := func(operation, description string, input, output map[string]any, resend flow.Resend, call func(context.Context, map[string]any, string) (any, error)) *Operation {
+	op := func(operation, description string, input, output map[string]any, resend flow.Resend, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
 		return &Operation{Call: call, Tool: flow.Tool{Name: conn.ID + "/" + operation, Title: conn.Title + ": " + strings.ReplaceAll(operation, "_", " "),
 			Description: description, Input: input, Output: output, Resend: resend, Idempotent: true,
 			ReadOnly: resend == flow.ResendSafe && operation != "remove_event" && operation != "move_event", Destructive: operation == "remove_event"}}
@@ -174,7 +174,7 @@ func (c *calendars) query(ctx context.Context, calendar string, filter caldav.Co
 	return out, nil
 }
 
-func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ string) (any, error) {
+func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	day, err := c.day(text(args, "day"))
 	if err != nil {
 		return nil, err
@@ -212,7 +212,7 @@ func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ stri
 	return map[string]any{"windows": windows}, nil
 }
 
-func (c *calendars) list(ctx context.Context, args map[string]any, _ string) (any, error) {
+func (c *calendars) list(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	from, err := c.day(text(args, "from"))
 	if err != nil {
 		return nil, err
@@ -242,7 +242,7 @@ func (c *calendars) list(ctx context.Context, args map[string]any, _ string) (an
 
 // add books under an id made from the call's key and lets the server refuse a
 // second one (If-None-Match), so sending it again books nothing twice.
-func (c *calendars) add(ctx context.Context, args map[string]any, key string) (any, error) {
+func (c *calendars) add(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	start, err := c.moment(text(args, "start"))
 	if err != nil {
 		return nil, err
@@ -251,7 +251,7 @@ func (c *calendars) add(ctx context.Context, args map[string]any, key string) (a
 	if calendar == "" {
 		calendar = c.names[0]
 	}
-	sum := sha256.Sum256([]byte(key))
+	sum := sha256.Sum256([]byte(s.Key))
 	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"), description: text(args, "description"),
 		start: start, end: start.Add(time.Duration(whole(args, "minutes", 30)) * time.Minute)}
 	e.path = c.folder(calendar) + e.id + ".ics"
@@ -357,7 +357,7 @@ func (c *calendars) find(ctx context.Context, id string) (event, error) {
 	return event{}, errNoEvent
 }
 
-func (c *calendars) move(ctx context.Context, args map[string]any, _ string) (any, error) {
+func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	start, err := c.moment(text(args, "start"))
 	if err != nil {
 		return nil, err
@@ -385,13 +385,15 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ string) (an
 	return c.value(e), nil
 }
 
-// remove takes an event out. One that is already gone is as good as removed:
-// that is what sending the call again finds.
-func (c *calendars) remove(ctx context.Context, args map[string]any, _ string) (any, error) {
+// remove takes an event out. When the call was sent before, one that is gone
+// is as good as removed: that is what the first sending left behind.
+func (c *calendars) remove(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	id := text(args, "id")
 	e, err := c.find(ctx, id)
-	if errors.Is(err, errNoEvent) {
-		return map[string]any{"removed": id, "title": "", "note": "it was not there any more"}, nil
+	if errors.Is(err, errNoEvent) && s.Again {
+		return map[string]any{"removed": id, "title": ""}, nil
+	} else if errors.Is(err, errNoEvent) {
+		return nil, &RefusedError{"there is no event " + id}
 	}
 	if err != nil {
 		return nil, err

@@ -17,11 +17,16 @@ import (
 	"woolsignal/server/vault"
 )
 
-// Operation is a tool that can be called. key is the same each time one call
-// is sent, so that a peer or we ourselves can tell a repeat.
+// Operation is a tool that can be called.
 type Operation struct {
 	flow.Tool
-	Call func(ctx context.Context, args map[string]any, key string) (any, error)
+	Call func(ctx context.Context, args map[string]any, s Sending) (any, error)
+}
+
+// Sending tells one sending of a call from another.
+type Sending struct {
+	Key   string // the same each time one call is sent, and no other call's
+	Again bool   // it was, or may have been, sent before
 }
 
 // UncertainError says that a call left and no answer came back: it may or may
@@ -78,12 +83,12 @@ func Build(w *flow.Workspace, secrets *vault.Vault) (Catalogue, []flow.Problem) 
 }
 
 // Call uses a tool. Results are masked and in the form expressions use.
-func (c Catalogue) Call(ctx context.Context, secrets *vault.Vault, name string, args map[string]any, key string) (any, error) {
+func (c Catalogue) Call(ctx context.Context, secrets *vault.Vault, name string, args map[string]any, s Sending) (any, error) {
 	op, ok := c[name]
 	if !ok {
 		return nil, &RefusedError{"there is no tool " + name + " any more"}
 	}
-	result, err := op.Call(ctx, args, key)
+	result, err := op.Call(ctx, args, s)
 	if err == nil {
 		return secrets.MaskValue(expr.Canonical(result)), nil
 	}

@@ -69,8 +69,9 @@ function useKeys(does: Record<string, (() => void) | undefined>) {
         act()
       }
     }
-    window.addEventListener('keydown', press)
-    return () => window.removeEventListener('keydown', press)
+    // On keyup, so that the letter itself does not land in a field that opens.
+    window.addEventListener('keyup', press)
+    return () => window.removeEventListener('keyup', press)
   }, [])
 }
 

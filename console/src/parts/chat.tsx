@@ -12,7 +12,9 @@ function useThread(workflow: string): [string, () => void] {
   const key = `woolsignal-thread-${workflow}`
   const fresh = () => `c-${crypto.getRandomValues(new Uint32Array(2)).join('').slice(0, 12)}`
   const [thread, set] = useState(() => localStorage.getItem(key) ?? fresh())
-  useEffect(() => localStorage.setItem(key, thread), [key, thread])
+  useEffect(() => {
+    localStorage.setItem(key, thread)
+  }, [key, thread])
   return [thread, () => set(fresh())]
 }
 
@@ -42,7 +44,9 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   const moving = open.find((r) => r.status !== 'waiting')
   const writing = moving ? pieces[moving.id] : ''
   const last = talk.data?.messages.at(-1)?.n
-  useEffect(() => end.current?.scrollIntoView({ block: 'end' }), [last, writing])
+  useEffect(() => {
+    end.current?.scrollIntoView({ block: 'end' })
+  }, [last, writing])
   const send = () => draft.trim() && !say.isPending && say.mutate(draft.trim())
   const keys = (e: KeyboardEvent) => {
     if (e.key === 'Enter' && !e.shiftKey) {

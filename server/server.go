@@ -27,6 +27,10 @@ type Options struct {
 	Data    string // folder; made where it is missing
 	Console fs.FS  // the built console
 	Log     *slog.Logger
+
+	// Peers answers calls to outside services inside this process, for
+	// measuring the service alone. Nil, as always outside of that, dials.
+	Peers http.RoundTripper
 }
 
 // Server is an open service. [Server.Serve] makes it answer.
@@ -52,7 +56,7 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Secrets); err != nil {
+	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Secrets, o.Peers); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
 	s.Access = access.New(s.Store)

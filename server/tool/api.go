@@ -17,8 +17,6 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
-	"woolsignal/server/egress"
-	"woolsignal/server/vault"
 )
 
 // idempotencyHeader is the header a peer names in its description when it
@@ -26,15 +24,11 @@ import (
 const idempotencyHeader = "Idempotency-Key"
 
 // apiOperations makes tools of an OpenAPI 3 description.
-func apiOperations(c *flow.Connection, secrets *vault.Vault, description string) ([]*Operation, error) {
+func apiOperations(c *flow.Connection, client *http.Client, description string) ([]*Operation, error) {
 	loader := openapi3.NewLoader()
 	doc, err := loader.LoadFromData([]byte(description))
 	if err != nil {
 		return nil, fmt.Errorf("the description %s cannot be read: %w", c.OpenAPI.Description, err)
-	}
-	client, err := egress.Client(c, func() (string, error) { return secrets.Get(c.ID) })
-	if err != nil {
-		return nil, err
 	}
 	components, err := componentSchemas(doc)
 	if err != nil {

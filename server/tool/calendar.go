@@ -18,8 +18,6 @@ import (
 	"github.com/emersion/go-webdav/caldav"
 
 	"woolsignal/core/flow"
-	"woolsignal/server/egress"
-	"woolsignal/server/vault"
 )
 
 // calendars reaches the calendars of one CalDAV connection (RFC 4791).
@@ -48,11 +46,7 @@ func (c *calendars) value(e event) map[string]any {
 		"start": e.start.In(c.zone).Format(time.RFC3339), "end": e.end.In(c.zone).Format(time.RFC3339)}
 }
 
-func calendarOperations(conn *flow.Connection, secrets *vault.Vault, w *flow.Workspace) ([]*Operation, error) {
-	client, err := egress.Client(conn, func() (string, error) { return secrets.Get(conn.ID) })
-	if err != nil {
-		return nil, err
-	}
+func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Workspace) ([]*Operation, error) {
 	dav, err := caldav.NewClient(client, conn.Address+"/")
 	if err != nil {
 		return nil, err

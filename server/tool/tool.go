@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"net/http"
 	"slices"
 
 	"woolsignal/core/expr"
@@ -56,19 +57,24 @@ func (c Catalogue) Find(name string) (flow.Tool, bool) {
 	return op.Tool, true
 }
 
-// Build makes the tools of every connection.
-func Build(w *flow.Workspace, secrets *vault.Vault) (Catalogue, []flow.Problem) {
+// Build makes the tools of every connection. peers answers their calls inside
+// this process where it is not nil.
+func Build(w *flow.Workspace, secrets *vault.Vault, peers http.RoundTripper) (Catalogue, []flow.Problem) {
 	all := Catalogue{}
 	var problems []flow.Problem
 	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
 		c := w.Connections[id]
+		if c.CalDAV == nil && c.OpenAPI == nil {
+			continue
+		}
 		var operations []*Operation
-		var err error
+		client, err := egress.Client(c, func() (string, error) { return secrets.Get(id) }, peers)
 		switch {
+		case err != nil:
 		case c.CalDAV != nil:
-			operations, err = calendarOperations(c, secrets, w)
+			operations, err = calendarOperations(c, client, w)
 		case c.OpenAPI != nil:
-			operations, err = apiOperations(c, secrets, w.Files[c.OpenAPI.Description])
+			operations, err = apiOperations(c, client, w.Files[c.OpenAPI.Description])
 		}
 		if err != nil {
 			problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,

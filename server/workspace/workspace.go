@@ -14,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"net/http"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -40,15 +41,17 @@ type Snapshot struct {
 type Holder struct {
 	store   *store.Store
 	secrets *vault.Vault
+	peers   http.RoundTripper // nil dials
 	current atomic.Pointer[Snapshot]
 	kept    sync.Map // hash → *run.Definition
 	write   sync.Mutex
 	changed chan struct{}
 }
 
-// Open reads the workspace from the store; a new one is empty.
-func Open(ctx context.Context, s *store.Store, secrets *vault.Vault) (*Holder, error) {
-	h := &Holder{store: s, secrets: secrets, changed: make(chan struct{}, 1)}
+// Open reads the workspace from the store; a new one is empty. peers answers
+// the calls of tools inside this process where it is not nil.
+func Open(ctx context.Context, s *store.Store, secrets *vault.Vault, peers http.RoundTripper) (*Holder, error) {
+	h := &Holder{store: s, secrets: secrets, peers: peers, changed: make(chan struct{}, 1)}
 	files, err := h.Files(ctx)
 	if err != nil {
 		return nil, err
@@ -89,7 +92,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, hashes: map[string]string{}}
 	}
 	w, problems := flow.Decode(files)
-	tools, more := tool.Build(w, h.secrets)
+	tools, more := tool.Build(w, h.secrets, h.peers)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, Accepts: map[string]*schema.Schema{}, hashes: map[string]string{}}
 	for path, doc := range w.Schemas {

@@ -63,12 +63,15 @@ CREATE TABLE runs (
 CREATE INDEX runs_by_workflow ON runs (workflow, id);
 CREATE INDEX runs_open ON runs (status, id) WHERE ended IS NULL;
 CREATE INDEX runs_by_thread ON runs (thread, id) WHERE thread IS NOT NULL;
+-- A table with row ids: entries are appended in order and stay whole inside
+-- their page, where the other kind of table would spill most of them.
 CREATE TABLE journal (
+  n     INTEGER PRIMARY KEY,
   run   TEXT NOT NULL,
   seq   INTEGER NOT NULL,
-  entry BLOB NOT NULL,
-  PRIMARY KEY (run, seq)
-) WITHOUT ROWID;
+  entry BLOB NOT NULL
+);
+CREATE UNIQUE INDEX journal_by_run ON journal (run, seq);
 -- One row for each delivery that was taken in, so that a repeat is harmless.
 CREATE TABLE deliveries (
   source TEXT NOT NULL,               -- workflow and trigger

@@ -1,0 +1,351 @@
+// Package bench measures speed and memory as ratios in one run: an absolute
+// time means little on a shared machine.
+package bench
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
+
+	"woolsignal/client"
+	"woolsignal/demo"
+	"woolsignal/e2e/harness"
+	"woolsignal/server"
+	"woolsignal/server/access"
+	"woolsignal/server/store"
+	"woolsignal/standin/register"
+)
+
+const signing = "whsec_d29vbC1zaWduYWwtYmVuY2gta2V5LTAwMDAwMDAw"
+
+// service is the real service in this process, with the demo's workspace and
+// peers that answer at once.
+type service struct {
+	url, token string
+	data       string
+	stop       func()
+}
+
+func start(b *testing.B, models http.Handler) *service {
+	b.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	s := &service{data: b.TempDir()}
+	log := slog.New(slog.DiscardHandler)
+	srv, err := server.Open(ctx, server.Options{Data: s.data, Log: log, Peers: peer{register.New("bench-key")}})
+	check(b, err)
+	model := httptest.NewServer(models)
+	files, err := demo.Files()
+	check(b, err)
+	for path, text := range files {
+		files[path] = strings.NewReplacer("http://127.0.0.1:7421", model.URL).Replace(text)
+	}
+	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing, "models": "bench-key", "depot-calendar": "bench-key"} {
+		check(b, srv.Secrets.Put(ctx, connection, secret))
+	}
+	_, err = srv.Workspace.Apply(ctx, files, "bench")
+	check(b, err)
+	person, err := srv.Access.AddPerson(ctx, "bench@larkrigg.example", "Bench", access.Builder, "bench-password")
+	check(b, err)
+	s.token, err = srv.Access.NewToken(ctx, person, "bench")
+	check(b, err)
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	check(b, err)
+	s.url = "http://" + listener.Addr().String()
+	served := make(chan error, 1)
+	up := make(chan struct{})
+	go func() { served <- srv.Serve(ctx, listener, func() { close(up) }) }()
+	<-up
+	s.stop = func() {
+		cancel()
+		<-served
+		srv.Close()
+		model.Close()
+	}
+	return s
+}
+
+// peer answers requests inside this process.
+type peer struct{ handler http.Handler }
+
+func (p peer) RoundTrip(r *http.Request) (*http.Response, error) {
+	w := httptest.NewRecorder()
+	p.handler.ServeHTTP(w, r)
+	return w.Result(), nil
+}
+
+func TestMain(m *testing.M) {
+	debug.SetGCPercent(400) // as woolsignal serve does
+	os.Exit(m.Run())
+}
+
+func check(b *testing.B, err error) {
+	b.Helper()
+	if err != nil {
+		b.Fatal(err)
+	}
+}
+
+// bare is what the service is held against: a chi handler that decodes JSON
+// and inserts one row, with the same driver, settings and grouping.
+func bare(b *testing.B) (url string, stop func()) {
+	b.Helper()
+	s, err := store.Open(context.Background(), b.TempDir())
+	check(b, err)
+	var n atomic.Int64
+	r := chi.NewRouter()
+	r.Post("/in/{path}", func(w http.ResponseWriter, r *http.Request) {
+		var body map[string]any
+		if err := json.NewDecoder(r.Body).Decode(&body); err != nil {
+			http.Error(w, err.Error(), http.StatusBadRequest)
+			return
+		}
+		text, _ := json.Marshal(body)
+		var batch store.Batch
+		batch.Do("INSERT INTO journal (run, seq, entry) VALUES (?, 1, ?)", fmt.Sprint(n.Add(1)), text)
+		if err := s.Write(r.Context(), batch); err != nil {
+			http.Error(w, err.Error(), http.StatusInternalServerError)
+			return
+		}
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(http.StatusCreated)
+		_ = json.NewEncoder(w).Encode(map[string]any{"id": n.Load()})
+	})
+	web := httptest.NewServer(r)
+	return web.URL, func() { web.Close(); s.Close() }
+}
+
+// delivery is a signed request, made before anything is measured.
+type delivery struct {
+	body   []byte
+	header http.Header
+}
+
+func deliveries(b *testing.B, n int) []delivery {
+	b.Helper()
+	hook, err := webhooks.NewWebhook(signing)
+	check(b, err)
+	now, run := time.Now(), time.Now().UnixNano()
+	out := make([]delivery, n)
+	for i := range out {
+		body, _ := json.Marshal(demo.Delivery{Grower: "Hollin Bank", GrossKg: 412.5, TareKg: 31, FarmKg: 384, Bales: 2, Notes: strings.Repeat("dry, tied loosely ", 8)})
+		id := fmt.Sprintf("b-%d-%d", run, i)
+		signature, err := hook.Sign(id, now, body)
+		check(b, err)
+		out[i] = delivery{body, http.Header{"Content-Type": {"application/json"}, "Webhook-Id": {id}, "Webhook-Timestamp": {fmt.Sprint(now.Unix())}, "Webhook-Signature": {signature}}}
+	}
+	return out
+}
+
+// saturate posts everything as fast as `at` callers can and gives posts a
+// second and CPU time a post.
+func saturate(b *testing.B, url string, at int, all []delivery) (perSecond float64, cpu time.Duration) {
+	b.Helper()
+	web := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: at, MaxConnsPerHost: at}}
+	defer web.CloseIdleConnections()
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	began, used := time.Now(), cpuTime()
+	for range at {
+		wg.Go(func() {
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= len(all) {
+					return
+				}
+				request, _ := http.NewRequest(http.MethodPost, url+"/in/weighbridge", bytes.NewReader(all[i].body))
+				request.Header = all[i].header
+				response, err := web.Do(request)
+				if err != nil {
+					b.Error(err)
+					return
+				}
+				_, _ = io.Copy(io.Discard, response.Body)
+				response.Body.Close()
+				if response.StatusCode != http.StatusCreated {
+					b.Errorf("answered %d", response.StatusCode)
+					return
+				}
+			}
+		})
+	}
+	wg.Wait()
+	n := float64(len(all))
+	return n / time.Since(began).Seconds(), time.Duration(float64(cpuTime()-used) / n)
+}
+
+func cpuTime() time.Duration {
+	var u syscall.Rusage
+	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &u); err != nil {
+		panic(err)
+	}
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+}
+
+func median[T int64 | float64 | time.Duration](values []T) T {
+	slices.Sort(values)
+	return values[len(values)/2]
+}
+
+// BenchmarkWebhook accepts deliveries durably and finishes the whole
+// weighbridge run before answering, against the bare handler. The two take
+// turns, so that a drifting machine hits both.
+func BenchmarkWebhook(b *testing.B) {
+	for _, at := range []int{64, 256} {
+		b.Run(fmt.Sprintf("callers=%d", at), func(b *testing.B) {
+			s := start(b, http.NotFoundHandler())
+			defer s.stop()
+			base, stop := bare(b)
+			defer stop()
+			saturate(b, base, at, deliveries(b, 2000))
+			saturate(b, s.url, at, deliveries(b, 2000))
+			var ratios, ours, theirs []float64
+			var cpu []time.Duration
+			for range b.N * 5 {
+				them, _ := saturate(b, base, at, deliveries(b, 8000))
+				us, used := saturate(b, s.url, at, deliveries(b, 4000))
+				ratios, ours, theirs, cpu = append(ratios, us/them), append(ours, us), append(theirs, them), append(cpu, used)
+			}
+			b.ReportMetric(median(ratios), "ratio")
+			b.ReportMetric(median(ours), "runs/s")
+			b.ReportMetric(median(theirs), "bare/s")
+			b.ReportMetric(float64(median(cpu).Microseconds()), "µs-cpu/run")
+			b.ReportMetric(0, "ns/op")
+		})
+	}
+}
+
+// modelDelay is how long the model peer thinks, each turn.
+const modelDelay = 20 * time.Millisecond
+
+// thinking is a model peer of fixed delay that asks for the gauge's reading
+// three times and then answers.
+func thinking(w http.ResponseWriter, r *http.Request) {
+	body, _ := io.ReadAll(r.Body)
+	time.Sleep(modelDelay)
+	w.Header().Set("Content-Type", "text/event-stream")
+	if bytes.Count(body, []byte(`"role":"tool"`)) < 3 {
+		fmt.Fprint(w, `data: {"choices":[{"delta":{"tool_calls":[{"index":0,"id":"a","function":{"name":"clip-register__list_growers","arguments":"{}"}}]},"finish_reason":"tool_calls"}]}`+"\n\n")
+	} else {
+		fmt.Fprint(w, `data: {"choices":[{"delta":{"content":"Eight growers."},"finish_reason":"stop"}]}`+"\n\n")
+	}
+	fmt.Fprint(w, `data: {"choices":[],"usage":{"prompt_tokens":100,"completion_tokens":10}}`+"\n\ndata: [DONE]\n\n")
+}
+
+// BenchmarkAgentTurn gives the time and CPU the service adds to one turn of
+// an agent, beside the median durable commit of the same run.
+func BenchmarkAgentTurn(b *testing.B) {
+	s := start(b, http.HandlerFunc(thinking))
+	defer s.stop()
+	c := &client.Client{URL: s.url, Token: s.token}
+	ctx := context.Background()
+	files, err := c.Files(ctx)
+	check(b, err)
+	files["agents/depot-desk.yaml"] = strings.Replace(files["agents/depot-desk.yaml"], "tools:\n", "tools:\n  - clip-register/list_growers\n", 1)
+	_, err = c.Apply(ctx, files)
+	check(b, err)
+	var added []time.Duration
+	used := cpuTime()
+	turns := 0
+	for i := range b.N * 60 {
+		heard, err := c.Say(ctx, "depot-slots", fmt.Sprint("t", i), "How many growers are there?")
+		check(b, err)
+		d, err := c.Settled(ctx, heard.Run)
+		check(b, err)
+		agent := d.Steps[1].Agent
+		if len(agent.Turns) != 4 {
+			b.Fatalf("%d turns: %s", len(agent.Turns), d.Because)
+		}
+		turns += 4
+		// From one turn's beginning to the next one's is the model's time, the
+		// tool's, and what the service adds.
+		for t := range 3 {
+			added = append(added, agent.Turns[t+1].Asked.Sub(agent.Turns[t].Asked)-modelDelay)
+		}
+	}
+	cpu := (cpuTime() - used) / time.Duration(turns)
+	commit := commits(b)
+	b.ReportMetric(float64(median(added).Microseconds())/1000, "ms-added/turn")
+	b.ReportMetric(float64(cpu.Microseconds())/1000, "ms-cpu/turn")
+	b.ReportMetric(float64(commit.Microseconds())/1000, "ms-commit")
+	b.ReportMetric(0, "ns/op")
+}
+
+// commits gives the median durable commit of one row.
+func commits(b *testing.B) time.Duration {
+	b.Helper()
+	s, err := store.Open(context.Background(), b.TempDir())
+	check(b, err)
+	defer s.Close()
+	var all []time.Duration
+	for i := range 200 {
+		var batch store.Batch
+		batch.Do("INSERT INTO journal (run, seq, entry) VALUES (?, 1, 'x')", fmt.Sprint(i))
+		began := time.Now()
+		check(b, s.Write(context.Background(), batch))
+		all = append(all, time.Since(began))
+	}
+	return median(all)
+}
+
+// BenchmarkStart starts the real binary on an empty folder until it answers.
+func BenchmarkStart(b *testing.B) {
+	binary, err := harness.Binary()
+	check(b, err)
+	var all []time.Duration
+	for range b.N * 7 {
+		folder := b.TempDir()
+		file := filepath.Join(folder, "ready.json")
+		began := time.Now()
+		process, err := os.StartProcess(binary, []string{binary, "serve", "-quiet", "-data", filepath.Join(folder, "data"), "-addr", "127.0.0.1:0", "-ready-file", file}, &os.ProcAttr{})
+		check(b, err)
+		for {
+			if _, err := os.Stat(file); err == nil {
+				break
+			}
+			time.Sleep(time.Millisecond)
+		}
+		all = append(all, time.Since(began))
+		check(b, process.Signal(syscall.SIGTERM))
+		_, err = process.Wait()
+		check(b, err)
+	}
+	b.ReportMetric(float64(median(all).Milliseconds()), "ms-to-answer")
+	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkDisk gives the bytes one weighbridge run takes, index included.
+func BenchmarkDisk(b *testing.B) {
+	const n = 4000
+	s := start(b, http.NotFoundHandler())
+	saturate(b, s.url, 64, deliveries(b, n))
+	s.stop()
+	var size int64
+	files, err := filepath.Glob(filepath.Join(s.data, store.FileName+"*"))
+	check(b, err)
+	for _, f := range files {
+		info, err := os.Stat(f)
+		check(b, err)
+		size += info.Size()
+	}
+	b.ReportMetric(float64(size)/n, "bytes/run")
+	b.ReportMetric(0, "ns/op")
+}

@@ -88,7 +88,11 @@ func Compile(source string) (*Program, error) {
 	if issues.Err() != nil {
 		return nil, issueError(source, issues)
 	}
-	program, err := env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(costLimit))
+	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	if canLoop(parsed) {
+		options = append(options, cel.CostLimit(costLimit)) // counting costs time; what cannot loop needs none
+	}
+	program, err := env.Program(checked, options...)
 	if err != nil {
 		return nil, &Error{Source: source, Message: err.Error()}
 	}
@@ -152,6 +156,16 @@ func plainMessage(m string) string {
 		return "these values cannot be combined this way (" + m + ")"
 	}
 	return m
+}
+
+// canLoop tells whether an expression's work may grow with its values: it has
+// a comprehension, or makes a list of any length.
+func canLoop(parsed *cel.Ast) bool {
+	loops := false
+	ast.PreOrderVisit(parsed.NativeRep().Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		loops = loops || e.Kind() == ast.ComprehensionKind || e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lists.range"
+	}))
+	return loops
 }
 
 // findReferences walks the syntax tree for names and the fields taken of

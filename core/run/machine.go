@@ -34,7 +34,7 @@ type Machine struct {
 // NewMachine prepares to move a run. The state is changed in place; after an
 // error other than [ErrStale] and *[Refused] it must be folded anew.
 func NewMachine(def *Definition, state *State, now time.Time) *Machine {
-	return &Machine{def: def, state: state, now: now}
+	return &Machine{def: def, state: state, now: now, records: make([]Record, 0, 12)}
 }
 
 // Accept notes the signal of a new run, which stays queued until it is started.

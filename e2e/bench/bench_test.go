@@ -32,7 +32,6 @@ import (
 	"woolsignal/server"
 	"woolsignal/server/access"
 	"woolsignal/server/store"
-	"woolsignal/standin/register"
 )
 
 const signing = "whsec_d29vbC1zaWduYWwtYmVuY2gta2V5LTAwMDAwMDAw"
@@ -50,7 +49,7 @@ func start(b *testing.B, models http.Handler) *service {
 	ctx, cancel := context.WithCancel(context.Background())
 	s := &service{data: b.TempDir()}
 	log := slog.New(slog.DiscardHandler)
-	srv, err := server.Open(ctx, server.Options{Data: s.data, Log: log, Peers: peer{register.New("bench-key")}})
+	srv, err := server.Open(ctx, server.Options{Data: s.data, Log: log, Peers: peer{}})
 	check(b, err)
 	model := httptest.NewServer(models)
 	files, err := demo.Files()
@@ -83,13 +82,19 @@ func start(b *testing.B, models http.Handler) *service {
 	return s
 }
 
-// peer answers requests inside this process.
-type peer struct{ handler http.Handler }
+// peer answers every call of a tool inside this process, at once.
+type peer struct{}
 
-func (p peer) RoundTrip(r *http.Request) (*http.Response, error) {
-	w := httptest.NewRecorder()
-	p.handler.ServeHTTP(w, r)
-	return w.Result(), nil
+func (peer) RoundTrip(r *http.Request) (*http.Response, error) {
+	if r.Body != nil {
+		_, _ = io.Copy(io.Discard, r.Body)
+		r.Body.Close()
+	}
+	status, body := http.StatusCreated, `{"id":"D-20401","grower":"Hollin Bank","kg":381.5,"shrinkage_percent":0.7,"bales":2,"lane":"clean","notes":"dry"}`
+	if r.Method == http.MethodGet {
+		status, body = http.StatusOK, `["Hollin Bank","Skell Top"]`
+	}
+	return &http.Response{StatusCode: status, Header: http.Header{"Content-Type": {"application/json"}}, Body: io.NopCloser(strings.NewReader(body)), Request: r}, nil
 }
 
 func TestMain(m *testing.M) {

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"runtime"
 	"time"
 )
 
@@ -85,6 +86,7 @@ func (s *Store) writer() {
 	defer checkpoints.stop()
 	for first := range s.batches {
 		group := []*pending{first}
+		runtime.Gosched() // whoever is about to queue gets into this group; nobody waits when nobody is
 	gather:
 		for len(group) < maxGroup {
 			select {

@@ -61,7 +61,7 @@ func TestErrorsSayWhatIsWrong(t *testing.T) {
 		`1.5 % 0`:               "division by zero",
 		`signal.body.colour`:    "there is no colour",
 		`signal.body.notes - 1`: "cannot be combined",
-		`signal.body.tare_kg +`: "Syntax error",
+		`signal.body.tare_kg +`: "breaks off",
 		``:                      "empty",
 		`nosuch(1)`:             "undeclared reference to 'nosuch'",
 	} {

@@ -152,6 +152,11 @@ func plainMessage(m string) string {
 		return "this takes too much work: the limit on one expression is reached"
 	case strings.HasPrefix(m, "no such key: "):
 		return "there is no " + strings.TrimPrefix(m, "no such key: ") + " in this value"
+	case strings.HasPrefix(m, "Syntax error:") && strings.Contains(m, "'<EOF>'"):
+		return "it breaks off before its end"
+	case strings.HasPrefix(m, "Syntax error:"):
+		m, _, _ = strings.Cut(strings.TrimPrefix(m, "Syntax error: "), " expecting ")
+		return "it is not written as an expression: " + m
 	case strings.HasPrefix(m, "no such overload"):
 		return "these values cannot be combined this way (" + m + ")"
 	}

@@ -122,7 +122,9 @@ func (c *checker) step(flow *Workflow, s *Step, scope map[string]Shape) {
 	case "compute":
 		inner := maps.Clone(scope)
 		for _, v := range s.Compute.Values {
-			v.references(func(at Pos, ref expr.Reference) { c.reference(at, ref, inner) })
+			if v.Expression != nil {
+				v.references(func(at Pos, ref expr.Reference) { c.reference(at, ref, inner) })
+			}
 			inner[v.Name] = nil
 		}
 	case "decide":

@@ -178,9 +178,8 @@ func (r *reader) step(n *yaml.Node) *Step {
 			if !snake.MatchString(name) {
 				r.wrong(g.pos(name), "use small letters, digits and _", "%q cannot be a value's name", name)
 			}
-			if e := r.expression(g, name); e != nil {
-				s.Compute.Values = append(s.Compute.Values, NamedExpression{name, e})
-			}
+			// A value that cannot be read keeps its name: what reads it is not wrong too.
+			s.Compute.Values = append(s.Compute.Values, NamedExpression{name, r.expression(g, name)})
 		}
 	case "decide":
 		s.Decide = r.decide(body)

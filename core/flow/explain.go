@@ -175,7 +175,10 @@ func (e *explainer) step(s *Step) []Part {
 			if i > 0 {
 				p.say(", ")
 			}
-			p.say(plain(v.Name) + " = ").value(v.Source)
+			p.say(plain(v.Name) + " = ")
+			if v.Expression != nil {
+				p.value(v.Source)
+			}
 		}
 	case "decide":
 		p.say("Decide")

@@ -80,7 +80,8 @@ type ToolStep struct {
 // ComputeStep names values; later ones see earlier ones.
 type ComputeStep struct{ Values []NamedExpression }
 
-// NamedExpression is one computed value.
+// NamedExpression is one computed value. The expression is nil where it could
+// not be read, which the checker has said.
 type NamedExpression struct {
 	Name string
 	*Expression

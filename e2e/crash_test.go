@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"strings"
 	"testing"
 
 	"woolsignal/core/run"
@@ -107,4 +108,55 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 			t.Errorf("sent again: %d %v", response.StatusCode, body)
 		}
 	})
+}
+
+// TestAnUncertainCallIsPutToAPerson takes the idempotency key out of the
+// register's description: then nobody can tell whether the row was added.
+func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
+	s := harness.Demo(t)
+	state, err := demo.LoadState(s.Data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files, err := s.As("Ines").Files(harness.Context(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	const key = `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`
+	files["schemas/clip-register.json"] = strings.Replace(files["schemas/clip-register.json"], key, "", 1)
+	if _, err := s.As("Ines").Apply(harness.Context(t), files); err != nil {
+		t.Fatal(err)
+	}
+	s.Misbehave("clip-register", ledger.Order{Match: "POST ", Times: 1, Delay: "20s", After: true})
+	gone := make(chan struct{})
+	go func() {
+		defer close(gone)
+		if response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery()); err == nil {
+			response.Body.Close() // the service dies first
+		}
+	}()
+	harness.Eventually(t, "the row is added", func() bool { return s.Count("clip-register", "POST", 201) == 1 })
+	s.Kill()
+	<-gone
+	var d wire.Detail
+	harness.Eventually(t, "a person is asked", func() bool {
+		page, err := s.As("Ines").Runs(harness.Context(t), filterWorkflow("weighbridge"))
+		if err != nil || len(page.Runs) != 1 || page.Runs[0].Status != run.Waiting {
+			return false
+		}
+		d, err = s.As("Ines").Run(harness.Context(t), page.Runs[0].ID)
+		return err == nil && len(d.Reviews) == 1
+	})
+	if r := d.Reviews[0]; r.Kind != "uncertain" || !strings.Contains(r.Why, "may or may not") {
+		t.Errorf("the question is %+v", r)
+	}
+	if n := s.Count("clip-register", "POST", 201); n != 1 {
+		t.Errorf("the row was added %d times without asking", n)
+	}
+	if _, errs, code := s.Command("Ines", "", "review", d.Reviews[0].ID, "-choose", "it did not happen"); code != 0 {
+		t.Fatal(errs)
+	}
+	if d = s.Ended(d.ID); d.Status != run.Failed || !strings.Contains(d.Because, "Ines Faro says it did not happen") {
+		t.Errorf("%s: %s", d.Status, d.Because)
+	}
 }

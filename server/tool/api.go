@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -29,6 +28,9 @@ func apiOperations(c *flow.Connection, client *http.Client, description string) 
 	doc, err := loader.LoadFromData([]byte(description))
 	if err != nil {
 		return nil, fmt.Errorf("the description %s cannot be read: %w", c.OpenAPI.Description, err)
+	}
+	if !strings.HasPrefix(doc.OpenAPI, "3.") {
+		return nil, fmt.Errorf("%s is no OpenAPI 3 description", c.OpenAPI.Description)
 	}
 	components, err := componentSchemas(doc)
 	if err != nil {
@@ -196,7 +198,7 @@ func (a *apiCall) read(r *http.Response) (any, error) {
 		return nil, fmt.Errorf("%s answered %s: %s", a.title, r.Status, reason(data))
 	}
 	if r.StatusCode == http.StatusTooManyRequests {
-		return nil, errors.New(a.title + " is asked too often (429): " + reason(data))
+		return nil, &BusyError{a.title + " is asked too often (429): " + reason(data)}
 	}
 	if r.StatusCode >= 400 {
 		return nil, &RefusedError{fmt.Sprintf("%s refused (%d): %s", a.title, r.StatusCode, reason(data))}

@@ -135,9 +135,13 @@ func (c *calendars) chosen(args map[string]any) []string {
 
 func (c *calendars) folder(calendar string) string { return c.prefix + "/" + calendar + "/" }
 
-// between reads the events of a calendar that touch a span of time.
+// between reads the events of a calendar that overlap a span of time. The
+// server is asked for a day more on either side, and what overlaps is decided
+// here: servers differ about events that begin or end with the span.
 func (c *calendars) between(ctx context.Context, calendar string, start, end time.Time) ([]event, error) {
-	return c.query(ctx, calendar, caldav.CompFilter{Name: "VCALENDAR", Comps: []caldav.CompFilter{{Name: "VEVENT", Start: start.UTC(), End: end.UTC()}}})
+	all, err := c.query(ctx, calendar, caldav.CompFilter{Name: "VCALENDAR", Comps: []caldav.CompFilter{
+		{Name: "VEVENT", Start: start.AddDate(0, 0, -1).UTC(), End: end.AddDate(0, 0, 1).UTC()}}})
+	return slices.DeleteFunc(all, func(e event) bool { return !e.start.Before(end) || !start.Before(e.end) }), err
 }
 
 func (c *calendars) query(ctx context.Context, calendar string, filter caldav.CompFilter) ([]event, error) {
@@ -275,7 +279,7 @@ func (c *calendars) vacant(ctx context.Context, e event) error {
 		return err
 	}
 	for _, o := range others {
-		if o.id != e.id && o.start.Before(e.end) && e.start.Before(o.end) {
+		if o.id != e.id {
 			return &RefusedError{fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar, o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
 		}
 	}

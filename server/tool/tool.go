@@ -45,6 +45,11 @@ type RefusedError struct{ Message string }
 
 func (e *RefusedError) Error() string { return e.Message }
 
+// BusyError is a peer's request to come back later; it did nothing.
+type BusyError struct{ Message string }
+
+func (e *BusyError) Error() string { return e.Message }
+
 // Catalogue is every tool of a workspace, by full name.
 type Catalogue map[string]*Operation
 
@@ -99,7 +104,8 @@ func (c Catalogue) Call(ctx context.Context, secrets *vault.Vault, name string, 
 		return secrets.MaskValue(expr.Canonical(result)), nil
 	}
 	var refused *RefusedError
-	if !errors.As(err, &refused) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
+	var busy *BusyError
+	if !errors.As(err, &refused) && !errors.As(err, &busy) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
 		err = &UncertainError{err}
 	}
 	return nil, &masked{err, secrets.Mask(err.Error())}

@@ -1,0 +1,230 @@
+package tool_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"testing"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/store"
+	"woolsignal/server/tool"
+	"woolsignal/server/vault"
+	"woolsignal/standin/almanac"
+	"woolsignal/standin/register"
+)
+
+// catalogue builds the tools of one connection over a peer.
+func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *vault.Vault, []flow.Problem) {
+	t.Helper()
+	ctx := context.Background()
+	folder := t.TempDir()
+	s, err := store.Open(ctx, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	secrets, err := vault.Open(ctx, folder, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := secrets.Put(ctx, "peer", "peer-secret"); err != nil {
+		t.Fatal(err)
+	}
+	server := httptest.NewServer(peer)
+	t.Cleanup(server.Close)
+	all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
+		"connections/peer.yaml": "connection: peer\ntitle: Peer\nnetworks: [loopback]\n" + strings.ReplaceAll(connection, "URL", server.URL)}
+	for path, text := range files {
+		all[path] = text
+	}
+	w, problems := flow.Decode(all)
+	for _, p := range problems {
+		t.Fatal(p)
+	}
+	c, problems := tool.Build(w, secrets, nil)
+	return c, secrets, problems
+}
+
+func TestCalendar(t *testing.T) {
+	c, secrets, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1, dock-2]\n", almanac.New("peer-secret"), nil)
+	call := func(name, key string, again bool, args map[string]any) (map[string]any, error) {
+		t.Helper()
+		v, err := c.Call(context.Background(), secrets, "peer/"+name, args, tool.Sending{Key: key, Again: again})
+		m, _ := v.(map[string]any)
+		return m, err
+	}
+	must := func(m map[string]any, err error) map[string]any {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return m
+	}
+	windows := func(args map[string]any) []string {
+		t.Helper()
+		var out []string
+		for _, w := range must(call("free_windows", "", false, args))["windows"].([]any) {
+			one := w.(map[string]any)
+			out = append(out, fmt.Sprintf("%v %s-%s", one["calendar"], one["start"].(string)[11:16], one["end"].(string)[11:16]))
+		}
+		return out
+	}
+	// The last Sunday of March: the clocks go forward at 01:00, and a local
+	// time is local on either side of it.
+	booked := must(call("add_event", "k1", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30), "title": "Hollin Bank"}))
+	if booked["start"] != "2026-03-29T09:00:00+01:00" || booked["end"] != "2026-03-29T09:30:00+01:00" {
+		t.Errorf("booked %v", booked)
+	}
+	again := must(call("add_event", "k1", true, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30), "title": "Hollin Bank"}))
+	if again["id"] != booked["id"] {
+		t.Errorf("the same call sent again booked %v beside %v", again["id"], booked["id"])
+	}
+	var refused *tool.RefusedError
+	if _, err := call("add_event", "k2", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:15", "minutes": int64(30), "title": "Skell Top"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), "already taken from 09:00 to 09:30 (Hollin Bank)") {
+		t.Errorf("a double booking: %v", err)
+	}
+	must(call("add_event", "k3", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:30", "minutes": int64(60), "title": "Skell Top"}))
+	if got, want := windows(map[string]any{"day": "2026-03-29", "minutes": int64(60), "earliest": "08:00", "latest": "12:00"}), []string{"dock-1 08:00-09:00", "dock-1 10:30-12:00", "dock-2 08:00-12:00"}; !slices.Equal(got, want) {
+		t.Errorf("free windows %v, want %v", got, want)
+	}
+	if got := windows(map[string]any{"day": "2026-03-29", "minutes": int64(300), "calendar": "dock-1", "latest": "12:00"}); got != nil {
+		t.Errorf("five free hours on a half-booked morning: %v", got)
+	}
+	moved := must(call("move_event", "k4", false, map[string]any{"id": booked["id"], "start": "2026-03-29T11:00"}))
+	if moved["end"] != "2026-03-29T11:30:00+01:00" {
+		t.Errorf("moved %v", moved)
+	}
+	if _, err := call("move_event", "k5", false, map[string]any{"id": booked["id"], "start": "2026-03-29T10:00"}); !errors.As(err, &refused) {
+		t.Errorf("moving onto another event: %v", err)
+	}
+	events := must(call("list_events", "", false, map[string]any{"from": "2026-03-29", "to": "2026-03-29", "text": "hollin"}))["events"].([]any)
+	if len(events) != 1 {
+		t.Errorf("%d events speak of hollin", len(events))
+	}
+	must(call("remove_event", "k6", false, map[string]any{"id": booked["id"]}))
+	must(call("remove_event", "k6", true, map[string]any{"id": booked["id"]}))
+	for name, args := range map[string]map[string]any{
+		"remove_event": {"id": "ws-nosuch"}, "move_event": {"id": "ws-nosuch", "start": "2026-03-29T11:00"}, "free_windows": {"day": "Thursday"}, "add_event": {"start": "noon", "title": "x"},
+	} {
+		if _, err := call(name, "k7", false, args); !errors.As(err, &refused) {
+			t.Errorf("%s %v: %v", name, args, err)
+		}
+	}
+}
+
+func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
+	c, secrets, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", almanac.New("peer-secret"), nil)
+	results := make(chan error)
+	for i := range 8 {
+		go func() {
+			_, err := c.Call(context.Background(), secrets, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: fmt.Sprint(i)})
+			results <- err
+		}()
+	}
+	booked := 0
+	for range 8 {
+		if <-results == nil {
+			booked++
+		}
+	}
+	if booked != 1 {
+		t.Errorf("%d of eight got the same half hour", booked)
+	}
+}
+
+const apiConnection = "address: URL\nauth:\n  header: X-Register-Key\nopenapi:\n  description: schemas/api.json\n"
+
+func TestAPIDescriptionBecomesTools(t *testing.T) {
+	c, secrets, problems := catalogue(t, apiConnection, register.New("peer-secret"), map[string]string{"schemas/api.json": register.Description})
+	if len(problems) != 0 {
+		t.Fatal(problems)
+	}
+	add, _ := c.Find("peer/add_delivery")
+	list, _ := c.Find("peer/list_deliveries")
+	kg, _ := add.Input["properties"].(map[string]any)["kg"].(map[string]any)
+	if add.Resend != flow.ResendKey || add.ReadOnly || !list.ReadOnly || list.Resend != flow.ResendSafe || kg["exclusiveMinimum"] != 0.0 || kg["minimum"] != nil {
+		t.Errorf("add %+v, list %+v", add, list)
+	}
+	args := map[string]any{"grower": "Hollin Bank", "kg": 381.5, "lane": "clean"}
+	var ids []any
+	for range 2 {
+		v, err := c.Call(context.Background(), secrets, "peer/add_delivery", args, tool.Sending{Key: "k1"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		ids = append(ids, v.(map[string]any)["id"])
+	}
+	if ids[0] != ids[1] {
+		t.Errorf("one call sent twice made the rows %v", ids)
+	}
+	v, err := c.Call(context.Background(), secrets, "peer/list_deliveries", map[string]any{"grower": "Hollin Bank"}, tool.Sending{})
+	if err != nil || len(v.(map[string]any)["deliveries"].([]any)) != 1 {
+		t.Errorf("listed %v, %v", v, err)
+	}
+	var refused *tool.RefusedError
+	if _, err := c.Call(context.Background(), secrets, "peer/add_delivery", map[string]any{"grower": "Nowhere", "kg": 1.0, "lane": "x"}, tool.Sending{Key: "k2"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), `no grower is called "Nowhere"`) {
+		t.Errorf("a plain no: %v", err)
+	}
+}
+
+func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
+	status := http.StatusOK
+	peer := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if status == 0 {
+			panic(http.ErrAbortHandler)
+		}
+		w.WriteHeader(status)
+		fmt.Fprintf(w, `{"detail": "echo %s"}`, r.Header.Get("X-Register-Key"))
+	})
+	bare := strings.Replace(register.Description, `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`, "", 1)
+	c, secrets, _ := catalogue(t, apiConnection, peer, map[string]string{"schemas/api.json": bare})
+	if add, _ := c.Find("peer/add_delivery"); add.Resend != flow.ResendNever {
+		t.Fatalf("a POST without a key is sent again as %s", add.Resend)
+	}
+	args := map[string]any{"grower": "Hollin Bank", "kg": 1.0, "lane": "clean"}
+	var uncertain *tool.UncertainError
+	for _, status = range []int{0, 500, 429} {
+		_, err := c.Call(context.Background(), secrets, "peer/add_delivery", args, tool.Sending{})
+		if errors.As(err, &uncertain) == (status == 429) {
+			t.Errorf("answered %d: %v", status, err)
+		}
+		if err == nil || strings.Contains(err.Error(), "peer-secret") {
+			t.Errorf("the secret echoes in %v", err)
+		}
+	}
+}
+
+func TestBrokenDescriptions(t *testing.T) {
+	for name, text := range map[string]string{
+		"no description": "{}",
+		"outside refs":   `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"get":{"operationId":"a","parameters":[{"$ref":"file:///etc/passwd"}],"responses":{}}}}}`,
+		"same name":      `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","parameters":[{"name":"n","in":"query","schema":{"type":"string"}}],"requestBody":{"content":{"application/json":{"schema":{"type":"object","properties":{"n":{"type":"string"}}}}}},"responses":{"200":{"description":"x"}}}}}}`,
+		"unknown wanted": register.Description,
+	} {
+		connection := apiConnection
+		if name == "unknown wanted" {
+			connection += "  operations: [burn_everything]\n"
+		}
+		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text}); len(problems) != 1 {
+			t.Errorf("%s: %v", name, problems)
+		}
+	}
+}
+
+func TestSchemasThatHoldThemselvesEnd(t *testing.T) {
+	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/Node"}}}},"responses":{"200":{"description":"x"}}}}},
+		"components":{"schemas":{"Node":{"type":"object","properties":{"name":{"type":"string","nullable":true},"next":{"$ref":"#/components/schemas/Node"}}}}}}`
+	c, _, problems := catalogue(t, apiConnection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text})
+	if len(problems) != 0 {
+		t.Fatal(problems)
+	}
+	name := c["peer/a"].Input["properties"].(map[string]any)["name"].(map[string]any)
+	if fmt.Sprint(name["type"]) != "[string null]" {
+		t.Errorf("a nullable text has the type %v", name["type"])
+	}
+}

@@ -36,7 +36,7 @@ func TestChatThroughApprovalToCancelling(t *testing.T) {
 		t.Fatalf("cancelling: %s, put to %s", d.Status, review.Of)
 	}
 	c := harness.Context(t)
-	if _, err := s.As("Ines").Decide(c, review.ID, wire.Decision{Choice: "approve"}); err == nil || !strings.Contains(err.Error(), "grading-lead") {
+	if _, err := s.As("Ines").Decide(c, review.ID, wire.Decision{Choice: "approve"}); err == nil || !strings.Contains(err.Error(), "the grading lead") {
 		t.Errorf("somebody it was not put to decided: %v", err)
 	}
 	if _, err := s.As("Tobias").Decide(c, review.ID, wire.Decision{Choice: "perhaps"}); err == nil {

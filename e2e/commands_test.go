@@ -46,7 +46,7 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	if out := run("Tobias", "reviews"); !strings.Contains(out, chatted.Reviews[0].ID) || !strings.Contains(out, "yes") {
 		t.Errorf("reviews: %s", out)
 	}
-	if _, errs, code := s.Command("Ines", "", "review", "-approve", chatted.Reviews[0].ID); code != 1 || !strings.Contains(errs, "grading-lead") {
+	if _, errs, code := s.Command("Ines", "", "review", "-approve", chatted.Reviews[0].ID); code != 1 || !strings.Contains(errs, "the grading lead") {
 		t.Errorf("deciding what is not one's own: exit %d, %q", code, errs)
 	}
 	if out := run("Tobias", "review", "-approve", "-edit", "reason=Trailer is off the road", chatted.Reviews[0].ID); !strings.Contains(out, chatted.Run) {

@@ -57,7 +57,7 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 		browser.HasText("Ask the agent Depot desk about"),
 		write("Can I bring 30 fleeces on Thursday morning?"), browser.HasText("Which farm are they coming from?"),
 		write("Hollin Bank"), browser.HasText("You are booked: Thursday"),
-		write("Cancel it"), browser.HasText("Waiting for grading-lead"))
+		write("Cancel it"), browser.HasText("Waiting for the grading lead"))
 	if n := s.Count("almanac", "PUT", 200, 201, 204); n != 1 {
 		t.Errorf("%d bookings were made", n)
 	}
@@ -97,7 +97,7 @@ func TestRunIsSeenWhileItHappens(t *testing.T) {
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
 	ines := s.Person("Ines")
-	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+d.ID), browser.HasText("waiting for grading lead"))
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+d.ID), browser.HasText("waiting for the grading lead"))
 	if _, errs, code := s.Command("Tobias", "", "review", "-approve", s.OpenReview(d).ID); code != 0 {
 		t.Fatal(errs)
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/wire"
 )
@@ -111,7 +112,7 @@ func review(ctx context.Context, a *app, args []string) error {
 		fmt.Fprintf(a.out, "%s: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
 		return nil
 	}
-	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), r.Of)
+	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), flow.Audience(r.Of))
 	if r.Why != "" {
 		fmt.Fprintln(a.out, r.Why)
 	}

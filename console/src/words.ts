@@ -67,3 +67,8 @@ export function gist(v: unknown): string {
 function inner(v: unknown): string {
   return typeof v === 'object' ? JSON.stringify(v) : typeof v === 'string' ? `"${v}"` : String(v)
 }
+
+/** audience says whom a review is put to: "the grading lead", or an e-mail as it is. */
+export function audience(of: string): string {
+  return of.includes('@') ? of : 'the ' + of.replaceAll('-', ' ')
+}

@@ -193,7 +193,7 @@ func (e *explainer) step(s *Step) []Part {
 			p.say(": ").val(*s.Respond.Body)
 		}
 	case "review":
-		p.say("Ask ").word(s.Review.Of).say(" to " + strings.Join(s.Review.Choices, " or ") + ": ").val(s.Review.Show)
+		p.say("Ask ").word(Audience(s.Review.Of)).say(" to " + strings.Join(s.Review.Choices, " or ") + ": ").val(s.Review.Show)
 	case "stop":
 		outcome := "done"
 		if s.Stop.Failed {
@@ -214,6 +214,15 @@ func (e *explainer) toolTitle(name string) string {
 		return t.Title
 	}
 	return e.connection(connection) + ": " + plain(operation)
+}
+
+// Audience says whom a review is put to as a sentence would: "the grading
+// lead" for a team or role, an e-mail as it is.
+func Audience(of string) string {
+	if strings.Contains(of, "@") {
+		return of
+	}
+	return "the " + strings.ReplaceAll(of, "-", " ")
 }
 
 // plain turns a name into words.

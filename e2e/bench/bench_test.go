@@ -273,6 +273,7 @@ func BenchmarkAgentTurn(b *testing.B) {
 	for i := range b.N * 60 {
 		heard, err := c.Say(ctx, "depot-slots", fmt.Sprint("t", i), "How many growers are there?")
 		check(b, err)
+		time.Sleep(5 * modelDelay) // asking earlier would only measure the asking
 		d, err := c.Settled(ctx, heard.Run)
 		check(b, err)
 		agent := d.Steps[1].Agent

@@ -1,25 +1,31 @@
-// Command screenshots takes pictures of a running demo's console, for the
-// README and for looking at what was made.
+// Command screenshots takes pictures of the demo's console, for the README and
+// for looking at what was made. Without flags it starts a demo, lives through
+// the README's walk and takes the README's pictures; with -ready and -only it
+// takes pictures of any pages of a running demo.
 package main
 
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"log"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"time"
 
 	"github.com/chromedp/chromedp"
 
+	"woolsignal/client"
 	"woolsignal/e2e/browser"
+	"woolsignal/wire"
 )
 
 func main() {
-	ready := flag.String("ready", "", "ready file of a running demo")
+	ready := flag.String("ready", "", "ready file of a running demo; without it one is started")
 	out := flag.String("out", "docs/screenshots", "folder for the pictures")
 	only := flag.String("only", "", "take these pages instead, as name=path,name=path")
 	person := flag.Int("person", 0, "which of the demo's people signs in, for -only")
@@ -41,26 +47,99 @@ type shot struct {
 
 type demo struct {
 	URL    string `json:"url"`
-	People []struct{ Email, Password string }
+	People []struct{ Email, Password, Token string }
+}
+
+func read(path string, d *demo) error {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(data, d)
+}
+
+// start starts a demo of its own.
+func start(d *demo) (stop func(), err error) {
+	folder, err := os.MkdirTemp("", "woolsignal-screenshots-")
+	if err != nil {
+		return nil, err
+	}
+	file := filepath.Join(folder, "ready.json")
+	cmd := exec.Command("bin/woolsignal", "demo", "-free-ports", "-addr", "127.0.0.1:0", "-data", filepath.Join(folder, "data"), "-ready-file", file)
+	cmd.Stderr = os.Stderr
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	stop = func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		_ = cmd.Wait()
+		_ = os.RemoveAll(folder)
+	}
+	for range 200 {
+		if read(file, d) == nil {
+			return stop, nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	stop()
+	return nil, errors.New("the demo does not answer")
+}
+
+// walk talks to the depot as Ines, has Tobias approve with a change, and asks
+// once more, so that every page has something to show.
+func walk(ctx context.Context, d demo) ([]shot, error) {
+	ines := &client.Client{URL: d.URL, Token: d.People[0].Token}
+	tobias := &client.Client{URL: d.URL, Token: d.People[1].Token}
+	cancelled := ""
+	for _, text := range []string{"Can I bring 30 fleeces on Thursday morning?", "Hollin Bank", "Cancel it", "What about Friday afternoon instead?"} {
+		heard, err := ines.Say(ctx, "depot-slots", "c-pictures", text)
+		if err != nil {
+			return nil, err
+		}
+		detail, err := ines.Settled(ctx, heard.Run)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range detail.Reviews {
+			cancelled = heard.Run
+			time.Sleep(1500 * time.Millisecond) // people take a moment, and the picture shows it
+			if _, err := tobias.Decide(ctx, r.ID, wire.Decision{Choice: "approve", Edited: map[string]any{"reason": "The grower's trailer is off the road"}}); err != nil {
+				return nil, err
+			}
+			for detail.Status != "done" {
+				if detail, err = ines.Run(ctx, heard.Run); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	return []shot{{"today", "/", 1, false}, {"workflows", "/workflows", 0, false}, {"depot-slots", "/workflows/depot-slots", 0, false},
+		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false}, {"run", "/runs/" + cancelled, 0, false},
+		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil
 }
 
 func run(ready, out, only string, person int, width, height int64, dark bool) error {
-	data, err := os.ReadFile(ready)
-	if err != nil {
+	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
+	defer cancel()
+	var d demo
+	var shots []shot
+	if ready == "" {
+		stop, err := start(&d)
+		if err != nil {
+			return err
+		}
+		defer stop()
+		if shots, err = walk(ctx, d); err != nil {
+			return err
+		}
+	} else if err := read(ready, &d); err != nil {
 		return fmt.Errorf("start a demo first, with -ready-file: %w", err)
 	}
-	var d demo
-	if err := json.Unmarshal(data, &d); err != nil {
-		return err
-	}
-	var shots []shot
 	for _, pair := range strings.Split(only, ",") {
 		if name, path, ok := strings.Cut(pair, "="); ok {
 			shots = append(shots, shot{name, path, person, dark})
 		}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 40*time.Second)
-	defer cancel()
 	page, end, err := browser.Open(ctx)
 	if err != nil {
 		return err
@@ -74,6 +153,10 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 		}
 		if s.person != signedIn && s.path != "/signin" {
 			if err := chromedp.Do(page, browser.SignIn(d.URL, who.Email, who.Password)); err != nil {
+				return err
+			}
+			// The browser goes on with the conversation the walk had.
+			if _, err := chromedp.Run(page, chromedp.Evaluate[bool](`localStorage.setItem('woolsignal-thread-depot-slots', 'c-pictures'); true`)); err != nil {
 				return err
 			}
 			signedIn = s.person

@@ -92,7 +92,7 @@ func describe(v any, schemas map[string]any) (map[string]any, error) {
 		inner, err := describe(reflect.Zero(t.Elem()).Interface(), schemas)
 		return map[string]any{"type": "array", "items": inner}, err
 	}
-	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false,
+	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false, Namer: schemaName,
 		Mapper: func(t reflect.Type) *jsonschema.Schema {
 			if t == reflect.TypeFor[time.Time]() {
 				return &jsonschema.Schema{Type: "string", Format: "date-time"}
@@ -111,5 +111,15 @@ func describe(v any, schemas map[string]any) (map[string]any, error) {
 	for name, d := range defs {
 		schemas[name] = d
 	}
-	return map[string]any{"$ref": "#/components/schemas/" + reflect.TypeOf(v).Name()}, nil
+	return map[string]any{"$ref": "#/components/schemas/" + schemaName(reflect.TypeOf(v))}, nil
+}
+
+// schemaName tells types of one name in two packages apart: a run's Review
+// from the one the API lists.
+func schemaName(t reflect.Type) string {
+	pkg := t.PkgPath()[strings.LastIndexByte(t.PkgPath(), '/')+1:]
+	if pkg == "wire" || pkg == "" {
+		return t.Name()
+	}
+	return strings.ToUpper(pkg[:1]) + pkg[1:] + t.Name()
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/access"
 	"woolsignal/wire"
@@ -96,7 +97,7 @@ func (a *API) decide(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if !found.Yours {
-		return refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+found.Of+".")
+		return refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+flow.Audience(found.Of)+".")
 	}
 	expr.Canonical(in.Edited)
 	_, err = a.Engine.Decide(ctx, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/store"
 )
@@ -78,7 +79,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case run.DidReview:
 		text, _ := json.Marshal(r.Review)
 		b.Do("INSERT INTO reviews (id, run, workflow, of, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)", r.Review.ID, l.id, l.workflow, r.Review.Of, r.Review.Title, store.Time(at), string(text))
-		message("note", "", fmt.Sprintf("Waiting for %s: %s", r.Review.Of, r.Review.Title))
+		message("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Of), r.Review.Title))
 	case run.DidDecide:
 		text, _ := json.Marshal(r.Review)
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)

@@ -6,7 +6,7 @@ import { Head } from '../parts/frame'
 import { Button, Chip, Empty, Key, Loading, Trouble } from '../parts/states'
 import { Value } from '../parts/value'
 import { Verdict } from '../parts/verdict'
-import { ago, clock, plain } from '../words'
+import { ago, audience, clock, plain } from '../words'
 
 /** Reviews shows what waits for a person, one at a time, decided with a key. */
 export default function Reviews() {
@@ -41,7 +41,7 @@ export default function Reviews() {
                 <Link to={`/reviews/${r.id}`} aria-current={r.id === open?.id} className={`block rounded-md border px-2.5 py-2 no-underline ${r.id === open?.id ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>
                   {r.title}
                   {r.about && <span className="block truncate text-[0.93rem]">“{r.about}”</span>}
-                  <span className="block text-[0.84rem] text-quiet">{r.from} · {r.yours ? `asked ${ago(r.asked)} ago` : `for ${plain(r.of)}`}</span>
+                  <span className="block text-[0.84rem] text-quiet">{r.from} · {r.yours ? `asked ${ago(r.asked)} ago` : `for ${audience(r.of)}`}</span>
                 </Link>
               </li>
             ))}
@@ -145,7 +145,7 @@ function Sheet({ review: r }: { review: Review }) {
                 </div>
                 <p className="mt-3 text-[0.87rem] text-quiet">Nothing is done without a yes. Asked at {clock(r.asked)}.</p>
               </>
-            ) : <p className="mt-3 text-quiet">This was put to {plain(r.of)}; it is not yours to decide.</p>}
+            ) : <p className="mt-3 text-quiet">This was put to {audience(r.of)}; it is not yours to decide.</p>}
           </>
         )}
       </section>

@@ -9,7 +9,7 @@ import { Sentence, Strand } from '../parts/strand'
 import { Value } from '../parts/value'
 import { Verdict } from '../parts/verdict'
 import { Lanes, Span } from '../parts/lanes'
-import { ago, clock, count, gist, money, plain, took, when } from '../words'
+import { ago, audience, clock, count, gist, money, took, when } from '../words'
 
 /** Run shows all that a run did; live while it does it. */
 export default function RunPage() {
@@ -27,7 +27,7 @@ export default function RunPage() {
       <Head title={d.about ? `“${d.about}”` : d.title} above={<><Link to="/runs" className="no-underline hover:underline">Runs</Link> / <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">{d.title}</Link></>}
         beside={<span className="text-quiet">{d.signal.from?.name ? `${d.signal.from.name}, ` : ''}{when(d.accepted)}</span>}>
         <div className="mt-1.5 flex flex-wrap gap-2">
-          <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${plain(waited.of)}, ${ago(waited.asked)} so far` : undefined} /></Chip>
+          <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${audience(waited.of)}, ${ago(waited.asked)} so far` : undefined} /></Chip>
           <Chip>{count(d.input_tokens + d.output_tokens, 'token')} · {money(d.cost_micros)}</Chip>
           <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
         </div>

@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { call, type Run, type Today as TodayData } from '../api'
 import { Head } from '../parts/frame'
 import { Badge, Chip, Loading, Trouble } from '../parts/states'
-import { ago, count, money, when } from '../words'
+import { ago, audience, count, money, when } from '../words'
 
 /** Today is what needs a person now, what is going on, and what it cost. */
 export default function Today() {
@@ -25,7 +25,7 @@ export default function Today() {
           <Part title="Waiting for you" show={d.reviews.length > 0}>
             {d.reviews.map((r) => (
               <Row key={r.id} to={`/reviews/${r.id}`} right={<span className="text-weld">{ago(r.asked)}</span>}>
-                {r.title}{r.about && <>: “{r.about}”</>}<span className="block text-[0.87rem] text-quiet">{r.from} · for {r.of.replace('-', ' ')}</span>
+                {r.title}{r.about && <>: “{r.about}”</>}<span className="block text-[0.87rem] text-quiet">{r.from} · for {audience(r.of)}</span>
               </Row>
             ))}
           </Part>

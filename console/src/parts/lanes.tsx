@@ -1,5 +1,5 @@
 import type { Agent, Detail } from '../api'
-import { money, plain, took } from '../words'
+import { audience, money, plain, took } from '../words'
 
 /** Span places something in the time the whole run took. */
 export function Span({ began, ended, from, to, colour }: { began: string; ended?: string; from: string; to?: string; colour: string }) {
@@ -25,7 +25,7 @@ export function Lanes({ agent, reviews, from, to }: { agent: Agent; reviews: Det
   }))
   agent.calls?.forEach((c) => {
     const review = reviews.find((r) => r.id === c.review)
-    if (review) lanes.push({ key: c.id + 'r', began: review.asked, ended: review.decided, name: `${review.choice ? review.by : plain(review.of)}: ${review.choice ?? 'asked'}`, right: took(review.asked, review.decided), colour: 'bg-weld' })
+    if (review) lanes.push({ key: c.id + 'r', began: review.asked, ended: review.decided, name: `${review.choice ? review.by : audience(review.of)}: ${review.choice ?? 'asked'}`, right: took(review.asked, review.decided), colour: 'bg-weld' })
     const sent = review ? review.decided : c.began
     if (sent) lanes.push({ key: c.id, began: sent, ended: c.ended, name: plain(c.tool.split('/')[1] ?? c.tool), right: took(sent, c.ended), colour: c.state === 'failed' ? 'bg-madder' : c.ended ? 'bg-lichen' : 'bg-woad' })
   })

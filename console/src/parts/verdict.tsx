@@ -1,13 +1,13 @@
 import { Link } from 'react-router'
 import type { Review } from '../api'
-import { clock, gist, plain } from '../words'
+import { audience, clock, gist, plain } from '../words'
 
 /** Verdict says who was asked and what they decided, with what they changed. */
 export function Verdict({ review: r }: { review: Omit<Review, 'run' | 'workflow' | 'from' | 'about' | 'yours'> }) {
   if (!r.choice) {
     return (
       <p className="my-2 rounded-lg bg-weld-wash px-3 py-2 text-weld">
-        Waiting for {plain(r.of)} since {clock(r.asked)}. <Link to={`/reviews/${r.id}`} className="underline underline-offset-2">Open the review</Link>
+        Waiting for {audience(r.of)} since {clock(r.asked)}. <Link to={`/reviews/${r.id}`} className="underline underline-offset-2">Open the review</Link>
       </p>
     )
   }

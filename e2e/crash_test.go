@@ -73,17 +73,7 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 		}
 	})
 	t.Run("while a delivery is recorded", func(t *testing.T) {
-		s.Misbehave("clip-register", ledger.Order{Match: "POST ", Times: 1, Delay: "20s", After: true})
-		gone := make(chan struct{})
-		go func() {
-			defer close(gone)
-			if response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery()); err == nil {
-				response.Body.Close() // the service dies first
-			}
-		}()
-		harness.Eventually(t, "the row is added", func() bool { return s.Count("clip-register", "POST", 201) == 1 })
-		s.Kill()
-		<-gone
+		killWhileRecording(t, s, state.Signing)
 		var id string
 		harness.Eventually(t, "the run is known", func() bool {
 			page, err := s.As("Ines").Runs(harness.Context(t), filterWorkflow("weighbridge"))
@@ -110,6 +100,23 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 	})
 }
 
+// killWhileRecording posts a delivery and kills the service once the register
+// has added the row but not yet said so.
+func killWhileRecording(t *testing.T, s *harness.Service, signing string) {
+	t.Helper()
+	s.Misbehave("clip-register", ledger.Order{Match: "POST ", Times: 1, Delay: "20s", After: true})
+	gone := make(chan struct{})
+	go func() {
+		defer close(gone)
+		if response, err := demo.Post(harness.Context(t), s.URL, signing, "d-1", delivery()); err == nil {
+			response.Body.Close() // the service dies first
+		}
+	}()
+	harness.Eventually(t, "the row is added", func() bool { return s.Count("clip-register", "POST", 201) == 1 })
+	s.Kill()
+	<-gone
+}
+
 // TestAnUncertainCallIsPutToAPerson takes the idempotency key out of the
 // register's description: then nobody can tell whether the row was added.
 func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
@@ -127,17 +134,7 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 	if _, err := s.As("Ines").Apply(harness.Context(t), files); err != nil {
 		t.Fatal(err)
 	}
-	s.Misbehave("clip-register", ledger.Order{Match: "POST ", Times: 1, Delay: "20s", After: true})
-	gone := make(chan struct{})
-	go func() {
-		defer close(gone)
-		if response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery()); err == nil {
-			response.Body.Close() // the service dies first
-		}
-	}()
-	harness.Eventually(t, "the row is added", func() bool { return s.Count("clip-register", "POST", 201) == 1 })
-	s.Kill()
-	<-gone
+	killWhileRecording(t, s, state.Signing)
 	var d wire.Detail
 	harness.Eventually(t, "a person is asked", func() bool {
 		page, err := s.As("Ines").Runs(harness.Context(t), filterWorkflow("weighbridge"))

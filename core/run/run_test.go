@@ -415,3 +415,134 @@ func ExampleFold() {
 	fmt.Println(state, err)
 	// Output: <nil> run r1: entry 2 cannot follow entry 0
 }
+
+func TestReviewStepGivesWhatThePersonChose(t *testing.T) {
+	def := definition(t, `
+workflow: ask
+title: Ask
+triggers:
+  - id: page
+    chat: {page: ask}
+steps:
+  - id: said
+    review:
+      of: lead
+      show: Offer ${signal.text}?
+      edit:
+        price: ${2.5}
+        lot: "14"
+      choices: [offer, keep]
+  - decide:
+      cases:
+        - when: said.choice == "offer"
+          do:
+            - say:
+                text: Offered lot ${said.edited.lot} at ${said.edited.price}, says ${said.by}.
+`)
+	l := begin(t, def, chat("lot 14"))
+	review := l.openReview()
+	if review.Show != "Offer lot 14?" || l.state.Status != run.Waiting || l.state.Step("0").Status != run.Waiting {
+		t.Errorf("%s, %+v", l.state.Status, review)
+	}
+	refuse := run.NewMachine(def, l.state, noon).Handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}}})
+	var refused *run.Refused
+	if !errors.As(refuse, &refused) || !strings.Contains(refused.Message, "mill") {
+		t.Errorf("editing what is not to be edited: %v", refuse)
+	}
+	l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: "offer", By: "Tobias Quill", Edited: map[string]any{"price": 2.6}}})
+	var entry run.Entry
+	if err := json.Unmarshal(l.journal[len(l.journal)-1], &entry); err != nil {
+		t.Fatal(err)
+	}
+	said := ""
+	for _, r := range entry.Records {
+		if r.Do == run.DidSay {
+			said = r.Text
+		}
+	}
+	if said != "Offered lot 14 at 2.6, says Tobias Quill." || l.state.Status != run.Done {
+		t.Errorf("%s: %q", l.state.Status, said)
+	}
+}
+
+func TestCallersAreAlwaysAnswered(t *testing.T) {
+	const head = "\nworkflow: w\ntitle: W\ntriggers:\n  - id: scale\n    webhook: {path: w, verify: key, answer: computed}\nsteps:\n"
+	for name, c := range map[string]struct {
+		steps  string
+		status int
+		detail string
+	}{
+		"done without an answer": {"  - compute: {a: \"1\"}\n", 204, ""},
+		"stopped as failed":      {"  - stop: {outcome: failed, because: \"too light by ${2 * 3} kg\"}\n", 422, "too light by 6 kg"},
+		"stopped as done":        {"  - stop: {outcome: done}\n", 204, ""},
+		"failed inside":          {"  - compute: {a: signal.body.secret_inner_name}\n", 500, "Its owner can see why"},
+		"answered, then failed":  {"  - respond: {status: 202}\n  - compute: {a: \"1 / 0\"}\n", 202, ""},
+		"answered twice":         {"  - respond: {status: 200}\n  - respond: {status: 201}\n", 200, ""},
+	} {
+		l := begin(t, definition(t, head+c.steps), delivery(int64(1), int64(1)))
+		body, _ := json.Marshal(l.state.Response)
+		if l.state.Response == nil || l.state.Response.Status != c.status || !strings.Contains(string(body), c.detail) || strings.Contains(string(body), "secret_inner_name") {
+			t.Errorf("%s: %s", name, body)
+		}
+	}
+	if l := begin(t, definition(t, head+"  - respond: {status: 200}\n  - respond: {status: 201}\n"), delivery(int64(1), int64(1))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "already answered") {
+		t.Errorf("answering twice: %s %q", l.state.Status, l.state.Because)
+	}
+}
+
+func TestToolsThatChangedUnderARun(t *testing.T) {
+	def := definition(t, intake)
+	known := def.Tools
+	def.Tools = func(string) (flow.Tool, bool) { return flow.Tool{}, false }
+	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "no tool register/add any more") {
+		t.Errorf("a tool that is gone: %q", l.state.Because)
+	}
+	def = definition(t, intake)
+	def.Tools = func(name string) (flow.Tool, bool) {
+		spec, ok := known(name)
+		spec.Input = schemaOf(`{"kg":{"type":"string"}}`)
+		return spec, ok
+	}
+	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "do not fit") || !strings.Contains(l.state.Because, "kg") {
+		t.Errorf("a tool that takes something else now: %q", l.state.Because)
+	}
+}
+
+func TestAQueuedRunWaitsForItsStart(t *testing.T) {
+	def, state := definition(t, desk), run.NewState("r1")
+	m := run.NewMachine(def, state, noon)
+	signal := chat("hello")
+	m.Accept(&signal)
+	if entry, errands := m.Take(); state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
+		t.Errorf("accepted: %s, %v", state.Status, errands)
+	}
+	if err := run.NewMachine(def, state, noon).Handle(run.Event{Step: "0", Returned: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
+		t.Errorf("a result before the start: %v", err)
+	}
+	m = run.NewMachine(def, state, noon.Add(time.Minute))
+	if err := m.Handle(run.Event{Start: true}); err != nil {
+		t.Fatal(err)
+	}
+	if _, errands := m.Take(); len(errands) != 1 || errands[0].Recall == nil || state.Started.Sub(state.Accepted) != time.Minute {
+		t.Errorf("started: %+v", errands)
+	}
+	if err := run.NewMachine(def, state, noon).Handle(run.Event{Start: true}); !errors.Is(err, run.ErrStale) {
+		t.Errorf("a second start: %v", err)
+	}
+}
+
+func TestErrandsHaveKeysOfTheirOwn(t *testing.T) {
+	seen := map[string]run.Errand{}
+	for _, e := range []run.Errand{{Run: "r", Step: "1"}, {Run: "r", Step: "1", Turn: 1}, {Run: "r", Step: "1", CallID: "call1"},
+		{Run: "r", Step: "1", CallID: "call11"}, {Run: "r", Step: "11"}, {Run: "r", Step: "1/c0/1"}, {Run: "s", Step: "1"}} {
+		if other, taken := seen[e.Key()]; taken {
+			t.Errorf("%+v and %+v share the key %s", e, other, e.Key())
+		}
+		seen[e.Key()] = e
+		again := e
+		again.Again = true
+		if again.Key() != e.Key() {
+			t.Errorf("sent again, the key is another: %s", again.Key())
+		}
+	}
+}

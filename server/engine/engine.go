@@ -128,31 +128,39 @@ func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal
 			err = e.recall(ctx, m)
 		}
 	}
-	entry, errands := m.Take()
-	var batch store.Batch
-	if err == nil {
-		batch, err = firstBatch(l, entry)
-	}
+	entry, errands, durable, err := e.queue(l, m, err, firstBatch)
 	if err != nil {
-		l.gone = true
-		l.mu.Unlock()
-		e.leave(l)
+		e.end(l)
 		return nil, fmt.Errorf("engine: %w", err)
 	}
-	durable := e.store.Queue(batch)
-	early, after := e.split(errands)
-	e.send(early)
-	l.mu.Unlock()
+	// Nothing is sent before it is known that this delivery is the first of its id.
 	if err := <-durable; err != nil {
 		l.drop()
-		e.leave(l)
+		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
 			return e.repeated(ctx, workflow, signal)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
-	e.written(l, entry, after)
+	e.written(l, entry, errands)
 	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
+}
+
+// queue closes an advance: it queues the entry with the writer and lets the
+// run go. failed is what went wrong before; then, or when the entry cannot be
+// written, the run in memory is no longer to be used.
+func (e *Engine) queue(l *live, m *run.Machine, failed error, write func(*live, run.Entry) (store.Batch, error)) (entry run.Entry, errands []run.Errand, durable <-chan error, err error) {
+	defer l.mu.Unlock()
+	entry, errands = m.Take()
+	var batch store.Batch
+	if err = failed; err == nil {
+		batch, err = write(l, entry)
+	}
+	if err != nil {
+		l.gone = true
+		return entry, nil, nil, err
+	}
+	return entry, errands, e.store.Queue(batch), nil
 }
 
 // drop marks a run as no longer what the database holds.
@@ -177,6 +185,13 @@ func (e *Engine) enter(l *live) (<-chan struct{}, bool, error) {
 	}
 	e.threads[l.thread] = append(e.threads[l.thread], l.id)
 	return answered, len(e.threads[l.thread]) == 1, nil
+}
+
+// end takes a run out of memory for good, and starts the one behind it.
+func (e *Engine) end(l *live) {
+	if next := e.leave(l); next != "" {
+		e.begin(next)
+	}
 }
 
 // leave takes a run out of memory, wakes who waits for its answer, and gives
@@ -321,22 +336,13 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 		l.mu.Unlock()
 		return err
 	}
-	err = e.recall(ctx, m)
-	entry, errands := m.Take()
-	var batch store.Batch
-	if err == nil {
-		batch, err = nextBatch(l, entry)
-	}
+	entry, errands, durable, err := e.queue(l, m, e.recall(ctx, m), nextBatch)
 	if err != nil {
-		l.gone = true
-		l.mu.Unlock()
 		e.forget(l)
 		return err
 	}
-	durable := e.store.Queue(batch)
 	early, after := e.split(errands)
 	e.send(early)
-	l.mu.Unlock()
 	if err := <-durable; err != nil {
 		l.drop()
 		e.forget(l)
@@ -367,9 +373,7 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	e.announce(l, entry, status)
 	switch {
 	case idle && status.Ended():
-		if next := e.leave(l); next != "" {
-			e.begin(next)
-		}
+		e.end(l)
 	case idle:
 		e.forget(l)
 	case answered:

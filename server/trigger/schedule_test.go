@@ -1,0 +1,97 @@
+package trigger
+
+import (
+	"context"
+	"log/slog"
+	"testing"
+	"time"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/engine"
+	"woolsignal/server/store"
+	"woolsignal/server/vault"
+	"woolsignal/server/workspace"
+)
+
+// clockwork is a workspace with one schedule of every 15 minutes.
+func clockwork(t *testing.T) (*Schedules, func() int) {
+	t.Helper()
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := store.Open(ctx, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	secrets, err := vault.Open(ctx, folder, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := workspace.Open(ctx, s, secrets, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	problems, err := w.Apply(ctx, map[string]string{
+		"woolsignal.yaml":      "name: Larkrigg\nzone: Europe/London\n",
+		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
+	}, "test")
+	if err != nil || flow.Wrongs(problems) > 0 {
+		t.Fatal(err, problems)
+	}
+	log := slog.New(slog.DiscardHandler)
+	runs := func() (n int) {
+		if err := s.Read().QueryRow("SELECT count(*) FROM runs").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	return &Schedules{Workspace: w, Engine: engine.New(s, w, secrets, log), Store: s, Log: log}, runs
+}
+
+func TestEachDueTimeStartsOneRun(t *testing.T) {
+	s, runs := clockwork(t)
+	ctx, begin := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
+	for _, step := range []struct {
+		at   time.Duration
+		want int
+		next string
+	}{
+		{0, 0, "10:08"},                // looks again within a minute
+		{7 * time.Minute, 0, "10:15"},  // … or when it is due
+		{8 * time.Minute, 1, "10:16"},  // due
+		{8 * time.Minute, 1, "10:16"},  // looking twice starts nothing
+		{23 * time.Minute, 2, "10:31"}, // the next
+		{70 * time.Minute, 2, "11:18"}, // three were missed while the service was down: skipped
+		{83 * time.Minute, 3, "11:31"}, // and it goes on in step
+	} {
+		now := begin.Add(step.at)
+		if next := s.fire(ctx, now); runs() != step.want || next.Format("15:04") != step.next {
+			t.Errorf("at %s: %d runs and the next look at %s, want %d and %s", now.Format("15:04"), runs(), next.Format("15:04"), step.want, step.next)
+		}
+	}
+}
+
+func TestTheSameTimeAfterACrashStartsNothing(t *testing.T) {
+	s, runs := clockwork(t)
+	ctx, due := context.Background(), time.Date(2026, 11, 23, 10, 15, 0, 0, time.UTC)
+	// The run was accepted, and the service died before it kept the next time.
+	s.start(ctx, "watch", "rounds", due)
+	if err := s.keep(ctx, "watch/rounds", due); err != nil {
+		t.Fatal(err)
+	}
+	s.fire(ctx, due.Add(time.Second))
+	if runs() != 1 {
+		t.Errorf("%d runs of one due time", runs())
+	}
+}
+
+func TestAChangedIntervalCountsAtOnce(t *testing.T) {
+	s, _ := clockwork(t)
+	ctx, now := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
+	if err := s.keep(ctx, "watch/rounds", now.Add(9*time.Hour)); err != nil { // what an interval of a day left
+		t.Fatal(err)
+	}
+	due, err := s.due(ctx, "watch/rounds", 15*time.Minute, now)
+	if err != nil || due.Format("15:04") != "10:15" {
+		t.Errorf("next due at %s, %v", due, err)
+	}
+}

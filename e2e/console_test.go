@@ -31,7 +31,7 @@ func page(t *testing.T) context.Context {
 
 func do(t *testing.T, ctx context.Context, steps ...browser.Step) {
 	t.Helper()
-	limited, cancel := context.WithTimeout(ctx, 25*time.Second)
+	limited, cancel := context.WithTimeout(ctx, 90*time.Second)
 	defer cancel()
 	if err := chromedp.Do(limited, steps...); err != nil {
 		t.Fatal(err)

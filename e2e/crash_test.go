@@ -52,7 +52,7 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Run("while the model thinks", func(t *testing.T) {
-		s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 1, Delay: "20s"})
+		s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 1, Delay: "3s"})
 		heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Skell Top on Friday morning?")
 		if err != nil {
 			t.Fatal(err)

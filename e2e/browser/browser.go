@@ -71,7 +71,7 @@ func Look(width, height int64, dark bool) Step {
 
 // HasText waits until some words stand on the page.
 func HasText(words string) Step {
-	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(20*time.Second))
+	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(40*time.Second))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
 		if _, err := wait(ctx, t); err != nil {
 			there, _ := chromedp.Evaluate[string](`document.body.innerText`)(ctx, t)

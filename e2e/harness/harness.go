@@ -131,10 +131,16 @@ func (s *Service) Output() string { return s.out.String() }
 
 // Kill ends the demo's service with SIGKILL and waits until the demo has
 // started it again.
-func (s *Service) Kill() {
+func (s *Service) Kill() { s.t.Helper(); s.end(syscall.SIGKILL) }
+
+// Terminate asks the demo's service to stop, and waits until the demo has
+// started it again.
+func (s *Service) Terminate() { s.t.Helper(); s.end(syscall.SIGTERM) }
+
+func (s *Service) end(signal syscall.Signal) {
 	s.t.Helper()
 	before := s.PID
-	if err := syscall.Kill(before, syscall.SIGKILL); err != nil {
+	if err := syscall.Kill(before, signal); err != nil {
 		s.t.Fatal(err)
 	}
 	s.awaitReady(func(r Ready) bool { return r.PID != before })

@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"woolsignal/core/flow"
@@ -173,12 +174,12 @@ func TestAPIDescriptionBecomesTools(t *testing.T) {
 }
 
 func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
-	status := http.StatusOK
+	var status atomic.Int64
 	peer := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if status == 0 {
+		if status.Load() == 0 {
 			panic(http.ErrAbortHandler)
 		}
-		w.WriteHeader(status)
+		w.WriteHeader(int(status.Load()))
 		fmt.Fprintf(w, `{"detail": "echo %s"}`, r.Header.Get("X-Register-Key"))
 	})
 	bare := strings.Replace(register.Description, `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`, "", 1)
@@ -188,10 +189,11 @@ func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
 	}
 	args := map[string]any{"grower": "Hollin Bank", "kg": 1.0, "lane": "clean"}
 	var uncertain *tool.UncertainError
-	for _, status = range []int{0, 500, 429} {
+	for _, answered := range []int64{0, 500, 429} {
+		status.Store(answered)
 		_, err := c.Call(context.Background(), secrets, "peer/add_delivery", args, tool.Sending{})
-		if errors.As(err, &uncertain) == (status == 429) {
-			t.Errorf("answered %d: %v", status, err)
+		if errors.As(err, &uncertain) == (answered == 429) {
+			t.Errorf("answered %d: %v", answered, err)
 		}
 		if err == nil || strings.Contains(err.Error(), "peer-secret") {
 			t.Errorf("the secret echoes in %v", err)

@@ -43,6 +43,9 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	if chatted.Status != "waiting" || len(chatted.Reviews) != 1 {
 		t.Fatalf("chat -json: %+v", chatted)
 	}
+	if out := run("Ines", "chat", "-workflow", "depot-slots", "-thread", "t1", "And?"); !strings.Contains(out, "comes next") || !strings.Contains(out, chatted.Run) {
+		t.Errorf("chat behind a run that waits: %q", out)
+	}
 	if out := run("Tobias", "reviews"); !strings.Contains(out, chatted.Reviews[0].ID) || !strings.Contains(out, "yes") {
 		t.Errorf("reviews: %s", out)
 	}
@@ -59,7 +62,7 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 			t.Errorf("run does not say %q:\n%s", want, out)
 		}
 	}
-	if out := run("Ines", "runs", "-workflow", "depot-slots"); strings.Count(out, "depot-slots") != 3 {
+	if out := run("Ines", "runs", "-workflow", "depot-slots"); strings.Count(out, "depot-slots") != 4 {
 		t.Errorf("runs:\n%s", out)
 	}
 	var detail struct{ Steps []any }

@@ -189,6 +189,18 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 			t.Errorf("%s: %d %v, want %d and %q", name, response.StatusCode, body, a.status, a.want)
 		}
 	}
+	status := 0
+	for range 200 {
+		response, err := http.Post(s.URL+"/in/weighbridge", "application/json", strings.NewReader("{}"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		status = response.StatusCode
+	}
+	if status != http.StatusTooManyRequests {
+		t.Errorf("after 200 refusals the next is answered %d", status)
+	}
 	if page, err := s.As("Ines").Runs(harness.Context(t), client.Filter{}); err != nil || len(page.Runs) != 0 {
 		t.Errorf("hostile deliveries started %d runs (%v)", len(page.Runs), err)
 	}

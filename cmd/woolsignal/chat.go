@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"woolsignal/client"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/wire"
@@ -17,6 +18,24 @@ type chatted struct {
 	Status  run.Status     `json:"status"`
 	Replies []wire.Message `json:"replies"`
 	Reviews []run.Review   `json:"reviews"` // that the conversation waits for
+}
+
+// behind gives the run of a conversation that waits for a person while another
+// is queued behind it; nil where nothing is in the way.
+func behind(ctx context.Context, c *client.Client, workflow, thread, id string) (*wire.Run, error) {
+	talk, err := c.Thread(ctx, workflow, thread)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range talk.Open {
+		if r.ID == id {
+			break
+		}
+		if r.Status == run.Waiting {
+			return &r, nil
+		}
+	}
+	return nil, nil
 }
 
 func chat(ctx context.Context, a *app, args []string) error {
@@ -38,6 +57,14 @@ func chat(ctx context.Context, a *app, args []string) error {
 	heard, err := c.Say(ctx, *workflow, *thread, rest[0])
 	if err != nil {
 		return err
+	}
+	if ahead, err := behind(ctx, c, *workflow, *thread, heard.Run); err != nil {
+		return err
+	} else if ahead != nil && !*asJSON {
+		fmt.Fprintf(a.out, "Your message comes next: “%s”, before it, waits for a person.\n  woolsignal run %s\n", ahead.About, ahead.ID)
+		return nil
+	} else if ahead != nil {
+		return a.printJSON(chatted{Run: heard.Run, Thread: *thread, Status: run.Queued, Replies: []wire.Message{}, Reviews: []run.Review{}})
 	}
 	detail, err := c.Settled(ctx, heard.Run)
 	if ctx.Err() != nil {

@@ -38,7 +38,7 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 		var err error
 		select {
 		case n := <-news:
-			if n.Kind == "piece" && !p.Role.Allows(access.Builder) {
+			if n.Kind == "piece" && !p.Role.Allows(access.Builder) && !strings.Contains(n.Thread, ":"+consoleSource(p)+"#") {
 				continue
 			}
 			err = event(w, n)

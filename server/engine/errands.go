@@ -62,14 +62,25 @@ func (e *Engine) ask(errand run.Errand) *run.Answered {
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
+	thread := e.threadOf(errand.Run)
 	reply, err := server.Ask(e.ctx, m, errand.Ask, func(piece string) {
-		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Step: errand.Step, Text: piece})
+		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
 	if err != nil {
 		return &run.Answered{Error: e.secrets.Mask(err.Error())}
 	}
 	reply.Message.Text = e.secrets.Mask(reply.Message.Text)
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
+}
+
+// threadOf gives the conversation of a moving run; "" where it has none.
+func (e *Engine) threadOf(id string) string {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if l, ok := e.live[id]; ok {
+		return l.thread
+	}
+	return ""
 }
 
 // server keeps one client a connection, made anew when its file changes.

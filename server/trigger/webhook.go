@@ -9,12 +9,15 @@ import (
 	"io"
 	"log/slog"
 	"mime"
+	"net"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
+	"golang.org/x/time/rate"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -36,6 +39,32 @@ type Webhooks struct {
 	Engine    *engine.Engine
 	Secrets   *vault.Vault
 	Log       *slog.Logger
+
+	mu      sync.Mutex
+	refused map[string]*rate.Limiter // by caller's address
+}
+
+// Each address may be refused so often at once, and once a second after that;
+// then it is asked to wait before anything of it is read.
+const maxRefused = 200
+
+// limiter gives what is left to an address.
+func (h *Webhooks) limiter(r *http.Request) *rate.Limiter {
+	address, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		address = r.RemoteAddr
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.refused == nil || len(h.refused) > 10_000 {
+		h.refused = map[string]*rate.Limiter{}
+	}
+	l, ok := h.refused[address]
+	if !ok {
+		l = rate.NewLimiter(1, maxRefused)
+		h.refused[address] = l
+	}
+	return l
 }
 
 // find looks the trigger up that has a path.
@@ -52,15 +81,23 @@ func (h *Webhooks) find(s *workspace.Snapshot, path string) (string, flow.Trigge
 
 // ServeHTTP answers one delivery. What is refused starts nothing.
 func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	left := h.limiter(r)
+	if left.Tokens() < 1 {
+		w.Header().Set("Retry-After", "30")
+		problem.Write(w, http.StatusTooManyRequests, "Refused too often", "Put right what the last answers said, and send again in half a minute.")
+		return
+	}
 	snapshot := h.Workspace.Now()
 	path := chi.URLParam(r, "path")
 	workflow, trigger, ok := h.find(snapshot, path)
 	if !ok {
+		left.Allow()
 		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+".")
 		return
 	}
 	signal, refusal := h.read(snapshot, trigger, w, r)
 	if refusal != nil {
+		left.Allow()
 		refusal.Write(w)
 		return
 	}

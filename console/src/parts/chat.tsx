@@ -42,6 +42,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
     if (n.kind === 'message') setPieces((p) => ({ ...p, [run]: '' })) // the whole message is there now
   }), [])
   const moving = open.find((r) => r.status !== 'waiting')
+  const queued = moving?.status === 'queued' && open.some((r) => r.status === 'waiting')
   const writing = moving ? pieces[moving.id] : ''
   const last = talk.data?.messages.at(-1)?.n
   useEffect(() => {
@@ -65,7 +66,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
         {talk.error && <Trouble error={talk.error} />}
         {talk.data?.messages.length === 0 && <p className="text-quiet">Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.</p>}
         {talk.data?.messages.map((m) => <Bubble key={m.n} m={m} />)}
-        {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{script.title} is working on it…</p>)}
+        {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{queued ? 'Your message comes next, once the question above is decided.' : `${script.title} is working on it…`}</p>)}
         <div ref={end} />
       </div>
       {may ? (

@@ -109,6 +109,13 @@ func get[T any](ctx context.Context, c *Client, path string) (T, error) {
 	return out, err
 }
 
+// NewToken gets a token for an e-mail and password.
+func (c *Client) NewToken(ctx context.Context, email, password string) (wire.Token, error) {
+	var out wire.Token
+	err := c.Do(ctx, http.MethodPost, "/tokens", wire.SignIn{Email: email, Password: password}, &out)
+	return out, err
+}
+
 // Session tells who the token's person is.
 func (c *Client) Session(ctx context.Context) (wire.Session, error) {
 	return get[wire.Session](ctx, c, "/session")

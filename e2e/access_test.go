@@ -45,7 +45,8 @@ func TestEveryRouteAsEveryRole(t *testing.T) {
 			}
 			response.Body.Close()
 			allowed := route.Role == "" || access.Role(p.Role).Allows(route.Role)
-			refused := response.StatusCode == 403 || response.StatusCode == 401 && !(route.Path == "/session" && route.Method == http.MethodPost)
+			signsIn := route.Path == "/tokens" || route.Path == "/session" && route.Method == http.MethodPost
+			refused := response.StatusCode == 403 || response.StatusCode == 401 && !signsIn
 			if allowed == refused || response.StatusCode >= 500 {
 				t.Errorf("%s %s as %s (%s): %d", route.Method, route.Path, p.Name, p.Role, response.StatusCode)
 			}
@@ -86,6 +87,17 @@ func TestFirstOwnerOfAnEmptyService(t *testing.T) {
 	}
 	if err := c.Do(harness.Context(t), http.MethodPost, "/session", wire.SignIn{Email: good.Email, Password: good.Password}, nil); err != nil {
 		t.Errorf("signing in with the new account: %v", err)
+	}
+	if out, _, code := s.Command("", "wrong\n", "login", good.Email); code != 1 || strings.Contains(out, "ws_") {
+		t.Errorf("a token for a wrong password: exit %d %q", code, out)
+	}
+	out, errs, code := s.Command("", good.Password+"\n", "login", good.Email)
+	token := regexp.MustCompile(`^export WOOLSIGNAL_TOKEN=(ws_\S+)`).FindStringSubmatch(out)
+	if code != 0 || token == nil {
+		t.Fatalf("login: exit %d %q %q", code, out, errs)
+	}
+	if session, err := (&client.Client{URL: s.URL, Token: token[1]}).Session(harness.Context(t)); err != nil || session.Person.Role != "owner" {
+		t.Errorf("the token is %+v's, %v", session.Person, err)
 	}
 	s.Stop()
 	if !strings.Contains(s.Output(), "stopped") {

@@ -24,6 +24,12 @@ type SignIn struct {
 	Password string `json:"password"`
 }
 
+// Token is what a program acts with, as the person who asked for it.
+type Token struct {
+	Token  string `json:"token"`
+	Person Person `json:"person"`
+}
+
 // Join uses up a one-time link and makes an account.
 type Join struct {
 	Key      string `json:"key"`

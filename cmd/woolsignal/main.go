@@ -32,6 +32,7 @@ func commands() []command {
 	return []command{
 		{"serve", "", "Start the service", serve},
 		{"demo", "", "Start the service with the demo's workspace and outside world", startDemo},
+		{"login", "E-MAIL", "Get a token for the command line", login},
 		{"check", "FOLDER", "Check the files of a workspace", check},
 		{"apply", "FOLDER", "Put the files of a workspace into the service", apply},
 		{"connect", "CONNECTION", "Give a connection its secret", connect},
@@ -83,7 +84,7 @@ func (a *app) main(ctx context.Context, args []string) int {
 		fmt.Fprintln(a.errs, "woolsignal "+c.name+": "+err.Error())
 		var p *client.Problem
 		if errors.As(err, &p) && p.Status == 401 {
-			fmt.Fprintln(a.errs, "Set WOOLSIGNAL_TOKEN to a token of the service; the demo prints one when it starts.")
+			fmt.Fprintln(a.errs, "Set WOOLSIGNAL_TOKEN to a token of the service: woolsignal login E-MAIL gives one, and the demo prints some when it starts.")
 		}
 		return 1
 	}

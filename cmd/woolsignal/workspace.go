@@ -2,7 +2,6 @@ package main
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -225,20 +224,21 @@ func connect(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	var secret []byte
+	var secret string
 	if *from == "-" {
-		fmt.Fprintf(a.errs, "Secret of %s, then Enter: ", rest[0])
-		secret, err = bufio.NewReader(a.in).ReadBytes('\n')
-		if err != nil && len(secret) == 0 {
-			return errors.New("no secret was given")
-		}
-	} else if secret, err = os.ReadFile(*from); err != nil {
+		secret, err = a.readSecret("Secret of " + rest[0])
+	} else {
+		var text []byte
+		text, err = os.ReadFile(*from)
+		secret = string(text)
+	}
+	if err != nil {
 		return err
 	}
 	if len(secret) > maxSecret {
 		return errors.New("this is too long for a secret")
 	}
-	if err := a.client().PutSecret(ctx, rest[0], string(bytes.TrimSpace(secret))); err != nil {
+	if err := a.client().PutSecret(ctx, rest[0], strings.TrimSpace(secret)); err != nil {
 		return err
 	}
 	fmt.Fprintf(a.out, "Kept, sealed. It replaces any before it and is never shown again.\n")

@@ -149,9 +149,20 @@ func (a *Access) People(ctx context.Context) ([]Person, error) {
 }
 
 // SignIn checks a password and opens a session. from is the caller's address.
+// Errors: those of [Access.Check].
 func (a *Access) SignIn(ctx context.Context, email, password, from string) (cookie string, p Person, err error) {
+	if p, err = a.Check(ctx, email, password, from); err != nil {
+		return "", p, err
+	}
+	cookie, err = a.open(ctx, p)
+	return cookie, p, err
+}
+
+// Check finds the person of an e-mail and password. Errors: [ErrWrongPassword],
+// or [ErrTooMany] when the person or the address was tried too often.
+func (a *Access) Check(ctx context.Context, email, password, from string) (p Person, err error) {
 	if !a.mayTry("e-mail "+strings.ToLower(email)) || !a.mayTry("address "+from) {
-		return "", p, ErrTooMany
+		return p, ErrTooMany
 	}
 	var hashed string
 	err = a.store.Read().QueryRowContext(ctx, "SELECT id, email, name, role, password FROM people WHERE email = ?", email).
@@ -159,13 +170,12 @@ func (a *Access) SignIn(ctx context.Context, email, password, from string) (cook
 	if errors.Is(err, sql.ErrNoRows) {
 		hashed = nobody() // takes as long as a real one, so that timing tells nothing
 	} else if err != nil {
-		return "", p, err
+		return p, err
 	}
 	if !checkPassword(hashed, password) || p.ID == 0 {
-		return "", Person{}, ErrWrongPassword
+		return Person{}, ErrWrongPassword
 	}
-	cookie, err = a.open(ctx, p)
-	return cookie, p, err
+	return p, nil
 }
 
 // mayTry allows ten tries at once and one every six seconds after that.

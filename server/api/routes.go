@@ -27,6 +27,7 @@ func (a *API) Routes() []Route {
 	return []Route{
 		{get, "/openapi.json", "", "This description", nil, nil, nil, a.openAPI},
 		{post, "/session", "", "Sign in; the answer sets a cookie", nil, wire.SignIn{}, wire.Session{}, a.signIn},
+		{post, "/tokens", "", "Get a token for programs, with e-mail and password", nil, wire.SignIn{}, wire.Token{}, a.newToken},
 		{post, "/join", "", "Make an account with a one-time link, and sign in", nil, wire.Join{}, wire.Session{}, a.join},
 		{get, "/session", access.Reader, "Who is signed in", nil, nil, wire.Session{}, a.session},
 		{del, "/session", access.Reader, "Sign out", nil, nil, nil, a.signOut},

@@ -14,17 +14,39 @@ func (a *API) signIn(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, address(r))
+	if err != nil {
+		return refuseSignIn(w, err)
+	}
+	setCookie(w, r, cookie, 14*24*3600)
+	return a.describeSession(w, r, p)
+}
+
+// refuseSignIn says why somebody could not sign in.
+func refuseSignIn(w http.ResponseWriter, err error) error {
 	switch {
 	case errors.Is(err, access.ErrTooMany):
 		w.Header().Set("Retry-After", "60")
 		return refuse(http.StatusTooManyRequests, "Too many tries", "Wait a minute and try again.")
 	case errors.Is(err, access.ErrWrongPassword):
 		return refuse(http.StatusUnauthorized, "Not signed in", "The e-mail or the password is wrong.")
-	case err != nil:
+	}
+	return err
+}
+
+func (a *API) newToken(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.SignIn](r)
+	if err != nil {
 		return err
 	}
-	setCookie(w, r, cookie, 14*24*3600)
-	return a.describeSession(w, r, p)
+	p, err := a.Access.Check(r.Context(), in.Email, in.Password, address(r))
+	if err != nil {
+		return refuseSignIn(w, err)
+	}
+	token, err := a.Access.NewToken(r.Context(), p, "command line")
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Token{Token: token, Person: wirePerson(p)})
 }
 
 func (a *API) join(w http.ResponseWriter, r *http.Request) error {

@@ -42,8 +42,13 @@ export function listen(client: QueryClient): () => void {
       })
       .catch(() => undefined) // stopped before it was this tab's turn
   } else source = open()
+  let connected = false
   const off = onNews((n) => {
     if (n.kind === 'piece') return
+    if (n.kind === 'ready' && !connected) {
+      connected = true // what was just read is fresh; after a break it is not
+      return
+    }
     const stale = n.kind === 'run' ? ['runs', 'run', 'today', 'thread'] : n.kind === 'review' ? ['reviews', 'today', 'session', 'run'] : n.kind === 'message' ? ['thread'] : undefined
     if (!stale) return void client.invalidateQueries()
     for (const key of stale) void client.invalidateQueries({ queryKey: key === 'run' && n.run ? [key, n.run] : [key] })

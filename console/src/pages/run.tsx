@@ -23,7 +23,7 @@ export default function RunPage() {
   const open = d.steps.find((s) => s.path === chosen) ?? d.steps.find((s) => s.status === 'failed' || s.status === 'waiting' || s.status === 'running') ?? d.steps.find((s) => s.agent) ?? d.steps.filter((s) => s.status).at(-1)
   const waited = d.reviews.find((r) => !r.choice)
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex min-h-full flex-col lg:h-full">
       <Head title={d.about ? `“${d.about}”` : d.title} above={<><Link to="/runs" className="no-underline hover:underline">Runs</Link> / <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">{d.title}</Link></>}
         beside={<span className="text-quiet">{d.signal.from?.name ? `${d.signal.from.name}, ` : ''}{when(d.accepted)}</span>}>
         <div className="mt-1.5 flex flex-wrap gap-2">
@@ -33,7 +33,7 @@ export default function RunPage() {
         </div>
         {d.because && <p className={`mt-2 max-w-3xl ${d.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{d.because}</p>}
       </Head>
-      <div className="flex min-h-0 flex-1 flex-col lg:flex-row">
+      <div className="flex flex-1 flex-col lg:min-h-0 lg:flex-row">
         <div className="min-w-0 px-2 py-4 md:px-4 lg:w-[46%] lg:overflow-y-auto">
           <ol>
             {d.steps.map((s, i) => (

@@ -23,7 +23,7 @@ export default function Runs() {
     placeholderData: (before) => before,
   })
   const found = pages.data?.pages.flatMap((p) => p.runs) ?? []
-  const select = 'rounded border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo'
+  const select = 'max-w-60 rounded border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo'
   return (
     <>
       <Head title="Runs">
@@ -58,7 +58,7 @@ export default function Runs() {
                 <tr key={r.id} className="border-t border-line hover:bg-raised">
                   <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6"><Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">{r.about || r.id}</Link></td>
                   <td className="py-2 pr-4"><Badge status={r.status} /></td>
-                  <td className="py-2 pr-4 whitespace-nowrap">{r.title}</td>
+                  <td className="max-w-48 truncate py-2 pr-4" title={r.title}>{r.title}</td>
                   <td className="py-2 pr-4 whitespace-nowrap text-quiet">{when(r.accepted)}</td>
                   <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{took(r.accepted, r.ended)}</td>
                   <td className="py-2 pr-4 text-right text-quiet">{r.input_tokens + r.output_tokens || ''}</td>

@@ -63,7 +63,7 @@ function Row({ to, right, children }: { to: string; right: ReactNode; children: 
   return (
     <li>
       <Link to={to} className="flex justify-between gap-4 px-4 py-2.5 no-underline hover:bg-wash">
-        <span className="min-w-0">{children}</span>
+        <span className="min-w-0 wrap-anywhere">{children}</span>
         <span className="shrink-0 text-right text-[0.87rem]">{right}</span>
       </Link>
     </li>

@@ -20,8 +20,8 @@ export default function Workflow({ session }: { session: Session }) {
   const s = script.data
   const wrong = s.problems.filter((p) => p.severity === 'wrong').length
   return (
-    <div className="flex h-full flex-col">
-      <Tabs.Root defaultValue="script" className="flex min-h-0 flex-1 flex-col">
+    <div className="flex min-h-full flex-col xl:h-full">
+      <Tabs.Root defaultValue="script" className="flex flex-1 flex-col xl:min-h-0">
         <Head title={s.title} above={<Link to="/workflows" className="no-underline hover:underline">Workflows</Link>} beside={wrong > 0 && <Chip><span className="text-madder">{wrong} to put right</span></Chip>}>
           <p className="mt-0.5 text-quiet">{s.purpose}</p>
           <Tabs.List aria-label="Ways of seeing it" className="mt-2 -mb-3 flex gap-5">
@@ -30,12 +30,12 @@ export default function Workflow({ session }: { session: Session }) {
             ))}
           </Tabs.List>
         </Head>
-        <div className={`flex min-h-0 flex-1 flex-col ${s.chat ? 'xl:flex-row' : ''}`}>
+        <div className={`flex flex-1 flex-col xl:min-h-0 ${s.chat ? 'xl:flex-row' : ''}`}>
           <div className="min-w-0 flex-1 overflow-x-hidden xl:overflow-y-auto">
             <Tabs.Content value="script" className="outline-none"><ScriptView script={s} run={detail.data} /></Tabs.Content>
             <Tabs.Content value="file" className="outline-none"><FileView script={s} /></Tabs.Content>
           </div>
-          {s.chat && <div className="flex min-h-110 flex-col border-line max-xl:border-t xl:min-h-0 xl:w-96 xl:border-l"><Chat script={s} may={session.person.role !== 'reader'} /></div>}
+          {s.chat && <div className="flex h-120 shrink-0 flex-col border-line max-xl:border-t xl:h-auto xl:w-96 xl:border-l"><Chat script={s} may={session.person.role !== 'reader'} /></div>}
         </div>
       </Tabs.Root>
     </div>

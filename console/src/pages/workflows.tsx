@@ -27,7 +27,7 @@ export default function Workflows() {
             <Link to={`/workflows/${w.id}`} className="grid gap-x-6 gap-y-1 px-4 py-3.5 no-underline hover:bg-raised md:grid-cols-[minmax(0,1fr)_9rem_11rem] md:px-6">
               <span className="min-w-0">
                 <span className="font-semibold">{w.title}</span>
-                <span className="block text-quiet">{w.purpose}</span>
+                <span className="line-clamp-3 text-quiet">{w.purpose}</span>
                 <span className="mt-0.5 block text-[0.87rem] text-indigo">{w.triggers.join(' · ')}</span>
               </span>
               <span className="text-[0.87rem] text-quiet">{w.last_run ? <>last run<span className="block text-ink">{when(w.last_run)}</span></> : 'never run'}</span>

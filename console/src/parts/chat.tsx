@@ -24,7 +24,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   const [thread, begin] = useThread(script.id)
   const [draft, setDraft] = useState('')
   const [pieces, setPieces] = useState<Record<string, string>>({})
-  const end = useRef<HTMLDivElement>(null)
+  const log = useRef<HTMLDivElement>(null)
   const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`
   const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
   const say = useMutation({
@@ -46,7 +46,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   const writing = moving ? pieces[moving.id] : ''
   const last = talk.data?.messages.at(-1)?.n
   useEffect(() => {
-    end.current?.scrollIntoView({ block: 'end' })
+    log.current?.scrollTo({ top: log.current.scrollHeight }) // the log alone, never the page around it
   }, [last, writing])
   const send = () => draft.trim() && !say.isPending && say.mutate(draft.trim())
   const keys = (e: KeyboardEvent) => {
@@ -61,13 +61,12 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
         <h2 className="font-semibold">Try it</h2>
         <button className="text-[0.87rem] text-quiet underline underline-offset-2 hover:text-ink" onClick={begin}>New conversation</button>
       </div>
-      <div className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3" role="log" aria-live="polite" aria-label="Conversation" tabIndex={0}>
+      <div ref={log} className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3" role="log" aria-live="polite" aria-label="Conversation" tabIndex={0}>
         {talk.isPending && <Loading />}
         {talk.error && <Trouble error={talk.error} />}
         {talk.data?.messages.length === 0 && <p className="text-quiet">Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.</p>}
         {talk.data?.messages.map((m) => <Bubble key={m.n} m={m} />)}
         {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{queued ? 'Your message comes next, once the question above is decided.' : `${script.title} is working on it…`}</p>)}
-        <div ref={end} />
       </div>
       {may ? (
         <div className="border-t border-line p-3">

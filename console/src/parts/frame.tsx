@@ -81,7 +81,7 @@ export function Head({ title, above, beside, children }: { title: ReactNode; abo
     <div className="border-b border-line px-4 pt-4 pb-3 md:px-6">
       {above && <p className="text-[0.87rem] text-quiet">{above}</p>}
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <h1 className="text-xl font-bold">{title}</h1>
+        <h1 className="line-clamp-2 min-w-0 text-xl font-bold wrap-anywhere">{title}</h1>
         {beside}
       </div>
       {children}

@@ -1,5 +1,6 @@
 # Two commands matter on a fresh machine: `make demo` and `make test`.
 GO      ?= go
+RACE    := $(if $(shell command -v gcc),-race)
 BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
@@ -13,7 +14,7 @@ demo: build
 	./$(BIN) demo
 
 test: build browser vet
-	$(GO) test -race -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
+	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
 	$(GO) test -timeout 20m ./e2e/...
 
 vet:

@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -68,11 +67,10 @@ func (c *Client) Do(ctx context.Context, method, path string, in, out any) error
 	}
 	response, err := c.http().Do(request)
 	if err != nil {
-		var op *net.OpError
-		if errors.As(err, &op) && op.Op == "dial" {
-			return fmt.Errorf("%w at %s: is it running? Set WOOLSIGNAL_URL to its address", ErrUnreachable, c.URL)
+		if ctx.Err() != nil {
+			return ctx.Err()
 		}
-		return fmt.Errorf("client: %w", err)
+		return fmt.Errorf("%w at %s: is it running? Set WOOLSIGNAL_URL to its address (%w)", ErrUnreachable, c.URL, err)
 	}
 	defer response.Body.Close()
 	if response.StatusCode >= 400 {
@@ -217,11 +215,12 @@ func (c *Client) Thread(ctx context.Context, workflow, thread string) (wire.Thre
 	return get[wire.Thread](ctx, c, "/workflows/"+url.PathEscape(workflow)+"/chat/"+url.PathEscape(thread))
 }
 
-// Settled waits until a run has ended or waits for a person.
+// Settled waits until a run has ended or waits for a person. A service that
+// is starting again meanwhile is waited for.
 func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
 	for pause := 20 * time.Millisecond; ; pause = min(pause*2, time.Second) {
 		d, err := c.Run(ctx, id)
-		if err != nil || d.Status.Ended() || d.Status == run.Waiting {
+		if err == nil && (d.Status.Ended() || d.Status == run.Waiting) || err != nil && !errors.Is(err, ErrUnreachable) {
 			return d, err
 		}
 		select {

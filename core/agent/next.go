@@ -60,7 +60,7 @@ func (s *State) limit(def *flow.Agent, now time.Time) *Failure {
 	switch l := def.Limits; {
 	case l.Turns > 0 && len(s.Turns) >= l.Turns:
 		return &Failure{"turns", fmt.Sprintf("%s used all its %d turns without an answer", def.Title, l.Turns)}
-	case l.Time > 0 && now.Sub(s.Began) > l.Time:
+	case l.Time > 0 && s.Worked(now) > l.Time:
 		return &Failure{"time", fmt.Sprintf("%s took longer than %s", def.Title, flow.DurationWords(l.Time))}
 	case l.Cost > 0 && cost.Units() >= l.Cost:
 		return &Failure{"cost", fmt.Sprintf("%s spent its limit of %g", def.Title, l.Cost)}

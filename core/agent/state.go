@@ -60,6 +60,7 @@ type Call struct {
 	Edited bool           `json:"edited,omitempty"` // they changed the arguments
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`
+	Waited time.Duration  `json:"waited,omitempty"` // for a person, in nanoseconds
 }
 
 func (c *Call) settled() bool {
@@ -149,6 +150,16 @@ func (s *State) openAsks() []Request {
 // Thinking tells whether the model's answer is awaited.
 func (s *State) Thinking() bool {
 	return len(s.Turns) > 0 && s.Turns[len(s.Turns)-1].Answered.IsZero()
+}
+
+// Worked is how long the agent has been at work. Waiting for people does not
+// count: nobody's decision makes an agent run out of time.
+func (s *State) Worked(now time.Time) time.Duration {
+	worked := now.Sub(s.Began)
+	for _, c := range s.Calls {
+		worked -= c.Waited
+	}
+	return worked
 }
 
 // Spent sums up tokens and money.

@@ -112,7 +112,7 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 		ask.Tools = append(ask.Tools, Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
 	}
 	if limit := a.Limits.Time; limit > 0 {
-		ask.Within = min(ask.Within, max(time.Second, limit-m.now.Sub(step.Agent.Began)))
+		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
 	}
 	return Errand{Run: m.state.ID, Step: step.Path, Turn: turn, Ask: ask}
 }

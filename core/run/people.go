@@ -162,6 +162,7 @@ func (m *Machine) fits(tool string, args map[string]any) error {
 func (m *Machine) settleCall(step *Step, review *Review) {
 	call := *step.Agent.Call(review.Call)
 	call.By, call.Note = review.By, review.Note
+	call.Waited += m.now.Sub(review.Asked)
 	switch review.Choice {
 	case Approve, SendAgain:
 		if review.Edited != nil {

@@ -114,6 +114,7 @@ type life struct {
 	state   *run.State
 	journal [][]byte
 	pending []run.Errand
+	later   time.Duration // added to the time of what happens from now on
 }
 
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
@@ -140,7 +141,7 @@ func (l *life) take(m *run.Machine, err error) {
 
 func (l *life) handle(e run.Event) {
 	l.t.Helper()
-	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second))
+	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later))
 	l.take(m, m.Handle(e))
 }
 
@@ -265,6 +266,22 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	last := l.state.Step("0").Agent.Messages
 	if answer := last[len(last)-2]; answer.Role != "tool" || !strings.Contains(answer.Text, "Tobias Quill changed the arguments") {
 		t.Errorf("the model was not told of the change: %+v", answer)
+	}
+}
+
+func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
+	l := begin(t, definition(t, desk), chat("cancel it"))
+	l.recalls()
+	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
+	l.later = 50 * time.Hour // clerk's limit is 15 minutes
+	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"}})
+	l.returns(map[string]any{"removed": true}, "")
+	if within := l.pending[0].Ask.Within; within < time.Minute {
+		t.Errorf("after two days of waiting the model is given %s", within)
+	}
+	l.says("Cancelled.")
+	if l.state.Status != run.Done {
+		t.Errorf("%s: %s", l.state.Status, l.state.Because)
 	}
 }
 

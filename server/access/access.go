@@ -161,7 +161,8 @@ func (a *Access) SignIn(ctx context.Context, email, password, from string) (cook
 // Check finds the person of an e-mail and password. Errors: [ErrWrongPassword],
 // or [ErrTooMany] when the person or the address was tried too often.
 func (a *Access) Check(ctx context.Context, email, password, from string) (p Person, err error) {
-	if !a.mayTry("e-mail "+strings.ToLower(email)) || !a.mayTry("address "+from) {
+	// An office shares an address, so that may try more often than one person.
+	if !a.mayTry("e-mail "+strings.ToLower(email), 10) || !a.mayTry("address "+from, 50) {
 		return p, ErrTooMany
 	}
 	var hashed string
@@ -178,8 +179,8 @@ func (a *Access) Check(ctx context.Context, email, password, from string) (p Per
 	return p, nil
 }
 
-// mayTry allows ten tries at once and one every six seconds after that.
-func (a *Access) mayTry(key string) bool {
+// mayTry allows some tries at once and one every six seconds after that.
+func (a *Access) mayTry(key string, atOnce int) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if len(a.tries) > 10_000 {
@@ -187,7 +188,7 @@ func (a *Access) mayTry(key string) bool {
 	}
 	l, ok := a.tries[key]
 	if !ok {
-		l = rate.NewLimiter(rate.Every(6*time.Second), 10)
+		l = rate.NewLimiter(rate.Every(6*time.Second), atOnce)
 		a.tries[key] = l
 	}
 	return l.Allow()

@@ -185,8 +185,19 @@ func (g Grant) Offered() map[string]any {
 	return out
 }
 
+// longWait is a wait after which the model is told the time anew: what it was
+// told at the beginning may be yesterday's.
+const longWait = 10 * time.Minute
+
 // report tells the model what became of a call.
 func (c *Call) report() string {
+	if c.Waited < longWait {
+		return c.outcome()
+	}
+	return fmt.Sprintf("%s (%s took %s to decide; it is now %s.)", c.outcome(), c.By, c.Waited.Round(time.Minute), c.Ended.UTC().Format("Monday 2 January 2006, 15:04 UTC"))
+}
+
+func (c *Call) outcome() string {
 	switch c.State {
 	case Done:
 		out, err := json.Marshal(c.Result)

@@ -276,6 +276,10 @@ func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
 	l.later = 50 * time.Hour // clerk's limit is 15 minutes
 	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"}})
 	l.returns(map[string]any{"removed": true}, "")
+	sent := l.pending[0].Ask.Messages
+	if told := sent[len(sent)-1].Text; !strings.Contains(told, "Tobias Quill took 50h0m0s to decide; it is now Wednesday 25 November 2026") {
+		t.Errorf("the model was told %q", told)
+	}
 	if within := l.pending[0].Ask.Within; within < time.Minute {
 		t.Errorf("after two days of waiting the model is given %s", within)
 	}

@@ -73,6 +73,7 @@ type State struct {
 	Keys      standin.Keys      `json:"keys"`
 	Signing   string            `json:"signing"` // whsec_…, signs the weighbridge's deliveries
 	Addresses map[string]string `json:"addresses"`
+	Tokens    map[string]string `json:"tokens"` // by e-mail; the same at every start
 }
 
 // stateFile is its name. It belongs to the simulated outside world.
@@ -85,7 +86,7 @@ func LoadState(folder string) (State, error) {
 		return State{
 			Keys:      standin.Keys{Bellwether: "bw-" + random(), Almanac: "al-" + random(), Register: "cr-" + random()},
 			Signing:   "whsec_" + base64.StdEncoding.EncodeToString([]byte(random())),
-			Addresses: shipped,
+			Addresses: shipped, Tokens: map[string]string{},
 		}, nil
 	} else if err != nil {
 		return State{}, fmt.Errorf("demo: %w", err)
@@ -93,6 +94,9 @@ func LoadState(folder string) (State, error) {
 	var s State
 	if err := json.Unmarshal(data, &s); err != nil {
 		return s, fmt.Errorf("demo: %s: %w", stateFile, err)
+	}
+	if s.Tokens == nil {
+		s.Tokens = map[string]string{}
 	}
 	return s, nil
 }
@@ -116,8 +120,8 @@ func random() string {
 // Prepare fills a data folder: people, secrets and the workspace with the
 // stand-ins' real addresses. The workspace is also written as files to
 // folder/workspace, for editing and applying again; files that are already
-// there are kept but for the addresses. It gives the people, each with a
-// fresh token.
+// there are kept but for the addresses. It gives the people, each with the
+// token they had at the last start.
 func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) ([]Person, error) {
 	for _, p := range People {
 		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil && !errors.Is(err, access.ErrTaken) {
@@ -141,9 +145,6 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 	for _, one := range standins {
 		state.Addresses[one.Name] = one.URL
 	}
-	if err := state.save(folder); err != nil {
-		return nil, fmt.Errorf("demo: %w", err)
-	}
 	if problems, err := s.Workspace.Apply(ctx, workspace, "the demo"); err != nil {
 		lines := []string{}
 		for _, p := range problems {
@@ -163,9 +164,19 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		if at < 0 {
 			continue
 		}
-		if people[i].Token, err = s.Access.NewToken(ctx, accounts[at], "demo"); err != nil {
+		kept := state.Tokens[people[i].Email]
+		if _, err := s.Access.ByToken(ctx, kept); errors.Is(err, access.ErrNotSignedIn) {
+			kept, err = s.Access.NewToken(ctx, accounts[at], "demo")
+			if err != nil {
+				return nil, fmt.Errorf("demo: %w", err)
+			}
+		} else if err != nil {
 			return nil, fmt.Errorf("demo: %w", err)
 		}
+		people[i].Token, state.Tokens[people[i].Email] = kept, kept
+	}
+	if err := state.save(folder); err != nil {
+		return nil, fmt.Errorf("demo: %w", err)
 	}
 	return people, nil
 }

@@ -118,6 +118,8 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "        lane: ${sort.lane}", "        lane: !lane x", 27, 15, "starts with !", "in quotes"},
 		{intake, "title: Intake", "title: &t Intake", 2, 8, "anchors and aliases", ""},
 		{intake, "title: Intake", "title: [Intake", 0, 1, "not YAML", ""},
+		{intake, "grower}", "grower} ${signal.from.name}", 18, 46, "there is no name", "signal.from has no fields"},
+		{desk, "${signal.text}", "${signal.body.text}", 9, 13, "signal.body.text: there is no text", "no fields"},
 		{desk, "agent: clerk", "agent: clark", 7, 5, "no agent clark", "did you mean clerk?"},
 		{desk, "    task: ${signal.text}\n", "", 7, 5, "given nothing to do", ""},
 		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
@@ -167,10 +169,12 @@ func TestTwoWebhooksCannotShareAPath(t *testing.T) {
 
 func TestFilesWithoutAPlaceAreNamed(t *testing.T) {
 	all := files()
-	all["notes.txt"] = "hello"
+	for _, path := range []string{"notes.txt", "workflows/deep/intake.yaml", "workflows/../desk.yaml", "agents/.yaml", "/etc/x.yaml"} {
+		all[path] = all["workflows/desk.yaml"]
+	}
 	delete(all, "woolsignal.yaml")
 	found := problems(all)
-	if len(found) < 2 || !strings.Contains(fmt.Sprint(found), "no place for this file") || !strings.Contains(fmt.Sprint(found), "woolsignal.yaml is missing") {
+	if len(found) != 7 || strings.Count(fmt.Sprint(found), "no place for this file") != 5 || !strings.Contains(fmt.Sprint(found), "woolsignal.yaml is missing") {
 		t.Errorf("%v", found)
 	}
 }

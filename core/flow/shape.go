@@ -56,10 +56,25 @@ func (w *Workspace) signalShape(flow *Workflow) Shape {
 	fields := map[string]Shape{
 		"id": textShape(), "source": textShape(), "type": textShape(), "time": textShape(), "subject": textShape(),
 		"kind": textShape(), "trigger": textShape(), "thread": textShape(), "text": textShape(),
-		"from": mapShape(map[string]Shape{"name": textShape(), "email": textShape(), "role": textShape()}),
-		"body": nil, "files": nil,
+		"from": mapShape(nil), "body": mapShape(nil), "files": nil,
 	}
-	if len(flow.Triggers) == 1 && flow.Triggers[0].Webhook != nil {
+	// Only what every trigger delivers is there for certain.
+	chats, webhooks := 0, 0
+	for _, t := range flow.Triggers {
+		if t.Chat != nil {
+			chats++
+		}
+		if t.Webhook != nil {
+			webhooks++
+		}
+	}
+	if chats == len(flow.Triggers) {
+		fields["from"] = mapShape(map[string]Shape{"name": textShape(), "email": textShape(), "role": textShape()})
+	}
+	if webhooks == len(flow.Triggers) {
+		fields["body"] = nil
+	}
+	if webhooks == 1 && len(flow.Triggers) == 1 {
 		if schema, ok := w.Schemas[flow.Triggers[0].Webhook.Accepts]; ok {
 			fields["body"] = schema
 		}

@@ -33,7 +33,10 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 	var problems []Problem
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		text := files[path]
-		folder, _, _ := strings.Cut(path, "/")
+		folder, name, _ := strings.Cut(path, "/")
+		if strings.Contains(name, "/") || strings.HasPrefix(name, ".") {
+			folder = "" // one level deep, and no way out of it
+		}
 		switch {
 		case path == MainFile:
 			problems = append(problems, w.decodeMain(text)...)

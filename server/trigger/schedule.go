@@ -69,7 +69,8 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	return look
 }
 
-// following is the next whole multiple of an interval, counted from 1970.
+// following is the next whole multiple of an interval; those that divide a day
+// are counted from midnight UTC.
 func following(now time.Time, every time.Duration) time.Time {
 	return now.Truncate(every).Add(every).UTC()
 }

@@ -159,6 +159,13 @@ func (c *Client) Journal(ctx context.Context, id string) ([]run.Entry, error) {
 	return get[[]run.Entry](ctx, c, "/runs/"+url.PathEscape(id)+"/journal")
 }
 
+// Cancel stops a run before it is done.
+func (c *Client) Cancel(ctx context.Context, id, note string) (wire.Detail, error) {
+	var out wire.Detail
+	err := c.Do(ctx, http.MethodPost, "/runs/"+url.PathEscape(id)+"/cancel", wire.Stop{Note: note}, &out)
+	return out, err
+}
+
 // Reviews lists what waits for a person, or what was decided last.
 func (c *Client) Reviews(ctx context.Context, decided bool) ([]wire.Review, error) {
 	out, err := get[wire.Reviews](ctx, c, fmt.Sprintf("/reviews?decided=%t", decided))

@@ -81,6 +81,31 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	}
 }
 
+func TestCancelLetsTheNextMessageGo(t *testing.T) {
+	s := harness.Demo(t)
+	book(t, s, "t1")
+	waiting := s.Talk("t1", "Cancel it")
+	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "What about Friday afternoon instead?")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, errs, code := s.Command("Tobias", "", "cancel", waiting.ID); code != 1 || !strings.Contains(errs, "needs the role builder") {
+		t.Errorf("a reviewer stopped a run: exit %d %q", code, errs)
+	}
+	if out, errs, code := s.Command("Ines", "", "cancel", "-note", "asked by mistake", waiting.ID); code != 0 || !strings.Contains(out, "stopped by Ines Faro: asked by mistake") {
+		t.Errorf("cancel: exit %d %q %q", code, out, errs)
+	}
+	if _, errs, code := s.Command("Ines", "", "cancel", waiting.ID); code != 1 || !strings.Contains(errs, "ended already") {
+		t.Errorf("cancelling twice: exit %d %q", code, errs)
+	}
+	if d := s.Ended(heard.Run); d.Status != "done" {
+		t.Errorf("the message behind it: %s %s", d.Status, d.Because)
+	}
+	if open, err := s.As("Tobias").Reviews(harness.Context(t), false); err != nil || len(open) != 0 {
+		t.Errorf("reviews of a stopped run are still open: %v %v", open, err)
+	}
+}
+
 func TestMisuseAndTrouble(t *testing.T) {
 	s := harness.Demo(t)
 	for name, c := range map[string]struct {

@@ -140,6 +140,11 @@ type Decision struct {
 	Note   string         `json:"note,omitempty"`
 }
 
+// Stop ends a run before it is done.
+type Stop struct {
+	Note string `json:"note,omitempty"`
+}
+
 // Said is a message to a workflow.
 type Said struct {
 	Thread string `json:"thread"`

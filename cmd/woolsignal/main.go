@@ -41,6 +41,7 @@ func commands() []command {
 		{"chat", "TEXT", "Say something to a workflow", chat},
 		{"runs", "", "List runs", runs},
 		{"run", "RUN", "Read a run", showRun},
+		{"cancel", "RUN", "Stop a run before it is done", cancel},
 		{"reviews", "", "List what waits for a person", reviews},
 		{"review", "REVIEW", "Read or decide a review", review},
 	}

@@ -98,6 +98,25 @@ func showRun(ctx context.Context, a *app, args []string) error {
 	return nil
 }
 
+func cancel(ctx context.Context, a *app, args []string) error {
+	f := a.flags("cancel")
+	note := f.String("note", "", "why, for whoever reads the run")
+	asJSON := f.Bool("json", false, "print JSON")
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return err
+	}
+	d, err := a.client().Cancel(ctx, rest[0], *note)
+	if err != nil {
+		return err
+	}
+	if *asJSON {
+		return a.printJSON(d)
+	}
+	fmt.Fprintf(a.out, "%s: %s\n", d.ID, d.Because)
+	return nil
+}
+
 func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 	fmt.Fprintf(a.out, "%s  %s  %s\n", d.Title, d.Status, d.ID)
 	if d.About != "" {
@@ -112,7 +131,7 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		switch s.Status {
 		case run.Done:
 			mark = "✓"
-		case run.Failed:
+		case run.Failed, run.Stopped:
 			mark = "✗"
 		case run.Running:
 			mark = "…"

@@ -48,7 +48,7 @@ export function App() {
           <Route path="/workflows" element={<Workflows />} />
           <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
           <Route path="/runs" element={<Runs />} />
-          <Route path="/runs/:id" element={<Run />} />
+          <Route path="/runs/:id" element={<Run session={session.data} />} />
           <Route path="/reviews" element={<Reviews />} />
           <Route path="/reviews/:id" element={<Reviews />} />
           <Route path="*" element={<Navigate to="/" replace />} />

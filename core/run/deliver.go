@@ -16,6 +16,10 @@ func (m *Machine) deliver(e Event) error {
 		m.emit(Record{Do: DidStart})
 		return m.broken
 	}
+	if e.Stopped != nil {
+		m.halt(e.Stopped)
+		return m.broken
+	}
 	if e.Decided != nil {
 		step := m.reviewed(e.Decided.Review)
 		if step == nil {

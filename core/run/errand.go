@@ -69,6 +69,7 @@ type Event struct {
 	Answered *Answered
 	Returned *Returned
 	Decided  *Decided
+	Stopped  *Stop
 	Lost     bool // nobody knows whether the call happened, and it must not be repeated
 }
 
@@ -87,6 +88,9 @@ type Returned struct {
 	Result any
 	Error  string
 }
+
+// Stop is a person's wish that a run goes no further.
+type Stop struct{ By, Note string }
 
 // Decided is a person's decision about a review.
 type Decided struct {

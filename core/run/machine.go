@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"time"
 
+	"woolsignal/core/agent"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
@@ -49,6 +50,9 @@ func (m *Machine) Handle(e Event) error {
 	}
 	if err := m.deliver(e); err != nil {
 		return err
+	}
+	if m.state.Status.Ended() {
+		return m.broken
 	}
 	if m.state.Status == Queued {
 		return ErrStale
@@ -98,6 +102,8 @@ func (m *Machine) finish(status Status, because string, stopped bool) {
 	if m.state.Signal.Kind == "webhook" && m.state.Response == nil {
 		answer := &Response{Status: 204}
 		switch {
+		case status == Stopped:
+			answer = problem(409, "The workflow was stopped", "A person stopped it before it was done.", m.state.ID)
 		case status == Failed && stopped:
 			answer = problem(422, "The workflow stopped", because, m.state.ID)
 		case status == Failed:
@@ -106,6 +112,44 @@ func (m *Machine) finish(status Status, because string, stopped bool) {
 		m.emit(Record{Do: DidRespond, Answer: answer})
 	}
 	m.emit(Record{Do: DidFinish, Status: status, Error: because})
+}
+
+// halt ends a run because a person says so. What was under way is closed: open
+// questions are withdrawn, and a call on its way is said to be what it is.
+func (m *Machine) halt(s *Stop) {
+	because := "stopped by " + s.By
+	if s.Note != "" {
+		because += ": " + s.Note
+	}
+	m.state.Each(func(step *Step) {
+		if step.Status != Running && step.Status != Waiting && step.Status != Uncertain {
+			return
+		}
+		for _, id := range step.Reviews {
+			if open := m.state.Reviews[id]; open.Choice == "" {
+				withdrawn := *open
+				withdrawn.Choice, withdrawn.By, withdrawn.Decided = Withdrawn, s.By, m.now
+				m.emit(Record{Do: DidDecide, Step: step.Path, Review: &withdrawn})
+			}
+		}
+		if step.Agent != nil {
+			for _, c := range step.Agent.Calls {
+				closed := *c
+				switch c.State {
+				case agent.Proposed:
+					closed.State, closed.By, closed.Ended = agent.Declined, s.By, m.now
+				case agent.Running, agent.Uncertain:
+					closed.State, closed.Ended = agent.Failed, m.now
+					closed.Error = "the run was stopped while this was on its way; it may have happened"
+				default:
+					continue
+				}
+				m.emit(Record{Do: DidCall, Step: step.Path, Call: &closed})
+			}
+		}
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Stopped, Error: because})
+	})
+	m.finish(Stopped, because, true)
 }
 
 // problem is an answer in the form of RFC 9457.

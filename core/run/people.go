@@ -19,6 +19,9 @@ const (
 	Decline = "decline"
 )
 
+// Withdrawn is the choice of a review whose run was stopped.
+const Withdrawn = "withdrawn"
+
 // Choices of a review about a call that may or may not have happened.
 const (
 	Happened  = "it happened"

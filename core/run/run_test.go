@@ -289,6 +289,38 @@ func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
 	}
 }
 
+func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
+	l := begin(t, definition(t, desk), chat("cancel it"))
+	l.recalls()
+	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}}, agent.Request{Tool: "slots/find", Args: map[string]any{}})
+	review := l.openReview().ID
+	l.handle(run.Event{Stopped: &run.Stop{By: "Ines Faro", Note: "wrong farm"}})
+	step := l.state.Step("0")
+	if l.state.Status != run.Stopped || l.state.Because != "stopped by Ines Faro: wrong farm" || step.Status != run.Stopped || l.state.Reviews[review].Choice != run.Withdrawn {
+		t.Errorf("%s %q, the step %s, the review %+v", l.state.Status, l.state.Because, step.Status, l.state.Reviews[review])
+	}
+	if calls := step.Agent.Calls; calls[0].State != agent.Declined || calls[1].State != agent.Failed || !strings.Contains(calls[1].Error, "may have happened") {
+		t.Errorf("the calls: %+v %+v", calls[0], calls[1])
+	}
+	for _, e := range []run.Event{{Step: "0", CallID: "call2", Returned: &run.Returned{}}, {Stopped: &run.Stop{By: "x"}}, {Decided: &run.Decided{Review: review, Choice: run.Approve}}} {
+		if err := run.NewMachine(l.def, l.state, noon).Handle(e); !errors.Is(err, run.ErrStale) {
+			t.Errorf("%+v after the end: %v", e, err)
+		}
+	}
+	queued := run.NewState("r2")
+	m := run.NewMachine(l.def, queued, noon)
+	signal := chat("hello")
+	m.Accept(&signal)
+	if err := m.Handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}}); err != nil || queued.Status != run.Stopped {
+		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
+	}
+	w := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
+	w.handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}})
+	if w.state.Response == nil || w.state.Response.Status != 409 {
+		t.Errorf("the caller of a stopped run is answered %+v", w.state.Response)
+	}
+}
+
 func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 	l := begin(t, definition(t, desk), chat("cancel it"))
 	l.recalls()

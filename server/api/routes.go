@@ -41,6 +41,7 @@ func (a *API) Routes() []Route {
 			{"before", "Only older than this run"}, {"limit", "How many, at most 200"}}, nil, wire.Runs{}, a.runs},
 		{get, "/runs/{run}", access.Reader, "A run in full", nil, nil, wire.Detail{}, a.run},
 		{get, "/runs/{run}/journal", access.Reader, "A run's journal as it was written", nil, nil, nil, a.journal},
+		{post, "/runs/{run}/cancel", access.Builder, "Stop a run before it is done", nil, wire.Stop{}, wire.Detail{}, a.cancel},
 		{get, "/reviews", access.Reader, "What waits for a person", []Parameter{{"decided", "true lists the last 100 that were decided instead"}}, nil, wire.Reviews{}, a.reviews},
 		{get, "/reviews/{review}", access.Reader, "One review", nil, nil, wire.Review{}, a.review},
 		{post, "/reviews/{review}", access.Reviewer, "Decide a review", nil, wire.Decision{}, wire.Review{}, a.decide},

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"net/http"
 	"strconv"
 	"strings"
@@ -152,6 +153,25 @@ func moment(t time.Time) *time.Time {
 		return nil
 	}
 	return &t
+}
+
+func (a *API) cancel(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Stop](r)
+	if err != nil {
+		return err
+	}
+	id := chi.URLParam(r, "run")
+	err = a.Engine.StopRun(r.Context(), id, run.Stop{By: person(r.Context()).Name, Note: in.Note})
+	if errors.Is(err, run.ErrStale) {
+		return refuse(http.StatusConflict, "Too late", "The run "+id+" has ended already.")
+	} else if err != nil {
+		return err
+	}
+	detail, err := a.detail(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	return reply(w, detail)
 }
 
 func (a *API) journal(w http.ResponseWriter, r *http.Request) error {

@@ -178,6 +178,12 @@ func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message
 	return all, rows.Err()
 }
 
+// StopRun ends a run because a person says so. It gives [run.ErrStale] where
+// the run has ended already.
+func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {
+	return e.handle(ctx, id, run.Event{Stopped: &s})
+}
+
 // Decide takes a person's decision about a review to its run.
 func (e *Engine) Decide(ctx context.Context, d run.Decided) (runID string, err error) {
 	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM reviews WHERE id = ?", d.Review).Scan(&runID); err != nil {

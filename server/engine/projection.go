@@ -85,8 +85,11 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)
 		message("note", r.Review.By, fmt.Sprintf("%s: %s", r.Review.By, r.Review.Choice))
 	case run.DidFinish:
-		if r.Status == run.Failed {
+		switch r.Status {
+		case run.Failed:
 			message("note", "", "This could not be finished. "+r.Error)
+		case run.Stopped:
+			message("note", "", "This was "+r.Error)
 		}
 	}
 }

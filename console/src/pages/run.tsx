@@ -1,10 +1,10 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { call, type Detail, type Step } from '../api'
+import { call, type Detail, type Session, type Step } from '../api'
 import { AgentTurns } from '../parts/turns'
 import { Head } from '../parts/frame'
-import { Badge, Chip, Loading, Trouble } from '../parts/states'
+import { Badge, Button, Chip, Loading, Trouble } from '../parts/states'
 import { Sentence, Strand } from '../parts/strand'
 import { Value } from '../parts/value'
 import { Verdict } from '../parts/verdict'
@@ -12,7 +12,8 @@ import { Lanes, Span } from '../parts/lanes'
 import { ago, audience, clock, count, gist, money, took, when } from '../words'
 
 /** Run shows all that a run did; live while it does it. */
-export default function RunPage() {
+export default function RunPage({ session }: { session: Session }) {
+  const may = session.person.role === 'owner' || session.person.role === 'builder'
   const { id = '' } = useParams()
   const run = useQuery({ queryKey: ['run', id], queryFn: () => call<Detail>('GET', `/runs/${id}`) })
   const [chosen, choose] = useState<string>()
@@ -31,6 +32,7 @@ export default function RunPage() {
           <Chip>{count(d.input_tokens + d.output_tokens, 'token')} · {money(d.cost_micros)}</Chip>
           <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
         </div>
+        {!d.ended && may && <StopIt run={d} />}
         {d.because && <p className={`mt-2 max-w-3xl ${d.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{d.because}</p>}
       </Head>
       <div className="flex flex-1 flex-col lg:min-h-0 lg:flex-row">
@@ -55,7 +57,26 @@ export default function RunPage() {
   )
 }
 
-const colours: Record<string, string> = { waiting: 'bg-weld', uncertain: 'bg-weld', failed: 'bg-madder', running: 'bg-woad' }
+/** StopIt ends a run before it is done, asked twice. */
+function StopIt({ run }: { run: Detail }) {
+  const client = useQueryClient()
+  const [sure, setSure] = useState(false)
+  const stop = useMutation({
+    mutationFn: () => call<Detail>('POST', `/runs/${run.id}/cancel`, {}),
+    onSettled: () => void client.invalidateQueries(),
+  })
+  if (!sure) return <p className="mt-2"><button className="text-[0.93rem] text-quiet underline underline-offset-2 hover:text-ink" onClick={() => setSure(true)}>Stop this run…</button></p>
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-2">
+      What is done stays done; nothing more will happen.
+      <Button strong disabled={stop.isPending} onClick={() => stop.mutate()}>Stop it</Button>
+      <Button onClick={() => setSure(false)}>Let it go on</Button>
+      {stop.error && <span role="alert" className="text-madder">{stop.error.message}</span>}
+    </p>
+  )
+}
+
+const colours: Record<string, string> = { waiting: 'bg-weld', uncertain: 'bg-weld', failed: 'bg-madder', running: 'bg-woad', stopped: 'bg-walnut' }
 
 function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; choose: () => void; from: string; to?: string }) {
   const inner = (
@@ -90,7 +111,7 @@ function StepDetail({ step, run }: { step: Step; run: Detail }) {
   return (
     <>
       <Title step={step} word={step.agent ? 'The agent at work' : 'This step'} />
-      {step.error && <Box title="Why it failed"><p className="text-madder">{step.error}</p></Box>}
+      {step.error && <Box title={step.status === 'stopped' ? 'Why it went no further' : 'Why it failed'}><p className={step.status === 'stopped' ? '' : 'text-madder'}>{step.error}</p></Box>}
       {step.agent ? <AgentTurns agent={step.agent} reviews={run.reviews} /> : <>
         {step.input !== undefined && <Box title="It was given"><Value value={step.input} /></Box>}
         {(step.kind === 'review' || step.kind === 'tool') && asked.map((r) => <Verdict key={r.id} review={r} />)}
@@ -115,7 +136,7 @@ function Title({ step, word }: { step: Step; word: string }) {
 function Box({ title, children }: { title: string; children: React.ReactNode }) {
   return (
     <section className="mb-3 rounded-lg border border-line">
-      <h3 className="border-b border-line px-3 py-1 text-[0.87rem] text-quiet capitalize">{title}</h3>
+      <h3 className="border-b border-line px-3 py-1 text-[0.87rem] text-quiet first-letter:uppercase">{title}</h3>
       <div className="px-3 py-2">{children}</div>
     </section>
   )

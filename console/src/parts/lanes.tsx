@@ -27,7 +27,7 @@ export function Lanes({ agent, reviews, from, to }: { agent: Agent; reviews: Det
     const review = reviews.find((r) => r.id === c.review)
     if (review) lanes.push({ key: c.id + 'r', began: review.asked, ended: review.decided, name: `${review.choice ? review.by : audience(review.of)}: ${review.choice ?? 'asked'}`, right: took(review.asked, review.decided), colour: 'bg-weld' })
     const sent = review ? review.decided : c.began
-    if (sent) lanes.push({ key: c.id, began: sent, ended: c.ended, name: plain(c.tool.split('/')[1] ?? c.tool), right: took(sent, c.ended), colour: c.state === 'failed' ? 'bg-madder' : c.ended ? 'bg-lichen' : 'bg-woad' })
+    if (sent && c.state !== 'declined') lanes.push({ key: c.id, began: sent, ended: c.ended, name: plain(c.tool.split('/')[1] ?? c.tool), right: took(sent, c.ended), colour: c.state === 'failed' ? 'bg-madder' : c.ended ? 'bg-lichen' : 'bg-woad' })
   })
   lanes.sort((a, b) => a.began.localeCompare(b.began))
   return (

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"errors"
+	"flag"
 	"fmt"
 	"io/fs"
 	"maps"
@@ -15,12 +16,17 @@ import (
 	"woolsignal/core/flow"
 )
 
-func readWorkspace(folder string) (map[string]string, error) {
-	files, err := client.ReadFolder(folder)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("there is no folder %s", folder)
+// folder reads the flags and the workspace folder they come with.
+func folder(f *flag.FlagSet, args []string) (path string, files map[string]string, err error) {
+	rest, err := parse(f, args, 1, 1)
+	if err != nil {
+		return "", nil, err
 	}
-	return files, err
+	files, err = client.ReadFolder(rest[0])
+	if errors.Is(err, fs.ErrNotExist) {
+		err = fmt.Errorf("there is no folder %s", rest[0])
+	}
+	return rest[0], files, err
 }
 
 func (a *app) printProblems(folder string, problems []flow.Problem) {
@@ -39,11 +45,7 @@ func (a *app) printProblems(folder string, problems []flow.Problem) {
 func check(ctx context.Context, a *app, args []string) error {
 	f := a.flags("check")
 	asJSON := f.Bool("json", false, "print JSON")
-	rest, err := parse(f, args, 1, 1)
-	if err != nil {
-		return err
-	}
-	files, err := readWorkspace(rest[0])
+	at, files, err := folder(f, args)
 	if err != nil {
 		return err
 	}
@@ -57,7 +59,7 @@ func check(ctx context.Context, a *app, args []string) error {
 			return err
 		}
 	} else {
-		a.printProblems(rest[0], problems)
+		a.printProblems(at, problems)
 		fmt.Fprintf(a.out, "%d files, %d problems, %d remarks.\n", len(files), wrong, len(problems)-wrong)
 	}
 	if wrong > 0 {
@@ -69,11 +71,7 @@ func check(ctx context.Context, a *app, args []string) error {
 func apply(ctx context.Context, a *app, args []string) error {
 	f := a.flags("apply")
 	yes := f.Bool("yes", false, "do not ask before changing anything")
-	rest, err := parse(f, args, 1, 1)
-	if err != nil {
-		return err
-	}
-	files, err := readWorkspace(rest[0])
+	at, files, err := folder(f, args)
 	if err != nil {
 		return err
 	}
@@ -104,14 +102,14 @@ func apply(ctx context.Context, a *app, args []string) error {
 	problems, err := c.Apply(ctx, files)
 	var refused *client.Problem
 	if errors.As(err, &refused) && refused.Problems != nil {
-		a.printProblems(rest[0], refused.Problems)
+		a.printProblems(at, refused.Problems)
 		fmt.Fprintln(a.out, "Nothing was changed.")
 		return errReported
 	}
 	if err != nil {
 		return err
 	}
-	a.printProblems(rest[0], problems)
+	a.printProblems(at, problems)
 	fmt.Fprintln(a.out, "Applied. Runs that are open finish on what they began with.")
 	return nil
 }

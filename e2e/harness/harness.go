@@ -287,7 +287,7 @@ func (s *Service) Command(first, input string, args ...string) (stdout, stderr s
 
 // Context gives a context that ends with patience.
 func Context(t testing.TB) context.Context {
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	t.Cleanup(cancel)
 	return ctx
 }
@@ -295,7 +295,7 @@ func Context(t testing.TB) context.Context {
 // Eventually waits until something holds.
 func Eventually(t testing.TB, what string, holds func() bool) {
 	t.Helper()
-	limit := time.Now().Add(30 * time.Second)
+	limit := time.Now().Add(time.Minute)
 	for pause := 5 * time.Millisecond; !holds(); pause = min(2*pause, 200*time.Millisecond) {
 		if time.Now().After(limit) {
 			t.Fatalf("waited in vain: %s", what)

@@ -12,39 +12,21 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/server/store"
-	"woolsignal/server/vault"
-	"woolsignal/server/workspace"
+	"woolsignal/server/testbed"
 )
 
 // open makes an engine over a workspace of one workflow of pure steps and one
 // that waits for a person.
 func open(t *testing.T) (*Engine, *store.Store) {
 	t.Helper()
-	ctx, folder := context.Background(), t.TempDir()
-	s, err := store.Open(ctx, folder)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { s.Close() })
-	secrets, err := vault.Open(ctx, folder, s)
-	if err != nil {
-		t.Fatal(err)
-	}
-	w, err := workspace.Open(ctx, s, secrets, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
 	chat := "triggers:\n  - id: page\n    chat: {page: p}\nsteps:\n"
-	if problems, err := w.Apply(ctx, map[string]string{
-		"woolsignal.yaml":     "name: Larkrigg\nzone: Europe/London\n",
+	bed := testbed.Open(t, map[string]string{
 		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat + "  - say: {text: \"${signal.text}\"}\n",
 		"workflows/ask.yaml":  "workflow: ask\ntitle: Ask\n" + chat + "  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
-	}, "test"); err != nil {
-		t.Fatal(err, problems)
-	}
-	e := New(s, w, secrets, slog.New(slog.DiscardHandler))
-	t.Cleanup(func() { e.Stop(ctx) })
-	return e, s
+	})
+	e := New(bed.Store, bed.Workspace, bed.Secrets, slog.New(slog.DiscardHandler))
+	t.Cleanup(func() { e.Stop(context.Background()) })
+	return e, bed.Store
 }
 
 func message(id, thread, text string) *run.Signal {

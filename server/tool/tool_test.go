@@ -12,7 +12,7 @@ import (
 	"testing"
 
 	"woolsignal/core/flow"
-	"woolsignal/server/store"
+	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
 	"woolsignal/server/vault"
 	"woolsignal/standin/almanac"
@@ -22,18 +22,8 @@ import (
 // catalogue builds the tools of one connection over a peer.
 func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *vault.Vault, []flow.Problem) {
 	t.Helper()
-	ctx := context.Background()
-	folder := t.TempDir()
-	s, err := store.Open(ctx, folder)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { s.Close() })
-	secrets, err := vault.Open(ctx, folder, s)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := secrets.Put(ctx, "peer", "peer-secret"); err != nil {
+	secrets := testbed.Open(t, nil).Secrets
+	if err := secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
 		t.Fatal(err)
 	}
 	server := httptest.NewServer(peer)

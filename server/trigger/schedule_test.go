@@ -6,45 +6,24 @@ import (
 	"testing"
 	"time"
 
-	"woolsignal/core/flow"
 	"woolsignal/server/engine"
-	"woolsignal/server/store"
-	"woolsignal/server/vault"
-	"woolsignal/server/workspace"
+	"woolsignal/server/testbed"
 )
 
 // clockwork is a workspace with one schedule of every 15 minutes.
 func clockwork(t *testing.T) (*Schedules, func() int) {
 	t.Helper()
-	ctx, folder := context.Background(), t.TempDir()
-	s, err := store.Open(ctx, folder)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { s.Close() })
-	secrets, err := vault.Open(ctx, folder, s)
-	if err != nil {
-		t.Fatal(err)
-	}
-	w, err := workspace.Open(ctx, s, secrets, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	problems, err := w.Apply(ctx, map[string]string{
-		"woolsignal.yaml":      "name: Larkrigg\nzone: Europe/London\n",
+	bed := testbed.Open(t, map[string]string{
 		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
-	}, "test")
-	if err != nil || flow.Wrongs(problems) > 0 {
-		t.Fatal(err, problems)
-	}
+	})
 	log := slog.New(slog.DiscardHandler)
 	runs := func() (n int) {
-		if err := s.Read().QueryRow("SELECT count(*) FROM runs").Scan(&n); err != nil {
+		if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs").Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n
 	}
-	return &Schedules{Workspace: w, Engine: engine.New(s, w, secrets, log), Store: s, Log: log}, runs
+	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Secrets, log), Store: bed.Store, Log: log}, runs
 }
 
 func TestEachDueTimeStartsOneRun(t *testing.T) {

@@ -1,0 +1,49 @@
+// Package testbed puts the lower rooms of the service together for the tests
+// of the ones above: a store, a vault and a workspace in a folder of the test.
+package testbed
+
+import (
+	"context"
+	"testing"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/store"
+	"woolsignal/server/vault"
+	"woolsignal/server/workspace"
+)
+
+// Bed is what a test stands on. It goes with the test.
+type Bed struct {
+	Store     *store.Store
+	Secrets   *vault.Vault
+	Workspace *workspace.Holder
+}
+
+// Open makes a bed with the files of a workspace, which must be sound. The
+// main file is added where it is missing.
+func Open(t testing.TB, files map[string]string) *Bed {
+	t.Helper()
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := store.Open(ctx, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	secrets, err := vault.Open(ctx, folder, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := workspace.Open(ctx, s, secrets, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(files) > 0 {
+		if files[flow.MainFile] == "" {
+			files[flow.MainFile] = "name: Larkrigg\nzone: Europe/London\n"
+		}
+		if problems, err := w.Apply(ctx, files, "test"); err != nil {
+			t.Fatal(err, problems)
+		}
+	}
+	return &Bed{Store: s, Secrets: secrets, Workspace: w}
+}

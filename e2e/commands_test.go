@@ -168,6 +168,23 @@ func TestCheckAndApply(t *testing.T) {
 	if err != nil || files["workflows/weighbridge.yaml"] != "# our own words\n"+string(text) {
 		t.Errorf("what came back is not byte for byte what went in: %v", err)
 	}
+	copied := filepath.Join(t.TempDir(), "copy")
+	if out, _, code := s.Command("Ines", "", "export", copied); code != 0 || !strings.Contains(out, "13 files written") {
+		t.Errorf("exporting: exit %d\n%s", code, out)
+	}
+	if out, _, code := s.Command("Ines", "", "apply", copied); code != 0 || !strings.Contains(out, "already has exactly") {
+		t.Errorf("applying what was exported: exit %d\n%s", code, out)
+	}
+	other := filepath.Join(copied, "workflows", "weighbridge.yaml")
+	if err := os.WriteFile(other, []byte("mine"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _, code := s.Command("Ines", "no\n", "export", copied); code != 1 || !strings.Contains(out, "changed  workflows/weighbridge.yaml") {
+		t.Errorf("exporting over a change: exit %d\n%s", code, out)
+	}
+	if kept, err := os.ReadFile(other); err != nil || string(kept) != "mine" {
+		t.Errorf("a no was not heard: %q %v", kept, err)
+	}
 	if _, errs, code := s.Command("Tobias", "", "apply", folder, "-yes"); code != 1 || !strings.Contains(errs, "builder") {
 		t.Errorf("a reviewer applied files: exit %d %q", code, errs)
 	}

@@ -35,6 +35,7 @@ func commands() []command {
 		{"login", "E-MAIL", "Get a token for the command line", login},
 		{"check", "FOLDER", "Check the files of a workspace", check},
 		{"apply", "FOLDER", "Put the files of a workspace into the service", apply},
+		{"export", "FOLDER", "Write the service's files into a folder", export},
 		{"connect", "CONNECTION", "Give a connection its secret", connect},
 		{"connections", "", "List connections and what they lack", connections},
 		{"workflows", "[WORKFLOW]", "List workflows, or read one as sentences", workflows},

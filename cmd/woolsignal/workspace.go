@@ -29,6 +29,20 @@ func folder(f *flag.FlagSet, args []string) (path string, files map[string]strin
 	return rest[0], files, err
 }
 
+// confirm asks yes or no; anything but a yes is an error that was told.
+func (a *app) confirm(question string) error {
+	fmt.Fprint(a.out, question+" (yes or no) ")
+	said, err := bufio.NewReader(a.in).ReadString('\n')
+	if answer := strings.ToLower(strings.TrimSpace(said)); answer == "yes" || answer == "y" {
+		return nil
+	}
+	fmt.Fprintln(a.out, "Nothing was changed.")
+	if err != nil {
+		return errors.New("there was nobody to ask; give -yes to go on without")
+	}
+	return errReported
+}
+
 func (a *app) printProblems(folder string, problems []flow.Problem) {
 	for _, p := range problems {
 		mark := "remark: "
@@ -89,14 +103,8 @@ func apply(ctx context.Context, a *app, args []string) error {
 		fmt.Fprintln(a.out, line)
 	}
 	if !*yes {
-		fmt.Fprint(a.out, "Go on? (yes or no) ")
-		said, err := bufio.NewReader(a.in).ReadString('\n')
-		if answer := strings.ToLower(strings.TrimSpace(said)); answer != "yes" && answer != "y" {
-			fmt.Fprintln(a.out, "Nothing was changed.")
-			if err != nil {
-				return fmt.Errorf("there was nobody to ask; give -yes to go on without")
-			}
-			return errReported
+		if err := a.confirm("Go on?"); err != nil {
+			return err
 		}
 	}
 	problems, err := c.Apply(ctx, files)

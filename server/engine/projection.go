@@ -28,10 +28,10 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 		thread = l.thread
 	}
 	t := s.Totals()
-	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, seq, accepted, ended, input, output, cost, answer)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, seq, accepted, ended, input, output, cost)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), thread, entry.Seq,
-		store.Time(s.Accepted), ended(s), t.Input, t.Output, int64(t.Cost), answer(s))
+		store.Time(s.Accepted), ended(s), t.Input, t.Output, int64(t.Cost))
 	return b, follow(&b, l, entry)
 }
 
@@ -40,8 +40,8 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
 	s, t := l.state, l.state.Totals()
 	var b store.Batch
-	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, ended = ?, input = ?, output = ?, cost = ?, answer = ? WHERE id = ? AND seq = ?",
-		entry.Seq, string(s.Status), s.Because, ended(s), t.Input, t.Output, int64(t.Cost), answer(s), l.id, entry.Seq-1)
+	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
+		entry.Seq, string(s.Status), s.Because, ended(s), t.Input, t.Output, int64(t.Cost), l.id, entry.Seq-1)
 	return b, follow(&b, l, entry)
 }
 
@@ -99,17 +99,6 @@ func ended(s *run.State) any {
 		return nil
 	}
 	return store.Time(s.Ended)
-}
-
-func answer(s *run.State) any {
-	if s.Response == nil {
-		return nil
-	}
-	data, err := json.Marshal(s.Response)
-	if err != nil {
-		return nil
-	}
-	return string(data)
 }
 
 // longestAbout is how much of a signal stands in lists of runs, in characters.

@@ -57,8 +57,7 @@ CREATE TABLE runs (
   ended      INTEGER,
   input      INTEGER NOT NULL DEFAULT 0,
   output     INTEGER NOT NULL DEFAULT 0,
-  cost       INTEGER NOT NULL DEFAULT 0,
-  answer     TEXT                     -- JSON of what the caller was answered
+  cost       INTEGER NOT NULL DEFAULT 0
 ) WITHOUT ROWID;
 CREATE INDEX runs_by_workflow ON runs (workflow, id);
 CREATE INDEX runs_open ON runs (status, id) WHERE ended IS NULL;

@@ -32,7 +32,8 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), thread, entry.Seq,
 		store.Time(s.Accepted), ended(s), t.Input, t.Output, int64(t.Cost))
-	return b, follow(&b, l, entry)
+	err := follow(&b, l, entry)
+	return b, err
 }
 
 // nextBatch writes a later advance. It is skipped where the run is no longer
@@ -42,7 +43,8 @@ func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
 	var b store.Batch
 	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
 		entry.Seq, string(s.Status), s.Because, ended(s), t.Input, t.Output, int64(t.Cost), l.id, entry.Seq-1)
-	return b, follow(&b, l, entry)
+	err := follow(&b, l, entry)
+	return b, err
 }
 
 // follow writes the journal entry and its projections.

@@ -135,9 +135,6 @@ func (g Grant) check(args map[string]any) error {
 	return g.Schema.Validate(args)
 }
 
-// Check holds arguments a person edited against the tool's schema.
-func (g Grant) Check(args map[string]any) error { return g.check(args) }
-
 // needsPerson tells whether somebody is asked first. A tool that changes
 // something and has no written approval always asks.
 func (g Grant) needsPerson(args map[string]any, scope expr.Scope) (bool, error) {

@@ -23,7 +23,6 @@ type Problem struct {
 	Column   int      `json:"column"` // from 1
 	Severity Severity `json:"severity"`
 	What     string   `json:"what"`
-	Why      string   `json:"why,omitempty"`
 	Remedy   string   `json:"remedy,omitempty"`
 }
 

@@ -22,17 +22,6 @@ type Trigger struct {
 	Schedule *Schedule
 }
 
-// Kind names the trigger's kind as files do.
-func (t Trigger) Kind() string {
-	switch {
-	case t.Chat != nil:
-		return "chat"
-	case t.Webhook != nil:
-		return "webhook"
-	}
-	return "schedule"
-}
-
 // Chat starts a run with each message of a conversation.
 type Chat struct{ Page string }
 

@@ -171,7 +171,7 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 		refused.Details.Write(w)
 	case errors.As(err, &large):
 		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", "A request may have 5 MiB.")
-	case errors.Is(err, engine.ErrNoRun), errors.Is(err, engine.ErrNoReview), errors.Is(err, workspace.ErrNoWorkflow):
+	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow):
 		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")
 	case errors.Is(err, engine.ErrBusy):
 		w.Header().Set("Retry-After", "5")

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"slices"
 
 	"github.com/go-chi/chi/v5"
 
@@ -47,6 +48,11 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 func (a *API) openReviews(ctx context.Context, p access.Person) ([]wire.Review, error) {
 	rows, err := a.Store.Read().QueryContext(ctx, reviewQuery+"decided IS NULL ORDER BY asked LIMIT 500")
 	return a.scanReviews(p, rows, err)
+}
+
+// yours picks the reviews that the person may decide.
+func yours(all []wire.Review) []wire.Review {
+	return slices.DeleteFunc(all, func(r wire.Review) bool { return !r.Yours })
 }
 
 func (a *API) reviews(w http.ResponseWriter, r *http.Request) error {
@@ -100,7 +106,7 @@ func (a *API) decide(w http.ResponseWriter, r *http.Request) error {
 		return refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+flow.Audience(found.Of)+".")
 	}
 	expr.Canonical(in.Edited)
-	_, err = a.Engine.Decide(ctx, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
+	err = a.Engine.Decide(ctx, found.Run, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
 	var refused *run.Refused
 	switch {
 	case errors.Is(err, run.ErrStale):

@@ -118,8 +118,8 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 			step.Status, step.Began, step.Ended = run.Done, &state.Accepted, &state.Accepted
 		}
 		if line.Kind == "case" {
-			parent, number, _ := cutLast(line.Path, "/c")
-			if d := state.Step(parent); d != nil && d.Case != nil && strconv.Itoa(*d.Case) == number {
+			at := strings.LastIndex(line.Path, "/c")
+			if d := state.Step(line.Path[:at]); d != nil && d.Case != nil && strconv.Itoa(*d.Case) == line.Path[at+2:] {
 				step.Status, step.Began, step.Ended = d.Status, &d.Began, moment(d.Ended)
 			}
 		} else if did := state.Step(line.Path); did != nil {
@@ -137,15 +137,6 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		out.Steps = append(out.Steps, step)
 	}
 	return out, nil
-}
-
-// cutLast splits around the last separator.
-func cutLast(s, sep string) (before, after string, found bool) {
-	i := strings.LastIndex(s, sep)
-	if i < 0 {
-		return s, "", false
-	}
-	return s[:i], s[i+len(sep):], true
 }
 
 func moment(t time.Time) *time.Time {
@@ -184,16 +175,12 @@ func (a *API) journal(w http.ResponseWriter, r *http.Request) error {
 
 func (a *API) today(w http.ResponseWriter, r *http.Request) error {
 	ctx, db, s := r.Context(), a.Store.Read(), a.Workspace.Now()
-	out := wire.Today{Reviews: []wire.Review{}, Missing: []wire.Connection{}}
+	out := wire.Today{Missing: []wire.Connection{}}
 	open, err := a.openReviews(ctx, person(ctx))
 	if err != nil {
 		return err
 	}
-	for _, one := range open {
-		if one.Yours {
-			out.Reviews = append(out.Reviews, one)
-		}
-	}
+	out.Reviews = yours(open)
 	for _, c := range a.describeConnections() {
 		if c.Needs && !c.Has {
 			out.Missing = append(out.Missing, c)

@@ -78,14 +78,8 @@ func (a *API) describeSession(w http.ResponseWriter, r *http.Request, p access.P
 	if err != nil {
 		return err
 	}
-	yours := 0
-	for _, one := range open {
-		if one.Yours {
-			yours++
-		}
-	}
 	s := a.Workspace.Now()
-	return reply(w, wire.Session{Person: wirePerson(p), Workspace: s.Name, Zone: s.Zone.String(), Currency: s.Currency, Reviews: yours})
+	return reply(w, wire.Session{Person: wirePerson(p), Workspace: s.Name, Zone: s.Zone.String(), Currency: s.Currency, Reviews: len(yours(open))})
 }
 
 func wirePerson(p access.Person) wire.Person {

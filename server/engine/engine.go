@@ -28,8 +28,6 @@ var (
 	ErrBusy = errors.New("too much is going on at the moment; send it again in a few seconds")
 	// ErrNoRun says that there is no run of an id.
 	ErrNoRun = errors.New("there is no such run")
-	// ErrNoReview says that there is no review of an id.
-	ErrNoReview = errors.New("there is no such review")
 )
 
 // Engine drives the runs of one workspace.
@@ -51,7 +49,7 @@ type Engine struct {
 	live    map[string]*live
 	threads map[string][]string // conversation → its open runs, the moving one first
 	waiters map[string][]chan struct{}
-	models  sync.Map // connection id and address → *model.Server
+	models  sync.Map // connection id → *model.Server
 }
 
 // live is a run in memory.
@@ -93,7 +91,6 @@ func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 // Ticket is a signal that was taken in.
 type Ticket struct {
 	Run      string
-	Repeated bool // the same delivery came before
 	engine   *Engine
 	live     *live // nil for a repeat
 	answered <-chan struct{}
@@ -235,7 +232,7 @@ func (e *Engine) repeated(ctx context.Context, workflow string, signal *run.Sign
 	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", source(workflow, signal), signal.ID).Scan(&id); err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
-	return &Ticket{Run: id, Repeated: true, engine: e, answered: e.await(id)}, nil
+	return &Ticket{Run: id, engine: e, answered: e.await(id)}, nil
 }
 
 // await gives a channel that closes when a run has answered or ended; at once
@@ -391,11 +388,7 @@ func (e *Engine) send(errands []run.Errand) {
 
 // begin starts a run that waited behind another of its conversation.
 func (e *Engine) begin(id string) {
-	e.working.Go(func() {
-		if err := e.handle(e.hard, id, run.Event{Start: true}); err != nil && !errors.Is(err, run.ErrStale) {
-			e.log.Error("a queued run could not be started", "run", id, "error", err)
-		}
-	})
+	e.working.Go(func() { e.take(id, run.Event{Start: true}) })
 }
 
 // announce tells who watches.

@@ -70,10 +70,10 @@ func TestAConversationMovesOneRunAtATimeInOrder(t *testing.T) {
 		if err := s.Read().QueryRow("SELECT id FROM reviews WHERE run = ? AND decided IS NULL", id).Scan(&review); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := e.Decide(ctx, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
+		if err := e.Decide(ctx, id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := e.Decide(ctx, run.Decided{Review: review, Choice: "approve", By: "Elin"}); !errors.Is(err, run.ErrStale) {
+		if err := e.Decide(ctx, id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); !errors.Is(err, run.ErrStale) {
 			t.Errorf("a second decision: %v", err)
 		}
 	}

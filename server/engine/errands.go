@@ -47,10 +47,15 @@ func (e *Engine) do(errand run.Errand) {
 		} else if e.call(errand, &event); event.Returned == nil && !event.Lost {
 			return
 		}
-		if err := e.handle(e.hard, errand.Run, event); err != nil && !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {
-			e.log.Error("an answer could not be taken in", "run", errand.Run, "step", errand.Step, "error", err)
-		}
+		e.take(errand.Run, event)
 	})
+}
+
+// take brings an event to its run where no caller waits to be told of trouble.
+func (e *Engine) take(id string, event run.Event) {
+	if err := e.handle(e.hard, id, event); err != nil && !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {
+		e.log.Error("an event could not be taken in", "run", id, "step", event.Step, "error", err)
+	}
 }
 
 func (e *Engine) ask(errand run.Errand) *run.Answered {
@@ -184,10 +189,8 @@ func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {
 	return e.handle(ctx, id, run.Event{Stopped: &s})
 }
 
-// Decide takes a person's decision about a review to its run.
-func (e *Engine) Decide(ctx context.Context, d run.Decided) (runID string, err error) {
-	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM reviews WHERE id = ?", d.Review).Scan(&runID); err != nil {
-		return "", fmt.Errorf("%w: %s", ErrNoReview, d.Review)
-	}
-	return runID, e.handle(ctx, runID, run.Event{Decided: &d})
+// Decide takes a person's decision about a review to its run. Errors:
+// [run.ErrStale], a *[run.Refused], [ErrNoRun].
+func (e *Engine) Decide(ctx context.Context, id string, d run.Decided) error {
+	return e.handle(ctx, id, run.Event{Decided: &d})
 }

@@ -121,9 +121,9 @@ func (e *Engine) resume(ctx context.Context, id string) {
 	for _, errand := range errands {
 		switch {
 		case errand.Recall != nil:
-			e.recallLater(errand)
+			e.working.Go(func() { e.recallLate(errand) })
 		case errand.Call != nil && errand.Call.Resend == flow.ResendNever:
-			e.lost(errand)
+			e.working.Go(func() { e.take(errand.Run, run.Event{Step: errand.Step, CallID: errand.CallID, Lost: true}) })
 		default:
 			errand.Again = true
 			e.do(errand)
@@ -131,26 +131,15 @@ func (e *Engine) resume(ctx context.Context, id string) {
 	}
 }
 
-// lost puts a call to a person that may or may not have happened.
-func (e *Engine) lost(errand run.Errand) {
-	e.working.Go(func() {
-		if err := e.handle(e.ctx, errand.Run, run.Event{Step: errand.Step, CallID: errand.CallID, Lost: true}); err != nil && !errors.Is(err, run.ErrStale) {
-			e.log.Error("an uncertain call could not be put to a person", "run", errand.Run, "error", err)
-		}
-	})
-}
-
-// recallLater answers a memory errand of a run that stopped right there.
-func (e *Engine) recallLater(errand run.Errand) {
-	e.working.Go(func() {
-		remembered, err := e.remembered(e.ctx, errand.Recall)
-		if err == nil {
-			err = e.handle(e.ctx, errand.Run, run.Event{Step: errand.Step, Recalled: &run.Recalled{Messages: remembered}})
-		}
-		if err != nil && !errors.Is(err, run.ErrStale) {
-			e.log.Error("a memory could not be read", "run", errand.Run, "error", err)
-		}
-	})
+// recallLate answers a memory errand that was not answered in the entry it
+// came from, as a journal may hold that somebody else wrote.
+func (e *Engine) recallLate(errand run.Errand) {
+	remembered, err := e.remembered(e.hard, errand.Recall)
+	if err != nil {
+		e.log.Error("a memory could not be read", "run", errand.Run, "error", err)
+		return
+	}
+	e.take(errand.Run, run.Event{Step: errand.Step, Recalled: &run.Recalled{Messages: remembered}})
 }
 
 // later takes a run up again that could not be written, once the disk may

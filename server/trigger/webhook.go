@@ -67,18 +67,6 @@ func (h *Webhooks) limiter(r *http.Request) *rate.Limiter {
 	return l
 }
 
-// find looks the trigger up that has a path.
-func (h *Webhooks) find(s *workspace.Snapshot, path string) (string, flow.Trigger, bool) {
-	for id, w := range s.Workflows {
-		for _, t := range w.Triggers {
-			if t.Webhook != nil && t.Webhook.Path == path {
-				return id, t, true
-			}
-		}
-	}
-	return "", flow.Trigger{}, false
-}
-
 // ServeHTTP answers one delivery. What is refused starts nothing.
 func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	left := h.limiter(r)
@@ -89,22 +77,22 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	snapshot := h.Workspace.Now()
 	path := chi.URLParam(r, "path")
-	workflow, trigger, ok := h.find(snapshot, path)
+	trigger, ok := snapshot.Webhooks[path]
 	if !ok {
 		left.Allow()
 		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+".")
 		return
 	}
-	signal, refusal := h.read(snapshot, trigger, w, r)
+	signal, refusal := h.read(snapshot, trigger.Trigger, w, r)
 	if refusal != nil {
 		left.Allow()
 		refusal.Write(w)
 		return
 	}
-	ticket, err := h.Engine.Accept(r.Context(), workflow, signal)
+	ticket, err := h.Engine.Accept(r.Context(), trigger.Workflow, signal)
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
-			h.Log.Error("a delivery could not be taken in", "workflow", workflow, "delivery", signal.ID, "error", err)
+			h.Log.Error("a delivery could not be taken in", "workflow", trigger.Workflow, "delivery", signal.ID, "error", err)
 		}
 		w.Header().Set("Retry-After", "5")
 		problem.Write(w, http.StatusServiceUnavailable, "Not taken in", "Send the same delivery again in a few seconds; nothing was started.")

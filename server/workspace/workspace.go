@@ -34,6 +34,7 @@ type Snapshot struct {
 	Tools    tool.Catalogue
 	Problems []flow.Problem
 	Accepts  map[string]*schema.Schema // compiled schemas, by file path
+	Webhooks map[string]Webhook        // by path
 	hashes   map[string]string         // workflow → definition
 }
 
@@ -94,7 +95,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	w, problems := flow.Decode(files)
 	tools, more := tool.Build(w, h.secrets, h.peers)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
-	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, Accepts: map[string]*schema.Schema{}, hashes: map[string]string{}}
+	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, Accepts: map[string]*schema.Schema{}, Webhooks: map[string]Webhook{}, hashes: map[string]string{}}
 	for path, doc := range w.Schemas {
 		if described(w, path) {
 			continue
@@ -109,6 +110,11 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	flow.SortProblems(s.Problems)
 	for id, one := range w.Workflows {
 		s.hashes[id] = hashOf(bundle(w, one))
+		for _, t := range one.Triggers {
+			if t.Webhook != nil {
+				s.Webhooks[t.Webhook.Path] = Webhook{id, t}
+			}
+		}
 	}
 	return s
 }
@@ -223,15 +229,8 @@ func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, erro
 	return def, nil
 }
 
-// Trigger finds a trigger of a workflow by id.
-func (s *Snapshot) Trigger(workflow, id string) (flow.Trigger, bool) {
-	w, ok := s.Workflows[workflow]
-	if !ok {
-		return flow.Trigger{}, false
-	}
-	i := slices.IndexFunc(w.Triggers, func(t flow.Trigger) bool { return t.ID == id })
-	if i < 0 {
-		return flow.Trigger{}, false
-	}
-	return w.Triggers[i], true
+// Webhook is a workflow's trigger that listens at a path.
+type Webhook struct {
+	Workflow string
+	flow.Trigger
 }

@@ -22,7 +22,7 @@ const nowName = "@now"
 // base is the environment without any variable, built once.
 var base = sync.OnceValues(func() (*cel.Env, error) {
 	redeclared := []string{operators.Add, operators.Subtract, operators.Multiply, operators.Divide,
-		operators.Modulo, operators.Negate, operators.Equals, operators.NotEquals}
+		operators.Modulo, operators.Negate, operators.Equals, operators.NotEquals, operators.Conditional}
 	subset := &env.LibrarySubset{}
 	for _, name := range redeclared {
 		subset.ExcludeFunctions = append(subset.ExcludeFunctions, &env.Function{Name: name})
@@ -38,7 +38,7 @@ var base = sync.OnceValues(func() (*cel.Env, error) {
 			cel.Overload(id, []*cel.Type{cel.DynType, cel.DynType}, cel.BoolType),
 			cel.SingletonBinaryBinding(func(l, r ref.Val) ref.Val { return l.Equal(r) }))
 	}
-	return cel.NewCustomEnv(
+	options := []cel.EnvOption{
 		cel.StdLib(cel.StdLibSubset(subset)),
 		cel.CrossTypeNumericComparisons(true),
 		cel.OptionalTypes(),
@@ -64,7 +64,12 @@ var base = sync.OnceValues(func() (*cel.Env, error) {
 				return eh.NewIdent(nowName), nil
 			})),
 		cel.Variable(nowName, cel.TimestampType),
-	)
+		// Both ways may give another kind of value; the planner evaluates it itself.
+		cel.Function(operators.Conditional,
+			cel.Overload("conditional_values", []*cel.Type{cel.BoolType, cel.DynType, cel.DynType}, cel.DynType,
+				cel.FunctionBinding(func(args ...ref.Val) ref.Val { return types.MaybeNoSuchOverloadErr(args[0]) }))),
+	}
+	return cel.NewCustomEnv(append(options, functions()...)...)
 })
 
 // environments keeps one extended environment for each set of names, because

@@ -10,6 +10,8 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/interpreter"
+
+	"woolsignal/core/calendar"
 )
 
 // costLimit bounds the work of one evaluation, in CEL's own cost units, so
@@ -20,7 +22,16 @@ const costLimit = 4_000_000
 type Scope struct {
 	Names map[string]any // step outputs, signal, inputs …
 	Now   time.Time      // what now() gives, throughout one event
-	Zone  *time.Location // how times print; nil is UTC
+
+	calendar.Calendar // how days are counted and times print
+}
+
+// Optional is a value of [Scope.Names] that may be missing, such as the
+// output of a step that may be skipped. Expressions read it with .? or
+// orValue.
+type Optional struct {
+	Value any
+	There bool
 }
 
 // ResolveName implements the lookup CEL asks for.
@@ -28,7 +39,16 @@ func (s Scope) ResolveName(name string) (any, bool) {
 	if name == nowName {
 		return s.Now, true
 	}
+	if name == calendarName {
+		return calendarVal{calendar.Calendar{Zone: s.zone(), Holidays: s.Holidays}}, true
+	}
 	v, ok := s.Names[name]
+	if o, maybe := v.(Optional); maybe {
+		if !o.There {
+			return types.OptionalNone, true
+		}
+		return types.OptionalOf(types.DefaultTypeAdapter.NativeToValue(o.Value)), true
+	}
 	return v, ok
 }
 
@@ -47,6 +67,7 @@ type Program struct {
 	Source     string
 	References []Reference
 	program    cel.Program
+	parsed     *cel.Ast
 }
 
 // Error says what is wrong with an expression, and where in its source.
@@ -73,10 +94,11 @@ func Compile(source string) (*Program, error) {
 	if issues.Err() != nil {
 		return nil, issueError(source, issues)
 	}
+	rewrite(parsed.NativeRep())
 	references := findReferences(parsed)
 	var names []string
 	for _, r := range references {
-		if r.Path[0] != nowName && !slices.Contains(names, r.Path[0]) {
+		if !strings.HasPrefix(r.Path[0], "@") && !slices.Contains(names, r.Path[0]) {
 			names = append(names, r.Path[0])
 		}
 	}
@@ -96,8 +118,8 @@ func Compile(source string) (*Program, error) {
 	if err != nil {
 		return nil, &Error{Source: source, Message: err.Error()}
 	}
-	references = slices.DeleteFunc(references, func(r Reference) bool { return r.Path[0] == nowName })
-	return &Program{Source: source, References: references, program: program}, nil
+	references = slices.DeleteFunc(references, func(r Reference) bool { return strings.HasPrefix(r.Path[0], "@") })
+	return &Program{Source: source, References: references, program: program, parsed: parsed}, nil
 }
 
 // Eval computes the value. Errors are of type *[Error].

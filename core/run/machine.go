@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/calendar"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
@@ -196,7 +197,7 @@ func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string
 	if step != nil && step.Status == Failed {
 		return m.fail(def, path, step.Error)
 	}
-	scope := expr.Scope{Names: names, Now: m.now, Zone: m.def.Zone}
+	scope := expr.Scope{Names: names, Now: m.now, Calendar: calendar.Calendar{Zone: m.def.Zone}}
 	switch def.Kind {
 	case "agent":
 		return m.agent(def, step, path, scope)

@@ -32,6 +32,7 @@ type Problem struct {
 	Title    string         `json:"title"`
 	Detail   string         `json:"detail"`
 	Problems []flow.Problem `json:"problems,omitempty"`
+	Files    []string       `json:"files,omitempty"` // that somebody else changed
 }
 
 func (p *Problem) Error() string {
@@ -131,14 +132,15 @@ func (c *Client) Workflow(ctx context.Context, id string) (wire.Script, error) {
 
 // Filter picks runs. Empty fields pick all.
 type Filter struct {
-	Workflow, Status, Text, Before string
-	Limit                          int
+	Workflow, Status, Text, Label, Kind, Since, Until, Cost, Before string
+	Limit                                                           int
 }
 
 // Runs lists runs, newest first.
 func (c *Client) Runs(ctx context.Context, f Filter) (wire.Runs, error) {
 	q := url.Values{}
-	for name, v := range map[string]string{"workflow": f.Workflow, "status": f.Status, "text": f.Text, "before": f.Before} {
+	for name, v := range map[string]string{"workflow": f.Workflow, "status": f.Status, "text": f.Text, "label": f.Label, "kind": f.Kind,
+		"since": f.Since, "until": f.Until, "cost": f.Cost, "before": f.Before} {
 		if v != "" {
 			q.Set(name, v)
 		}
@@ -202,11 +204,12 @@ func (c *Client) Check(ctx context.Context, files map[string]string) ([]flow.Pro
 	return out.Problems, err
 }
 
-// Apply replaces the workspace's files. Where the checker objects the error
-// is a *[Problem] with its findings, and nothing was changed.
-func (c *Client) Apply(ctx context.Context, files map[string]string) ([]flow.Problem, error) {
+// Apply replaces the workspace's files, the draft of it. Where the checker
+// objects, or somebody changed one of the files since the editions of base,
+// the error is a *[Problem] and nothing was changed.
+func (c *Client) Apply(ctx context.Context, in wire.Files) ([]flow.Problem, error) {
 	var out wire.Checked
-	err := c.Do(ctx, http.MethodPut, "/files", wire.Files{Files: files}, &out)
+	err := c.Do(ctx, http.MethodPut, "/files", in, &out)
 	return out.Problems, err
 }
 
@@ -222,12 +225,21 @@ func (c *Client) Thread(ctx context.Context, workflow, thread string) (wire.Thre
 	return get[wire.Thread](ctx, c, "/workflows/"+url.PathEscape(workflow)+"/chat/"+url.PathEscape(thread))
 }
 
-// Settled waits until a run has ended or waits for a person. A service that
-// is starting again meanwhile is waited for.
+// soon is how long a run may sleep and still be waited for.
+const soon = 10 * time.Second
+
+// settled tells whether a run has ended, or waits for something that may take
+// long.
+func settled(d wire.Detail) bool {
+	return d.Status.Ended() || d.Status == run.Waiting && (d.Wake == nil || time.Until(*d.Wake) > soon)
+}
+
+// Settled waits until a run has ended or waits for a person, a signal or a
+// later hour. A service that is starting again meanwhile is waited for.
 func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
 	for pause := 20 * time.Millisecond; ; pause = min(pause*2, time.Second) {
 		d, err := c.Run(ctx, id)
-		if err == nil && (d.Status.Ended() || d.Status == run.Waiting) || err != nil && !errors.Is(err, ErrUnreachable) {
+		if err == nil && settled(d) || err != nil && !errors.Is(err, ErrUnreachable) {
 			return d, err
 		}
 		select {

@@ -20,6 +20,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server"
 	"woolsignal/server/access"
+	workspaces "woolsignal/server/workspace"
 	"woolsignal/standin"
 )
 
@@ -129,7 +130,7 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		}
 	}
 	for connection, secret := range map[string]string{"models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
-		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing} {
+		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing, "mill-key": state.Signing} {
 		if s.Secrets.Has(connection) {
 			continue // a key somebody gave since is theirs
 		}
@@ -145,7 +146,7 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 	for _, one := range standins {
 		state.Addresses[one.Name] = one.URL
 	}
-	if problems, err := s.Workspace.Apply(ctx, workspace, "the demo"); err != nil {
+	if problems, err := s.Workspace.Apply(ctx, workspaces.Change{Files: workspace, By: "the demo"}); err != nil {
 		lines := []string{}
 		for _, p := range problems {
 			if p.Severity == flow.Wrong {
@@ -153,6 +154,14 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 			}
 		}
 		return nil, fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err, strings.Join(lines, "\n"))
+	}
+	for id := range s.Workspace.Now().Workflows {
+		if s.Workspace.Now().Live[id] != nil {
+			continue // somebody else publishes from here on
+		}
+		if _, _, err := s.Workspace.Publish(ctx, id, "as the demo ships it", "the demo"); err != nil {
+			return nil, fmt.Errorf("demo: %s: %w", id, err)
+		}
 	}
 	accounts, err := s.Access.People(ctx)
 	if err != nil {

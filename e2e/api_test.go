@@ -122,7 +122,10 @@ func TestOpenRunsFinishOnWhatTheyBeganWith(t *testing.T) {
 	}
 	const path = "workflows/depot-slots.yaml"
 	files[path] = strings.Replace(files[path], "text: ${answer.text}", "text: \"New words: ${answer.text}\"", 1)
-	if _, err := s.As("Ines").Apply(c, files); err != nil {
+	if _, err := s.As("Ines").Apply(c, wire.Files{Files: files}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.As("Ines").Publish(c, wire.Publish{Note: "new words"}); err != nil {
 		t.Fatal(err)
 	}
 	s.Kill()

@@ -131,7 +131,7 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 	}
 	const key = `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`
 	files["schemas/clip-register.json"] = strings.Replace(files["schemas/clip-register.json"], key, "", 1)
-	if _, err := s.As("Ines").Apply(harness.Context(t), files); err != nil {
+	if _, err := s.As("Ines").Apply(harness.Context(t), wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
 	killWhileRecording(t, s, state.Signing)

@@ -17,6 +17,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/demo"
 	"woolsignal/e2e/harness"
+	"woolsignal/wire"
 )
 
 func delivery() demo.Delivery {
@@ -218,7 +219,10 @@ func TestScheduleLooksBranchesAndAsks(t *testing.T) {
 		t.Fatalf("setting the gauge: %v %v", r, err)
 	}
 	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "every: 15m", "every: 1s", 1)
-	if _, err := s.As("Ines").Apply(c, files); err != nil {
+	if _, err := s.As("Ines").Apply(c, wire.Files{Files: files}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.As("Ines").Publish(c, wire.Publish{Note: "new words"}); err != nil {
 		t.Fatal(err)
 	}
 	var first string

@@ -16,6 +16,7 @@ import (
 	"woolsignal/server/access"
 	"woolsignal/server/api"
 	"woolsignal/server/engine"
+	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/trigger"
 	"woolsignal/server/vault"
@@ -27,6 +28,10 @@ type Options struct {
 	Data    string // folder; made where it is missing
 	Console fs.FS  // the built console
 	Log     *slog.Logger
+
+	// Scripts is the command of a process that runs scripts, ending up in
+	// script.Serve.
+	Scripts []string
 
 	// Peers answers calls to outside services inside this process, for
 	// measuring the service alone. Nil, as always outside of that, dials.
@@ -41,6 +46,7 @@ type Server struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
 	options   Options
+	scripts   *script.Pool
 }
 
 // Open opens the data of a service, alone.
@@ -60,12 +66,16 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 		return nil, errors.Join(err, s.Store.Close())
 	}
 	s.Access = access.New(s.Store)
-	s.Engine = engine.New(s.Store, s.Workspace, s.Secrets, o.Log)
+	s.scripts = script.NewPool(o.Scripts...)
+	s.Engine = engine.New(s.Store, s.Workspace, s.Secrets, s.scripts, o.Log)
 	return s, nil
 }
 
 // Close lets go of the data.
-func (s *Server) Close() error { return s.Store.Close() }
+func (s *Server) Close() error {
+	s.scripts.Close()
+	return s.Store.Close()
+}
 
 // grace is how long a stopping service waits for what is on its way.
 const grace = 10 * time.Second

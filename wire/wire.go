@@ -54,6 +54,10 @@ type Workflow struct {
 	Purpose  string     `json:"purpose"`
 	Triggers []string   `json:"triggers"` // each as a sentence
 	Chat     bool       `json:"chat"`     // it can be talked to
+	Callable bool       `json:"callable"` // it can be started with inputs
+	Version  int        `json:"version"`  // the one that is live; 0 for a draft
+	On       bool       `json:"on"`       // signals start it
+	Drafted  bool       `json:"drafted"`  // the draft differs from what is live
 	LastRun  *time.Time `json:"last_run,omitempty"`
 	Week     []Day      `json:"week"` // the last seven days, oldest first
 }
@@ -87,7 +91,8 @@ type Run struct {
 	Ended    *time.Time   `json:"ended,omitempty"`
 	Input    int          `json:"input_tokens"`
 	Output   int          `json:"output_tokens"`
-	Cost     money.Micros `json:"cost_micros"` // millionths of the workspace's currency
+	Cost     money.Micros `json:"cost_micros"`      // millionths of the workspace's currency
+	Origin   string       `json:"origin,omitempty"` // call, rerun or try, and the run it came from
 }
 
 // Runs is a page of runs, newest first.
@@ -103,19 +108,26 @@ type Detail struct {
 	Steps    []Step        `json:"steps"` // in the order of the script
 	Reviews  []run.Review  `json:"reviews"`
 	Response *run.Response `json:"response,omitempty"`
+	Labels   []string      `json:"labels"`
+	Result   any           `json:"result,omitempty"` // what a called workflow gave
+	Wake     *time.Time    `json:"wake,omitempty"`   // when it goes on by itself
 }
 
 // Step is one line of the script with what it did in a run.
 type Step struct {
 	flow.Line
-	Status run.Status   `json:"status,omitempty"` // "" where the run did not come here
-	Began  *time.Time   `json:"began,omitempty"`
-	Ended  *time.Time   `json:"ended,omitempty"`
-	Input  any          `json:"input,omitempty"`
-	Output any          `json:"output,omitempty"`
-	Error  string       `json:"error,omitempty"`
-	Agent  *agent.State `json:"agent,omitempty"`
-	Cost   money.Micros `json:"cost_micros,omitempty"`
+	Status   run.Status   `json:"status,omitempty"` // "" where the run did not come here
+	Began    *time.Time   `json:"began,omitempty"`
+	Ended    *time.Time   `json:"ended,omitempty"`
+	Input    any          `json:"input,omitempty"`
+	Output   any          `json:"output,omitempty"`
+	Error    string       `json:"error,omitempty"`
+	Agent    *agent.State `json:"agent,omitempty"`
+	Cost     money.Micros `json:"cost_micros,omitempty"`
+	Tries    int          `json:"tries,omitempty"`    // failed ones before
+	Until    *time.Time   `json:"until,omitempty"`    // when it goes on by itself
+	Child    string       `json:"child,omitempty"`    // the run it called
+	Recorded bool         `json:"recorded,omitempty"` // taken over from another run
 }
 
 // Review is a question to a person, with where it comes from.
@@ -149,6 +161,7 @@ type Stop struct {
 type Said struct {
 	Thread string `json:"thread"`
 	Text   string `json:"text"`
+	Draft  bool   `json:"draft,omitempty"` // to what is written, not what is live
 }
 
 // Heard tells that a message was taken in.
@@ -176,6 +189,104 @@ type Thread struct {
 // Files is a workspace: text by path.
 type Files struct {
 	Files map[string]string `json:"files"`
+	Base  map[string]string `json:"base,omitempty"`  // editions the change started from, by path; where they are no longer so, nothing is changed
+	Draft bool              `json:"draft,omitempty"` // keep workflows and agents that do not check
+}
+
+// Published is what became of publishing workflows.
+type Published struct {
+	Versions []PublishedVersion `json:"versions"`
+}
+
+// PublishedVersion is a workflow's version that is live now.
+type PublishedVersion struct {
+	Workflow string `json:"workflow"`
+	Version
+}
+
+// Publish says what is made live.
+type Publish struct {
+	Workflows []string `json:"workflows,omitempty"` // none: every one whose draft differs
+	Note      string   `json:"note,omitempty"`
+}
+
+// Revert makes an earlier version live again.
+type Revert struct {
+	Version int `json:"version"`
+}
+
+// Switch turns something on or off.
+type Switch struct {
+	On bool `json:"on"`
+}
+
+// Rename gives a workflow another id.
+type Rename struct {
+	To string `json:"to"`
+}
+
+// Start starts a run.
+type Start struct {
+	Inputs map[string]any `json:"inputs,omitempty"` // for a workflow that can be called
+	Sample string         `json:"sample,omitempty"` // a kept signal
+	Signal *Signal        `json:"signal,omitempty"` // or one made up
+	Draft  bool           `json:"draft,omitempty"`  // what is written, not what is live
+}
+
+// Signal is one that is kept, or made up, to start a run with.
+type Signal struct {
+	Trigger string            `json:"trigger,omitempty"` // the id of one of the workflow's; "" is the first
+	Thread  string            `json:"thread,omitempty"`
+	Subject string            `json:"subject,omitempty"`
+	From    map[string]string `json:"from,omitempty"`
+	Text    string            `json:"text,omitempty"`
+	Body    any               `json:"body,omitempty"`
+}
+
+// Sample is a signal that was kept.
+type Sample struct {
+	Name   string `json:"name"`
+	Signal Signal `json:"signal"`
+}
+
+// KeepSample keeps the signal of a run, or one made up.
+type KeepSample struct {
+	Run    string  `json:"run,omitempty"`
+	Signal *Signal `json:"signal,omitempty"`
+	Next   bool    `json:"next,omitempty"` // the next one that comes
+}
+
+// Try runs one step alone.
+type Try struct {
+	Step  string         `json:"step"`          // id or path
+	Run   string         `json:"run,omitempty"` // whose values it sees
+	Given map[string]any `json:"given,omitempty"`
+	Send  bool           `json:"send,omitempty"` // let it change things outside
+}
+
+// Rerun goes through a run again.
+type Rerun struct {
+	From   string         `json:"from,omitempty"`   // id or path of the step to begin at
+	Edited map[string]any `json:"edited,omitempty"` // outputs of steps before it
+	Body   any            `json:"body,omitempty"`   // in place of the signal's
+	Same   bool           `json:"same,omitempty"`   // on the version it followed
+}
+
+// RerunMany goes through many runs again.
+type RerunMany struct {
+	Runs []string `json:"runs"`
+	Same bool     `json:"same,omitempty"`
+}
+
+// Rerunning is what became of repeating many runs.
+type Rerunning struct {
+	Runs   map[string]string `json:"runs"`             // new by old
+	Failed []string          `json:"failed,omitempty"` // why others were not repeated
+}
+
+// Started tells which run was started.
+type Started struct {
+	Run string `json:"run"`
 }
 
 // Checked is what the checker found.

@@ -59,6 +59,9 @@ func export(ctx context.Context, a *app, args []string) error {
 			return err
 		}
 	}
+	if err := noteBase(rest[0], files); err != nil {
+		return err
+	}
 	fmt.Fprintf(a.out, "%d files written to %s, %d were already so.\n", len(write), rest[0], len(files)-len(write))
 	return nil
 }

@@ -13,6 +13,7 @@ import (
 	_ "time/tzdata" // time zones on machines that have none
 
 	"woolsignal/client"
+	"woolsignal/server/script"
 )
 
 // app is what a command works with.
@@ -36,17 +37,35 @@ func commands() []command {
 		{"check", "FOLDER", "Check the files of a workspace", check},
 		{"apply", "FOLDER", "Put the files of a workspace into the service", apply},
 		{"export", "FOLDER", "Write the service's files into a folder", export},
+		{"publish", "[WORKFLOW...]", "Make drafts live", publish},
+		{"versions", "WORKFLOW", "List versions of a workflow, or tell two apart", versions},
+		{"revert", "WORKFLOW N", "Make an earlier version live again", revert},
+		{"on", "WORKFLOW", "Switch a workflow on, or everything with -all", switcher(true)},
+		{"off", "WORKFLOW", "Switch a workflow off, or pause everything with -all", switcher(false)},
+		{"rename", "WORKFLOW ID", "Give a workflow another id, everywhere it is named", rename},
+		{"delete", "WORKFLOW", "Move a workflow to the bin", deleteWorkflow},
+		{"bin", "[NUMBER]", "List what was deleted, or take one back", bin},
+		{"schema", "[KIND]", "Print the JSON Schema of a kind of file", fileSchema},
 		{"connect", "CONNECTION", "Give a connection its secret", connect},
 		{"connections", "", "List connections and what they lack", connections},
 		{"workflows", "[WORKFLOW]", "List workflows, or read one as sentences", workflows},
 		{"chat", "TEXT", "Say something to a workflow", chat},
+		{"start", "WORKFLOW", "Start a run on inputs, a sample or a signal", start},
+		{"try", "WORKFLOW STEP", "Run one step of a draft alone", try},
+		{"samples", "WORKFLOW [NAME]", "List kept signals, or keep one", samples},
 		{"runs", "", "List runs", runs},
 		{"run", "RUN", "Read a run", showRun},
 		{"cancel", "RUN", "Stop a run before it is done", cancel},
+		{"rerun", "[RUN...]", "Go through runs again, from any step", rerun},
 		{"reviews", "", "List what waits for a person", reviews},
 		{"review", "REVIEW", "Read or decide a review", review},
+		{"backup", "FILE", "Copy the service's database while it runs", backup},
+		{"restore", "FILE", "Put a backup in place of a data folder's database", restore},
 	}
 }
+
+// scriptWorker is the command of the processes that run scripts.
+const scriptWorker = "script-worker"
 
 // errMisuse says that the command line itself is wrong.
 var errMisuse = errors.New("misuse")
@@ -64,6 +83,13 @@ func (a *app) main(ctx context.Context, args []string) int {
 		a.usage()
 		if len(args) == 0 {
 			return 2
+		}
+		return 0
+	}
+	if args[0] == scriptWorker { // a process of the service's own; nobody calls it
+		if err := script.Serve(a.in, a.out); err != nil {
+			fmt.Fprintln(a.errs, "woolsignal "+scriptWorker+": "+err.Error())
+			return 1
 		}
 		return 0
 	}
@@ -102,7 +128,7 @@ func (a *app) usage() {
 	fmt.Fprintln(a.errs, "woolsignal COMMAND [flags] [arguments]")
 	fmt.Fprintln(a.errs)
 	for _, c := range commands() {
-		fmt.Fprintf(a.errs, "  %-12s %-13s %s\n", c.name, c.args, c.summary)
+		fmt.Fprintf(a.errs, "  %-12s %-15s %s\n", c.name, c.args, c.summary)
 	}
 	fmt.Fprintln(a.errs, "\nEach command lists its flags with -h. WOOLSIGNAL_URL and WOOLSIGNAL_TOKEN say\nwhich service to talk to, and as whom.")
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"woolsignal/client"
@@ -31,6 +32,11 @@ func runs(ctx context.Context, a *app, args []string) error {
 	f.StringVar(&filter.Workflow, "workflow", "", "only this workflow's")
 	f.StringVar(&filter.Status, "status", "", "only with this status: queued, running, waiting, done, failed, stopped")
 	f.StringVar(&filter.Text, "text", "", "only where these words stand")
+	f.StringVar(&filter.Label, "label", "", "only with this label")
+	f.StringVar(&filter.Kind, "kind", "", "only started this way: chat, webhook, schedule, called, failure")
+	f.StringVar(&filter.Since, "since", "", "only accepted at or after this time, as 2026-11-23T14:30:00Z")
+	f.StringVar(&filter.Until, "until", "", "only accepted before this time")
+	f.StringVar(&filter.Cost, "cost", "", "only those that cost at least this much")
 	f.StringVar(&filter.Before, "before", "", "only older than this run")
 	f.IntVar(&filter.Limit, "limit", 20, "how many, at most 200")
 	asJSON := f.Bool("json", false, "print JSON")
@@ -126,11 +132,19 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 	if d.Because != "" {
 		fmt.Fprintf(a.out, "Because: %s\n", d.Because)
 	}
+	if len(d.Labels) > 0 {
+		fmt.Fprintf(a.out, "Labels: %s\n", strings.Join(d.Labels, ", "))
+	}
+	if d.Wake != nil {
+		fmt.Fprintf(a.out, "Goes on by itself: %s\n", moment(*d.Wake, zone))
+	}
 	for _, s := range d.Steps {
 		mark := "·"
 		switch s.Status {
 		case run.Done:
 			mark = "✓"
+		case run.Skipped:
+			mark = "-"
 		case run.Failed, run.Stopped:
 			mark = "✗"
 		case run.Running:
@@ -154,6 +168,12 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		if s.Output != nil {
 			indent(a.out, under+"gave   ", clip(value(s.Output), 400))
 		}
+		if s.Child != "" {
+			indent(a.out, under+"called ", "run "+s.Child)
+		}
+		if s.Until != nil {
+			indent(a.out, under+"until  ", moment(*s.Until, zone))
+		}
 		if s.Error != "" {
 			indent(a.out, under+"failed ", s.Error)
 		}
@@ -164,6 +184,9 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 				}
 			}
 		}
+	}
+	if d.Result != nil {
+		fmt.Fprintf(a.out, "\nGave %s\n", clip(value(d.Result), 400))
 	}
 	if d.Response != nil {
 		fmt.Fprintf(a.out, "\nAnswered the caller %d %s\n", d.Response.Status, clip(value(d.Response.Body), 400))

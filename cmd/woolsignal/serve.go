@@ -69,7 +69,11 @@ func serve(ctx context.Context, a *app, args []string) error {
 		level = slog.LevelWarn
 	}
 	log := slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: level}))
-	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log})
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}})
 	if err != nil {
 		return err
 	}

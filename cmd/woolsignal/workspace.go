@@ -9,11 +9,14 @@ import (
 	"io/fs"
 	"maps"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
 	"woolsignal/client"
 	"woolsignal/core/flow"
+	"woolsignal/server/workspace"
+	"woolsignal/wire"
 )
 
 // folder reads the flags and the workspace folder they come with.
@@ -50,22 +53,25 @@ func (a *app) printProblems(folder string, problems []flow.Problem) {
 			mark = ""
 		}
 		fmt.Fprintf(a.out, "%s/%s:%d:%d: %s%s\n", strings.TrimSuffix(folder, "/"), p.File, p.Line, p.Column, mark, p.What)
+		if p.Why != "" {
+			indent(a.out, "    why: ", p.Why)
+		}
 		if p.Remedy != "" {
-			indent(a.out, "    ", p.Remedy)
+			indent(a.out, "    do:  ", p.Remedy)
 		}
 	}
 }
 
-func check(ctx context.Context, a *app, args []string) error {
+func check(_ context.Context, a *app, args []string) error {
 	f := a.flags("check")
 	asJSON := f.Bool("json", false, "print JSON")
 	at, files, err := folder(f, args)
 	if err != nil {
 		return err
 	}
-	problems, err := a.client().Check(ctx, files)
-	if err != nil {
-		return err
+	problems := workspace.Check(files)
+	if problems == nil {
+		problems = []flow.Problem{}
 	}
 	wrong := flow.Wrongs(problems)
 	if *asJSON {
@@ -85,6 +91,9 @@ func check(ctx context.Context, a *app, args []string) error {
 func apply(ctx context.Context, a *app, args []string) error {
 	f := a.flags("apply")
 	yes := f.Bool("yes", false, "do not ask before changing anything")
+	live := f.Bool("publish", false, "make the workflows that differ live as well")
+	note := f.String("note", "", "what changed, for whoever reads the versions; with -publish")
+	draft := f.Bool("draft", false, "keep workflows and agents that do not check; they cannot be published")
 	at, files, err := folder(f, args)
 	if err != nil {
 		return err
@@ -95,31 +104,84 @@ func apply(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	changes := differences(now, files)
-	if len(changes) == 0 {
-		fmt.Fprintln(a.out, "The service already has exactly these files.")
-		return nil
-	}
-	for _, line := range changes {
-		fmt.Fprintln(a.out, line)
-	}
-	if !*yes {
-		if err := a.confirm("Go on?"); err != nil {
+	if len(changes) > 0 {
+		for _, line := range changes {
+			fmt.Fprintln(a.out, line)
+		}
+		if !*yes {
+			if err := a.confirm("Go on?"); err != nil {
+				return err
+			}
+		}
+		base, err := baseOf(at, now)
+		if err != nil {
 			return err
 		}
+		problems, err := c.Apply(ctx, wire.Files{Files: files, Base: base, Draft: *draft})
+		if err := a.refused(at, err, now); err != nil {
+			return err
+		}
+		a.printProblems(at, problems)
+		fmt.Fprintln(a.out, "Applied.")
+	} else {
+		fmt.Fprintln(a.out, "The service already has exactly these files.")
 	}
-	problems, err := c.Apply(ctx, files)
-	var refused *client.Problem
-	if errors.As(err, &refused) && refused.Problems != nil {
-		a.printProblems(at, refused.Problems)
-		fmt.Fprintln(a.out, "Nothing was changed.")
-		return errReported
+	if err := noteBase(at, files); err != nil {
+		return err
 	}
+	if *live {
+		return a.publish(ctx, at, wire.Publish{Note: *note})
+	}
+	return a.drafts(ctx)
+}
+
+// drafts says which workflows are written otherwise than they are live.
+func (a *app) drafts(ctx context.Context) error {
+	all, err := a.client().Workflows(ctx)
 	if err != nil {
 		return err
 	}
-	a.printProblems(at, problems)
-	fmt.Fprintln(a.out, "Applied. Runs that are open finish on what they began with.")
+	var differ []string
+	for _, w := range all {
+		if w.Drafted {
+			differ = append(differ, w.ID)
+		}
+	}
+	if len(differ) > 0 {
+		fmt.Fprintf(a.out, "Not live yet: %s. Make them live with: woolsignal publish\n", strings.Join(differ, ", "))
+	}
 	return nil
+}
+
+// refused tells what the service objected to.
+func (a *app) refused(folder string, err error, now map[string]string) error {
+	var p *client.Problem
+	switch {
+	case errors.As(err, &p) && p.Problems != nil:
+		a.printProblems(folder, p.Problems)
+		fmt.Fprintln(a.out, "Nothing was changed.")
+		return errReported
+	case errors.As(err, &p) && len(p.Files) > 0:
+		fmt.Fprintln(a.out, "Somebody changed these in the service since you last exported or applied:")
+		for _, path := range p.Files {
+			theirs, there := now[path]
+			if !there {
+				fmt.Fprintf(a.out, "  %s  is gone there; apply again to bring it back, or remove yours\n", path)
+				continue
+			}
+			name := filepath.Join(folder, filepath.FromSlash(hiddenCopy(path)))
+			if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+				return err
+			}
+			if err := os.WriteFile(name, []byte(theirs), 0o644); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.out, "  %s  theirs is now in %s\n", path, name)
+		}
+		fmt.Fprintln(a.out, "Nothing was changed. Bring theirs and yours together, and apply again.")
+		return errors.Join(noteTheirs(folder, p.Files, now), errReported)
+	}
+	return err
 }
 
 // differences says which files would be added, changed and removed.
@@ -179,7 +241,7 @@ func workflows(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	rows := [][]string{{"WORKFLOW", "TITLE", "STARTS", "LAST RUN", "RUNS THIS WEEK", "FAILED"}}
+	rows := [][]string{{"WORKFLOW", "LIVE", "TITLE", "STARTS", "LAST RUN", "RUNS THIS WEEK", "FAILED"}}
 	for _, w := range all {
 		last, total, failed := "", 0, 0
 		if w.LastRun != nil {
@@ -188,9 +250,24 @@ func workflows(ctx context.Context, a *app, args []string) error {
 		for _, d := range w.Week {
 			total, failed = total+d.Runs, failed+d.Failed
 		}
-		rows = append(rows, []string{w.ID, w.Title, clip(strings.Join(w.Triggers, "; "), 60), last, fmt.Sprint(total), fmt.Sprint(failed)})
+		rows = append(rows, []string{w.ID, liveWords(w), w.Title, clip(strings.Join(w.Triggers, "; "), 60), last, fmt.Sprint(total), fmt.Sprint(failed)})
 	}
 	return a.table(rows)
+}
+
+// liveWords says how far a workflow is live.
+func liveWords(w wire.Workflow) string {
+	words := fmt.Sprintf("version %d", w.Version)
+	switch {
+	case w.Version == 0:
+		return "draft"
+	case !w.On:
+		words += ", off"
+	}
+	if w.Drafted {
+		words += ", draft differs"
+	}
+	return words
 }
 
 func connections(ctx context.Context, a *app, args []string) error {

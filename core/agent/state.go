@@ -1,6 +1,7 @@
 package agent
 
 import (
+	"strings"
 	"time"
 
 	"woolsignal/core/money"
@@ -85,6 +86,14 @@ type State struct {
 func (s *State) PutRecalled(remembered []Message, task string) {
 	s.Messages = append(append([]Message{}, remembered...), Message{Role: "user", Text: task})
 	s.Recalled, s.Ready = len(remembered), true
+}
+
+// PutFacts tells the agent what is known of whom it talks to, and of the
+// workspace.
+func (s *State) PutFacts(facts []string) {
+	if len(facts) > 0 {
+		s.System += "\n\nWhat you know:\n- " + strings.Join(facts, "\n- ")
+	}
 }
 
 // PutAsked notes that the model is asked with all messages so far.

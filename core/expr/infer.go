@@ -90,6 +90,7 @@ type bound struct {
 type walker struct {
 	names    Names
 	at       func(ast.Expr) int
+	there    []string // chains of names that were tested not to be null
 	findings []Finding
 }
 
@@ -249,6 +250,9 @@ func (w *walker) must(e ast.Expr, t Type, instead string) Type {
 
 // field takes one field of a value.
 func (w *walker) field(e ast.Expr, of Type, name, field string, tested bool) Type {
+	if slices.Contains(w.there, name) {
+		of.Shape = of.Shape.WithoutNull()
+	}
 	inner, presence := of.Shape.Field(field)
 	whole := strings.TrimPrefix(name+"."+field, ".")
 	switch {

@@ -68,11 +68,15 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 		return known(shape.Bool())
 	case operators.Conditional:
 		w.condition(args[0], in)
-		yes, no := w.walk(args[1], in), w.walk(args[2], in)
+		yes, no := w.knowing(nulls(args[0], operators.NotEquals), args[1], in), w.knowing(nulls(args[0], operators.Equals), args[2], in)
 		return Type{Shape: shape.Union(leaving(yes.Shape), leaving(no.Shape)), Optional: yes.Optional || no.Optional}
 	case operators.LogicalAnd, operators.LogicalOr:
 		w.condition(args[0], in)
+		test := map[string]string{operators.LogicalAnd: operators.NotEquals, operators.LogicalOr: operators.Equals}[call.FunctionName()]
+		before := w.there
+		w.there = append(slices.Clone(before), nulls(args[0], test)...)
 		w.condition(args[1], in)
+		w.there = before
 		return known(shape.Bool())
 	case operators.LogicalNot:
 		w.condition(args[0], in)
@@ -104,6 +108,38 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 		return known(s)
 	}
 	return known(results[call.FunctionName()])
+}
+
+// nulls lists the chains of names a test compares with null by an operator,
+// joined by && where it asks that they are there and by || where it asks that
+// they are not.
+func nulls(test ast.Expr, operator string) []string {
+	if test.Kind() != ast.CallKind {
+		return nil
+	}
+	call := test.AsCall()
+	joint := map[string]string{operators.NotEquals: operators.LogicalAnd, operators.Equals: operators.LogicalOr}[operator]
+	switch call.FunctionName() {
+	case joint:
+		return append(nulls(call.Args()[0], operator), nulls(call.Args()[1], operator)...)
+	case operator:
+		for i, a := range call.Args() {
+			if a.Kind() == ast.LiteralKind && literal(a).Shape.Kind() == "null" {
+				return []string{written(call.Args()[1-i])}
+			}
+		}
+	}
+	return nil
+}
+
+// knowing walks an expression that is only reached where some values are not
+// null.
+func (w *walker) knowing(there []string, e ast.Expr, in *bound) Type {
+	before := w.there
+	w.there = append(slices.Clone(before), there...)
+	t := w.walk(e, in)
+	w.there = before
+	return t
 }
 
 // children walks a call's target and arguments, which must all be there, and

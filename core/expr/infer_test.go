@@ -15,11 +15,12 @@ func known() expr.Names {
 	body := shape.Shape{"type": "object", "required": []any{"kg"}, "properties": map[string]any{
 		"kg": map[string]any{"type": "number"}, "notes": map[string]any{"type": "string"}}}
 	return expr.Names{
-		"net":    {Shape: shape.Map(map[string]shape.Shape{"kg": shape.Number(), "at": shape.Time(), "odd": nil, "lane": shape.Text()}, "lane")},
-		"row":    {Shape: shape.Map(map[string]shape.Shape{"id": shape.Number()}), Optional: true},
-		"lots":   {Shape: shape.List(lot)},
-		"signal": {Shape: shape.Map(map[string]shape.Shape{"body": body})},
-		"other":  {},
+		"net":     {Shape: shape.Map(map[string]shape.Shape{"kg": shape.Number(), "at": shape.Time(), "odd": nil, "lane": shape.Text()}, "lane")},
+		"row":     {Shape: shape.Map(map[string]shape.Shape{"id": shape.Number()}), Optional: true},
+		"lots":    {Shape: shape.List(lot)},
+		"signal":  {Shape: shape.Map(map[string]shape.Shape{"body": body})},
+		"other":   {},
+		"perhaps": {Shape: shape.Union(lot, shape.Null())},
 	}
 }
 
@@ -45,6 +46,9 @@ func TestExpressionsAreTyped(t *testing.T) {
 		`lots.sortBy(l, l.kg)[0].kg`:               "number",
 		`lots.map(l, l.kg).first().orValue(1)`:     "number",
 		`math.ceil(net.kg)`:                        "number",
+		`perhaps == null ? 0 : perhaps.kg`:         "number",
+		`perhaps != null && perhaps.kg > 1`:        "bool",
+		`perhaps == null || perhaps.kg > 1`:        "bool",
 	} {
 		p, err := expr.Compile(source)
 		if err != nil {
@@ -76,8 +80,10 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 		`net.kg.map(x, x)`:          "0 net.kg is a number, and only a list|",
 		`lots.map(l, l.grower).exists(g, g == 3)`:  "34 a text never equals a number|",
 		`lots.groupBy(l, l.grower).map(b, b.name)`: "33 b.name: there is no name|items, key",
-		`net["kgs"]`:                    "0 net.kgs: there is no kgs|",
-		`lots.map(l, l.kg).first() + 1`: "8 this may be missing|orValue",
+		`perhaps.kg`:                        "0 perhaps.kg may be missing|",
+		`perhaps != null || perhaps.kg > 1`: "19 perhaps.kg may be missing|",
+		`net["kgs"]`:                        "0 net.kgs: there is no kgs|",
+		`lots.map(l, l.kg).first() + 1`:     "8 this may be missing|orValue",
 	} {
 		p, err := expr.Compile(source)
 		if err != nil {

@@ -15,7 +15,8 @@ type Agent struct {
 	Instructions       *expr.Template
 	InstructionsAt     Pos
 	Tools              []AgentTool
-	KeepTurns          int // how many earlier exchanges of a thread it remembers
+	KeepTurns          int      // how many earlier exchanges of a thread it remembers
+	Facts              []string // whose lasting facts it knows: person, workspace
 	Limits             Limits
 	file               string
 }
@@ -74,7 +75,13 @@ func DecodeAgent(file, text string) (*Agent, []Problem) {
 		}
 	}
 	if n, ok := f.nodes["memory"]; ok {
-		g, _ := r.mapping(n, "memory", "keep")
+		g, _ := r.mapping(n, "memory", "keep", "facts")
+		for _, n := range r.list(g, "facts") {
+			if n.Value != "person" && n.Value != "workspace" {
+				r.wrong(posOf(n), "write person or workspace", "facts are kept about the person or the workspace, not %q", n.Value)
+			}
+			a.Facts = append(a.Facts, n.Value)
+		}
 		if keep, ok := g.nodes["keep"]; ok {
 			h, _ := r.mapping(keep, "keep", "turns")
 			a.KeepTurns = r.whole(h, "turns", a.KeepTurns)

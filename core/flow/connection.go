@@ -10,6 +10,8 @@ type Connection struct {
 	Auth      Auth
 	Networks  []string // non-public networks it may reach: loopback, private, or a CIDR
 
+	Limits ConnectionLimits
+
 	ModelServer *ModelServer
 	CalDAV      *CalDAV
 	OpenAPI     *OpenAPI
@@ -17,6 +19,12 @@ type Connection struct {
 
 	At   Pos
 	file string
+}
+
+// ConnectionLimits bound what is asked of a service. Calls beyond them wait.
+type ConnectionLimits struct {
+	AtOnce    int // 0 is no limit
+	PerMinute int // 0 is no limit
 }
 
 // Auth says how the sealed secret is put on the wire.
@@ -75,7 +83,7 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 	if root == nil {
 		return c, r.problems
 	}
-	f, _ := r.mapping(root, "a connection", append([]string{"connection", "title", "address", "auth", "networks"}, connectionKinds...)...)
+	f, _ := r.mapping(root, "a connection", append([]string{"connection", "title", "address", "auth", "networks", "limits"}, connectionKinds...)...)
 	c.At = f.at
 	c.ID = r.fileID(f, "connection", file)
 	c.Title = r.required(f, "title", "the service's name")
@@ -90,6 +98,10 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 		case g.has("header"):
 			c.Auth = Auth{Kind: "header", Name: r.text(g, "header")}
 		}
+	}
+	if n, ok := f.nodes["limits"]; ok {
+		g, _ := r.mapping(n, "limits", "at_once", "per_minute")
+		c.Limits = ConnectionLimits{AtOnce: r.whole(g, "at_once", 0), PerMinute: r.whole(g, "per_minute", 0)}
 	}
 	kind := r.kind(f, "this connection", connectionKinds)
 	if kind != "" && kind != "signing_key" {

@@ -1,11 +1,11 @@
 package flow
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/shape"
 )
 
 // Part is a piece of a sentence. How is "" for plain words, "word" for
@@ -93,22 +93,43 @@ func (s *sentence) entries(entries []Entry) *sentence {
 func (w *Workspace) Explain(flow *Workflow, tool Catalogue) []Line {
 	e := &explainer{w: w, tool: tool}
 	for _, t := range flow.Triggers {
+		e.lines = append(e.lines, Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Parts: e.trigger(t), Line: t.At.Line})
+	}
+	if flow.Callable() {
 		var s sentence
-		switch {
-		case t.Chat != nil:
-			s.say("When somebody writes in the chat page ").word(t.Chat.Page)
-		case t.Webhook != nil:
-			s.say("When ").word(t.ID).say(" posts to ").word("/in/" + t.Webhook.Path).say(", signed with ").word(e.connection(t.Webhook.Verify))
-			if t.Webhook.Accepts != "" {
-				s.say(", shaped like ").word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
-			}
-		case t.Schedule != nil:
-			s.say("Every ").word(DurationWords(t.Schedule.Every))
+		s.say("When it is called")
+		if names := Names(flow.Inputs.doc()); len(names) > 0 {
+			s.say(" with ").word(strings.Join(names, ", "))
 		}
-		e.lines = append(e.lines, Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Parts: s, Line: t.At.Line})
+		e.lines = append(e.lines, Line{Path: "trigger/called", Kind: "trigger", ID: "called", Parts: s, Line: flow.Inputs.At.Line})
 	}
 	e.block(flow.Steps, "", "", 0)
+	if len(flow.Gives) > 0 {
+		var s sentence
+		s.say("It gives ").entries(flow.Gives)
+		e.lines = append(e.lines, Line{Path: "gives", Kind: "gives", Parts: s, Line: flow.Gives[0].Value.At.Line})
+	}
 	return e.lines
+}
+
+func (e *explainer) trigger(t Trigger) []Part {
+	var s sentence
+	switch {
+	case t.Chat != nil:
+		s.say("When somebody writes in the chat page ").word(t.Chat.Page)
+	case t.Webhook != nil:
+		s.say("When ").word(t.ID).say(" posts to ").word("/in/" + t.Webhook.Path).say(", signed with ").word(e.connection(t.Webhook.Verify))
+		if t.Webhook.Accepts != "" {
+			s.say(", shaped like ").word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
+		}
+	case t.Schedule != nil:
+		s.say("Every ").word(DurationWords(t.Schedule.Every))
+	case t.Failure != nil && len(t.Failure.Of) == 0:
+		s.say("When any other workflow fails")
+	case t.Failure != nil:
+		s.say("When ").word(strings.Join(t.Failure.Of, " or ")).say(" fails")
+	}
+	return s
 }
 
 type explainer struct {
@@ -129,31 +150,78 @@ func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 		path := prefix + strconv.Itoa(i)
 		n := number + strconv.Itoa(i+1)
 		e.lines = append(e.lines, Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Parts: e.step(s), Line: s.At.Line})
-		if s.Decide == nil {
-			continue
-		}
-		for j, c := range s.Decide.branches() {
-			var parts sentence
-			if c.When != nil {
-				parts.say("if ").value(c.When.Source)
-			} else {
-				parts.say("otherwise")
-			}
-			if len(c.Gives) > 0 {
-				parts.say(", ").entries(c.Gives)
-			}
-			if len(c.Do) > 0 {
-				parts.say(":")
-			}
-			casePath := fmt.Sprintf("%s/c%d", path, j)
-			e.lines = append(e.lines, Line{Path: casePath, Depth: depth + 1, Kind: "case", Parts: parts, Line: c.At.Line})
-			e.block(c.Do, casePath+"/", n+"."+string(rune('a'+j)), depth+2)
+		for j, b := range s.Blocks() {
+			at := path + "/" + b.Name
+			e.lines = append(e.lines, Line{Path: at, Depth: depth + 1, Kind: "case", Parts: e.opening(s, b), Line: b.At.Line})
+			e.block(b.Do, at+"/", n+"."+string(rune('a'+j)), depth+2)
 		}
 	}
 }
 
+// opening is the line above a block: when it is entered, and what leaves it.
+func (e *explainer) opening(s *Step, b NamedBlock) []Part {
+	var p sentence
+	switch {
+	case b.Name == "f":
+		p.say("if that fails")
+	case b.Name == "i":
+		p.say("for each item")
+	case b.Name == "r":
+		p.say("in each round")
+	case b.Name == "k":
+		p.say("in this block")
+	case b.Name == "u":
+		p.say("when unsure, below ").word(strconv.FormatFloat(s.Decide.Floor, 'f', -1, 64))
+	case s.Together != nil:
+		i, _ := strconv.Atoi(b.Name[1:])
+		p.say("the way ").word(s.Together.Branches[i].ID)
+	default:
+		i, _ := strconv.Atoi(b.Name[1:])
+		switch {
+		case i == len(s.Decide.Cases):
+			p.say("otherwise")
+		case s.Decide.Cases[i].Judge != nil:
+			p.say("if it is judged that ").prose(*s.Decide.Cases[i].Judge)
+			if about := s.Decide.Cases[i].About; about != nil {
+				p.say(", going by ").val(*about)
+			}
+		case s.Decide.Cases[i].When != nil:
+			p.say("if ").value(s.Decide.Cases[i].When.Source)
+		}
+	}
+	if len(b.Gives) > 0 {
+		p.say(", giving ").entries(b.Gives)
+	}
+	if len(b.Do) > 0 {
+		p.say(":")
+	}
+	return p
+}
+
+// step is a step's sentence, with what holds for it before and behind.
 func (e *explainer) step(s *Step) []Part {
 	var p sentence
+	switch {
+	case s.Off:
+		p.say("(off) ")
+	case s.When != nil:
+		p.say("If ").value(s.When.Source).say(": ")
+	}
+	e.does(&p, s)
+	if s.Timeout > 0 {
+		p.say(", within ").word(countedWords(s.Timeout))
+	}
+	if s.Retry != nil {
+		p.say(", trying again up to ").word(strconv.Itoa(s.Retry.Times)).say(" times")
+	}
+	if s.IfFails != nil && s.IfFails.CarryOn {
+		p.say("; if it fails, carry on")
+	}
+	return p
+}
+
+// does says what a step does.
+func (e *explainer) does(p *sentence, s *Step) {
 	switch s.Kind {
 	case "agent":
 		name := s.Agent.Agent
@@ -165,6 +233,9 @@ func (e *explainer) step(s *Step) []Part {
 		p.say("Use ").word(e.toolTitle(s.Tool.Tool))
 		if len(s.Tool.Args) > 0 {
 			p.say(" with ").entries(s.Tool.Args)
+		}
+		for i, f := range s.Tool.Fill {
+			p.say([]string{"; a model fills in ", ", "}[min(i, 1)] + plain(f.Key) + ": ").prose(f.Value)
 		}
 	case "compute":
 		p.say("Work out ")
@@ -185,6 +256,58 @@ func (e *explainer) step(s *Step) []Part {
 		if s.ID != "" {
 			p.say(" ").word(s.ID)
 		}
+	case "each":
+		p.say("For each ")
+		if s.Each.Of != nil {
+			p.say("of ").value(s.Each.Of.Source)
+		}
+		if s.Each.AtOnce > 1 {
+			p.say(", at most ").word(strconv.Itoa(s.Each.AtOnce)).say(" at once")
+		}
+		p.until(s.Each.First, s.Each.Enough)
+	case "together":
+		p.say("Go ").word(strconv.Itoa(len(s.Together.Branches))).say(" ways at once")
+		p.until(s.Together.First, s.Together.Enough)
+	case "repeat":
+		p.say("Repeat ")
+		if s.Repeat.Till != nil {
+			p.say("till ").value(s.Repeat.Till.Source)
+		}
+		p.say(", at most ").word(strconv.Itoa(s.Repeat.AtMost)).say(" times")
+	case "block":
+		title := s.Title
+		if title == "" {
+			title = "These belong together"
+		}
+		p.say(title)
+	case "wait":
+		e.waits(p, s.Wait)
+	case "model":
+		name := s.Model.Model
+		p.say("Ask the model ").word(name).say(": ").val(s.Model.Prompt)
+		if names := Names(s.Model.Answer.doc()); len(names) > 0 {
+			p.say(", for ").word(strings.Join(names, ", "))
+		}
+	case "call":
+		name := s.Call.Workflow
+		if w, ok := e.w.Workflows[name]; ok {
+			name = w.Title
+		}
+		p.say([]string{"Start ", "Call "}[map[bool]int{true: 1}[s.Call.Await]]).word(name)
+		if len(s.Call.Inputs) > 0 {
+			p.say(" with ").entries(s.Call.Inputs)
+		}
+		if !s.Call.Await {
+			p.say(" and go on")
+		}
+	case "javascript":
+		p.say("Run a script")
+		if s.ID != "" {
+			p.say(" for ").word(s.ID)
+		}
+		if len(s.JavaScript.Inputs) > 0 {
+			p.say(" with ").entries(s.JavaScript.Inputs)
+		}
 	case "say":
 		p.say("Say ").val(s.Say.Text)
 	case "respond":
@@ -194,6 +317,16 @@ func (e *explainer) step(s *Step) []Part {
 		}
 	case "review":
 		p.say("Ask ").word(Audience(s.Review.Of)).say(" to " + strings.Join(s.Review.Choices, " or ") + ": ").val(s.Review.Show)
+	case "label":
+		p.say("Label the run ")
+		for i, v := range s.Label.As {
+			if i > 0 {
+				p.say(", ")
+			}
+			p.val(v)
+		}
+	case "remember":
+		p.say("Remember about ").val(s.Remember.About).say(": ").val(s.Remember.Fact)
 	case "stop":
 		outcome := "done"
 		if s.Stop.Failed {
@@ -204,8 +337,54 @@ func (e *explainer) step(s *Step) []Part {
 			p.say(": ").val(*s.Stop.Because)
 		}
 	}
-	return p
 }
+
+func (e *explainer) waits(p *sentence, w *WaitStep) {
+	switch {
+	case w.Hear != nil:
+		p.say("Wait for ")
+		switch {
+		case w.Hear.Chat != nil:
+			p.say("a message in ").word(w.Hear.Chat.Page).say(" in the conversation ")
+		case w.Hear.Webhook != nil:
+			p.say("a delivery to ").word("/in/" + w.Hear.Webhook.Path).say(" about ")
+		}
+		p.val(w.Hear.On)
+		if w.Hear.Match != nil {
+			p.say(" where ").value(w.Hear.Match.Source)
+		}
+		p.say(", at most ").word(w.AtMost.String())
+	case w.Till != nil:
+		p.say("Wait till ").value(w.Till.Source)
+	default:
+		p.say("Wait ").word(w.For.String())
+	}
+}
+
+// until says what ends several ways early.
+func (s *sentence) until(first bool, enough *Expression) {
+	if first && enough != nil {
+		s.say(", until one is enough: ").value(enough.Source)
+	}
+}
+
+// prose writes words a model reads.
+func (s *sentence) prose(v Value) *sentence {
+	if v.Text == nil {
+		return s.val(v)
+	}
+	for _, part := range v.Text.Parts() {
+		if part.Expression {
+			s.value(part.Text)
+		} else {
+			s.put(clip(strings.TrimSuffix(part.Text, "."), 160), "prose")
+		}
+	}
+	return s
+}
+
+// Names lists the fields a JSON Schema names.
+func Names(schema map[string]any) []string { return shape.Shape(schema).Names() }
 
 // toolTitle names a tool as "Clip Register: add delivery".
 func (e *explainer) toolTitle(name string) string {

@@ -23,7 +23,7 @@ model_server:
     medium: {name: "bellwether-medium", input_price: 0.4}
 `,
 		"connections/key.yaml":  "connection: key\ntitle: Key\nsigning_key:\n  scheme: standard-webhooks\n",
-		"schemas/delivery.json": `{"type": "object", "properties": {"kg": {"type": "number"}, "grower": {"type": "string"}}}`,
+		"schemas/delivery.json": `{"type": "object", "required": ["kg", "grower"], "properties": {"kg": {"type": "number"}, "grower": {"type": "string"}}}`,
 		"agents/clerk.yaml": `agent: clerk
 title: Clerk
 model: medium
@@ -109,7 +109,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "tool: slots/find", "tool: slots/look", 15, 15, "there is no tool slots/look", ""},
 		{intake, "verify: key", "verify: kee", 4, 5, "no signing key called kee", "connections/kee.yaml"},
 		{intake, "schemas/delivery.json", "schemas/load.json", 4, 5, "no schema schemas/load.json", ""},
-		{intake, "answer: computed", "answer: later", 5, 76, "answer cannot be \"later\"", "receipt, computed"},
+		{intake, "answer: computed", "answer: later", 5, 84, "answer cannot be \"later\"", "receipt, computed"},
 		{intake, "status: 201", "status: 99", 25, 7, "99 is not an HTTP status", ""},
 		{intake, "  - id: net\n", "  - id: signal\n", 7, 5, "signal already means something", ""},
 		{intake, "  - id: net\n", "  - id: Net-1\n", 7, 5, "cannot be a step's id", "free_windows"},
@@ -132,7 +132,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{clerk, "each: true", "each: true, when: args.id == \"\"", 9, 15, "in one way", ""},
 		{clerk, "each: true", `when: "args.ids > 1"`, 9, 23, "there is no ids", "args has id"},
 		{models, "address: http://127.0.0.1:7421/v1\n", "", 1, 1, "address is missing", ""},
-		{models, "protocol: chat-completions", "protocol: chat", 5, 3, "protocol cannot be", ""},
+		{models, "protocol: chat-completions", "protocol: chat", 5, 13, "protocol cannot be", ""},
 		{models, "0.4", "cheap", 7, 41, "input_price must be a number", ""},
 		{main, "Europe/London", "Larkrigg", 2, 1, "not a time zone", "Europe/London"},
 	} {
@@ -189,9 +189,9 @@ func TestExplainReadsAsSentences(t *testing.T) {
 		"trigger/scale||When scale posts to /in/intake, signed with Key, shaped like delivery",
 		"0|1|Work out net: half = signal.body.kg / 2",
 		"1|2|Decide sort",
-		"1/c0| |if net.half > 10, lane free.day:",
+		"1/c0| |if net.half > 10, giving lane free.day:",
 		"1/c0/0|  2.a1|Use Slots: find with day signal.body.grower",
-		"1/c1| |otherwise, lane “clean”",
+		"1/c1| |otherwise, giving lane “clean”",
 		"2|3|Answer the caller with 201: lane sort.lane",
 	}
 	if !slices.Equal(got, want) {

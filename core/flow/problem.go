@@ -23,7 +23,23 @@ type Problem struct {
 	Column   int      `json:"column"` // from 1
 	Severity Severity `json:"severity"`
 	What     string   `json:"what"`
+	Why      string   `json:"why,omitempty"` // why it matters
 	Remedy   string   `json:"remedy,omitempty"`
+	Fix      *Fix     `json:"fix,omitempty"`
+}
+
+// Fix is a change of the file that would put a problem right: the text from
+// one place up to another, on one line, becomes another text.
+type Fix struct {
+	Line   int    `json:"line"`   // from 1
+	Column int    `json:"column"` // from 1, in bytes
+	End    int    `json:"end"`    // the column after the last that changes
+	Text   string `json:"text"`
+}
+
+// replace is a fix for a word at a place.
+func replace(at Pos, old, new string) *Fix {
+	return &Fix{Line: at.Line, Column: at.Column, End: at.Column + len(old), Text: new}
 }
 
 // String gives the problem as one line a compiler would print.

@@ -12,6 +12,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/schema"
 )
 
 // Pos is a place in a file, counted from 1.
@@ -22,48 +23,45 @@ func posOf(n *yaml.Node) Pos { return Pos{n.Line, n.Column} }
 // reader decodes one file and gathers its problems.
 type reader struct {
 	file     string
+	lines    []string
+	inFlow   map[*yaml.Node]bool // scalars that stand in a map in braces
 	problems []Problem
 }
 
+// report adds a problem of this file.
+func (r *reader) report(at Pos, p Problem) {
+	p.File, p.Line, p.Column = r.file, at.Line, at.Column
+	if p.Severity == "" {
+		p.Severity = Wrong
+	}
+	r.problems = append(r.problems, p)
+}
+
 func (r *reader) wrong(at Pos, remedy, format string, args ...any) {
-	r.problems = append(r.problems, Problem{File: r.file, Line: at.Line, Column: at.Column,
-		Severity: Wrong, What: fmt.Sprintf(format, args...), Remedy: remedy})
+	r.report(at, Problem{What: fmt.Sprintf(format, args...), Remedy: remedy})
 }
 
 var yamlLine = regexp.MustCompile(`line (\d+)`)
 
 // document parses YAML 1.2 down to its root mapping; nil where there is none.
 func (r *reader) document(text string) *yaml.Node {
+	r.lines = strings.Split(text, "\n")
+	r.inFlow = map[*yaml.Node]bool{}
 	var doc yaml.Node
 	if err := yaml.Unmarshal([]byte(text), &doc); err != nil {
 		line := 1
 		if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
 			line, _ = strconv.Atoi(m[1])
 		}
-		r.wrong(Pos{line, 1}, "quote a text that holds : # { } [ ] or starts with a special character",
-			"this is not YAML: %s", strings.TrimPrefix(err.Error(), "yaml: "))
+		r.notYAML(line, err)
 		return nil
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
 		r.wrong(Pos{1, 1}, "start with keys such as title: …", "the file holds no map of keys")
 		return nil
 	}
-	r.plain(doc.Content[0])
+	r.plain(doc.Content[0], false)
 	return doc.Content[0]
-}
-
-// plain refuses the parts of YAML that hide what a file says.
-func (r *reader) plain(n *yaml.Node) {
-	if n.Kind == yaml.AliasNode || n.Anchor != "" {
-		r.wrong(posOf(n), "write the value out", "anchors and aliases are not part of this language")
-		return
-	}
-	if n.Style&yaml.TaggedStyle != 0 {
-		r.wrong(posOf(n), "put the whole value in quotes", "a value that starts with ! loses its text in YAML")
-	}
-	for _, c := range n.Content {
-		r.plain(c)
-	}
 }
 
 // fields is a decoded map: its values by key, in file order.
@@ -98,7 +96,8 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 			continue
 		}
 		if len(allowed) > 0 && !slices.Contains(allowed, key.Value) {
-			r.wrong(posOf(key), didYouMean(key.Value, allowed), "%s has no key %s", what, key.Value)
+			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value), Remedy: didYouMean(key.Value, allowed),
+				Why: "a key nobody reads does nothing, and its author thinks it does", Fix: nearestFix(posOf(key), key.Value, allowed)})
 			continue
 		}
 		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
@@ -201,10 +200,75 @@ func (r *reader) choice(f fields, key, otherwise string, allowed ...string) stri
 	}
 	v := r.text(f, key)
 	if !slices.Contains(allowed, v) {
-		r.wrong(f.pos(key), didYouMean(v, allowed), "%s cannot be %q", key, v)
+		r.report(posOf(f.nodes[key]), Problem{What: fmt.Sprintf("%s cannot be %q", key, v), Remedy: didYouMean(v, allowed), Fix: nearestFix(posOf(f.nodes[key]), v, allowed)})
 		return otherwise
 	}
 	return v
+}
+
+// fraction reads a number between 0 and 1.
+func (r *reader) fraction(f fields, key string, otherwise float64) float64 {
+	if !f.has(key) {
+		return otherwise
+	}
+	v, err := strconv.ParseFloat(r.text(f, key), 64)
+	if err != nil || v < 0 || v > 1 {
+		r.wrong(f.pos(key), key+": 0.7", "%s must be a number from 0 to 1", key)
+		return otherwise
+	}
+	return v
+}
+
+// flag reads true or false.
+func (r *reader) flag(f fields, key string, otherwise bool) bool {
+	if !f.has(key) {
+		return otherwise
+	}
+	switch r.text(f, key) {
+	case "true":
+		return true
+	case "false":
+		return false
+	}
+	r.wrong(f.pos(key), key+": true", "%s must be true or false", key)
+	return otherwise
+}
+
+func (r *reader) span(f fields, key string) Span {
+	if !f.has(key) {
+		return Span{}
+	}
+	s, err := ParseSpan(r.text(f, key))
+	if err != nil {
+		r.wrong(f.pos(key), "write 90s, 15m, 2h, 3d, or 2wd for working days", "%s: %v", key, err)
+	}
+	return s
+}
+
+// schema reads a JSON Schema: a map in place, or the path of a file.
+func (r *reader) schema(f fields, key string) *Schema {
+	n, ok := f.nodes[key]
+	if !ok {
+		return nil
+	}
+	if n.Kind == yaml.ScalarNode {
+		return &Schema{At: posOf(n), Path: n.Value}
+	}
+	var doc any
+	if err := n.Decode(&doc); err != nil {
+		r.wrong(posOf(n), "", "%s is no JSON Schema: %v", key, err)
+		return nil
+	}
+	m, ok := expr.Canonical(doc).(map[string]any)
+	if !ok {
+		r.wrong(posOf(n), key+":\n  type: object\n  properties: …", "%s must be a JSON Schema, or the path of one", key)
+		return nil
+	}
+	if _, err := schema.Compile(m); err != nil {
+		r.wrong(posOf(n), "", "%s: %v", key, err)
+		return nil
+	}
+	return &Schema{At: posOf(n), Doc: m}
 }
 
 // expression compiles a CEL expression; nil where the key is missing or wrong.
@@ -214,9 +278,10 @@ func (r *reader) expression(f fields, key string) *Expression {
 		return nil
 	}
 	if n.Kind != yaml.ScalarNode {
-		r.wrong(posOf(n), "", "%s must be an expression, written as one text", key)
+		r.wrong(posOf(n), "put the whole expression in single quotes: "+key+": '…'", "%s must be an expression, written as one text", key)
 		return nil
 	}
+	r.traps(n)
 	program, err := expr.Compile(n.Value)
 	if err != nil {
 		r.expressionError(n, err)
@@ -255,18 +320,34 @@ func (p Pos) after(text string, offset int) Pos {
 	return Pos{p.Line, p.Column + len(before)}
 }
 
-// didYouMean offers the nearest allowed word, or all of them.
-func didYouMean(got string, allowed []string) string {
+// nearest is the allowed word somebody may have meant; "" where none is near.
+func nearest(got string, allowed []string) string {
 	best, distance := "", 3
 	for _, a := range allowed {
 		if d := editDistance(got, a); d < distance {
 			best, distance = a, d
 		}
 	}
-	if best != "" {
+	return best
+}
+
+// nearestFix puts the nearest word in place of one; nil where none is near.
+func nearestFix(at Pos, got string, allowed []string) *Fix {
+	if best := nearest(got, allowed); best != "" {
+		return replace(at, got, best)
+	}
+	return nil
+}
+
+// didYouMean offers the nearest allowed word, or all of them.
+func didYouMean(got string, allowed []string) string {
+	if best := nearest(got, allowed); best != "" {
 		return "did you mean " + best + "?"
 	}
-	return "possible here: " + strings.Join(allowed, ", ")
+	if len(allowed) == 0 {
+		return ""
+	}
+	return "possible here: " + strings.Join(slices.DeleteFunc(slices.Clone(allowed), func(a string) bool { return a == "" }), ", ")
 }
 
 // editDistance is the Levenshtein distance of two short words.
@@ -287,36 +368,4 @@ func editDistance(a, b string) int {
 		}
 	}
 	return row[len(b)]
-}
-
-var durationForm = regexp.MustCompile(`^(\d+)(ms|s|m|h|d)$`)
-
-// ParseDuration reads a duration as files write it: 90s, 15m, 2h, 3d.
-func ParseDuration(s string) (time.Duration, error) {
-	m := durationForm.FindStringSubmatch(strings.TrimSpace(s))
-	if m == nil {
-		return 0, fmt.Errorf("%q is not a duration", s)
-	}
-	n, err := strconv.Atoi(m[1])
-	unit := map[string]time.Duration{"ms": time.Millisecond, "s": time.Second, "m": time.Minute, "h": time.Hour, "d": 24 * time.Hour}[m[2]]
-	if err != nil || n == 0 || time.Duration(n) > 10*365*24*time.Hour/unit {
-		return 0, fmt.Errorf("%q is not a duration between nothing and ten years", s)
-	}
-	return time.Duration(n) * unit, nil
-}
-
-// DurationWords says a duration as a sentence would: "15 minutes".
-func DurationWords(d time.Duration) string {
-	for _, u := range []struct {
-		of   time.Duration
-		name string
-	}{{24 * time.Hour, "day"}, {time.Hour, "hour"}, {time.Minute, "minute"}, {time.Second, "second"}, {time.Millisecond, "millisecond"}} {
-		if d >= u.of && d%u.of == 0 {
-			if n := d / u.of; n != 1 {
-				return fmt.Sprintf("%d %ss", n, u.name)
-			}
-			return u.name
-		}
-	}
-	return d.String()
 }

@@ -3,144 +3,187 @@ package flow
 import (
 	"maps"
 	"slices"
-	"strings"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/shape"
 )
 
-// Shape is a JSON Schema that says what a value looks like; nil where nothing
-// is known, and then every field is allowed.
-type Shape map[string]any
-
-func textShape() Shape { return Shape{"type": "string"} }
-
-// mapShape describes a map with just these fields.
-func mapShape(properties map[string]Shape) Shape {
-	inner := map[string]any{}
-	for name, s := range properties {
-		inner[name] = map[string]any(s)
-	}
-	return Shape{"type": "object", "properties": inner, "additionalProperties": false}
-}
-
-// field finds the shape of one field. ok is false when the shape says there
-// is no such field.
-func (s Shape) field(name string) (inner Shape, ok bool) {
-	if s == nil {
-		return nil, true
-	}
-	properties, _ := s["properties"].(map[string]any)
-	if properties == nil {
-		kind, _ := s["type"].(string)
-		return nil, kind == "" || kind == "object"
-	}
-	if p, ok := properties[name]; ok {
-		m, _ := p.(map[string]any)
-		return Shape(m), true
-	}
-	switch extra := s["additionalProperties"].(type) {
-	case bool:
-		return nil, extra
-	case map[string]any:
-		return Shape(extra), true
-	}
-	return nil, false
-}
-
-// names lists the fields a shape is known to have.
-func (s Shape) names() []string {
-	properties, _ := s["properties"].(map[string]any)
-	return slices.Sorted(maps.Keys(properties))
-}
-
-// signalShape describes what every trigger of a workflow delivers.
-func (w *Workspace) signalShape(flow *Workflow) Shape {
-	fields := map[string]Shape{
-		"id": textShape(), "source": textShape(), "type": textShape(), "time": textShape(), "subject": textShape(),
-		"kind": textShape(), "trigger": textShape(), "thread": textShape(), "text": textShape(),
-		"from": mapShape(nil), "body": mapShape(nil), "files": nil,
-	}
-	// Only what every trigger delivers is there for certain.
-	chats, webhooks := 0, 0
+// signalShape describes what every trigger of a workflow delivers, or one of
+// them where it was tested for.
+func (w *Workspace) signalShape(flow *Workflow, trigger string) shape.Shape {
+	var of []Trigger
 	for _, t := range flow.Triggers {
-		if t.Chat != nil {
-			chats++
-		}
-		if t.Webhook != nil {
-			webhooks++
+		if trigger == "" || t.ID == trigger {
+			of = append(of, t)
 		}
 	}
-	if chats == len(flow.Triggers) {
-		fields["from"] = mapShape(map[string]Shape{"name": textShape(), "email": textShape(), "role": textShape()})
+	called := flow.Callable() && (trigger == "" || trigger == "called")
+	shapes := make([]shape.Shape, 0, len(of)+1)
+	for _, t := range of {
+		shapes = append(shapes, w.triggerShape(t))
 	}
-	if webhooks == len(flow.Triggers) {
-		fields["body"] = nil
-	}
-	if webhooks == 1 && len(flow.Triggers) == 1 {
-		if schema, ok := w.Schemas[flow.Triggers[0].Webhook.Accepts]; ok {
-			fields["body"] = schema
+	if called || len(shapes) == 0 {
+		var body shape.Shape
+		if flow.Inputs != nil {
+			body = flow.Inputs.doc()
 		}
+		shapes = append(shapes, signalWith(personShape(), body))
 	}
-	return mapShape(fields)
+	from, bodies := make([]shape.Shape, len(shapes)), make([]shape.Shape, len(shapes))
+	for i, s := range shapes {
+		from[i], _ = s.Field("from")
+		bodies[i], _ = s.Field("body")
+	}
+	return signalWith(shape.Union(from...), shape.Union(bodies...))
 }
 
-// givesShape describes the values a case or block hands out.
-func givesShape(entries []Entry) map[string]Shape {
-	out := map[string]Shape{}
+// triggerShape describes the signals of one trigger.
+func (w *Workspace) triggerShape(t Trigger) shape.Shape {
+	nobody := shape.Map(nil)
+	switch {
+	case t.Chat != nil:
+		return signalWith(personShape(), shape.Map(nil))
+	case t.Webhook != nil:
+		return signalWith(nobody, w.Schemas[t.Webhook.Accepts])
+	case t.Failure != nil:
+		return signalWith(nobody, shape.Map(map[string]shape.Shape{"run": shape.Text(), "workflow": shape.Text(), "title": shape.Text(),
+			"because": shape.Text(), "about": shape.Text(), "address": shape.Text()}))
+	}
+	return signalWith(nobody, shape.Map(nil))
+}
+
+func personShape() shape.Shape {
+	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "email": shape.Text(), "role": shape.Text()})
+}
+
+func signalWith(from, body shape.Shape) shape.Shape {
+	text := shape.Text()
+	return shape.Map(map[string]shape.Shape{
+		"id": text, "source": text, "type": text, "time": shape.Time(), "subject": text, "kind": text, "trigger": text, "thread": text, "text": text,
+		"from": from, "body": body, "files": shape.List(nil),
+	})
+}
+
+// failureShape describes what if_fails sees.
+func failureShape() shape.Shape {
+	return shape.Map(map[string]shape.Shape{"message": shape.Text(), "step": shape.Text(), "kind": shape.Text(), "tries": shape.Number()})
+}
+
+// entriesShape describes a map of values.
+func (c *checker) entriesShape(entries []Entry, names expr.Names) map[string]shape.Shape {
+	out := map[string]shape.Shape{}
 	for _, e := range entries {
-		out[e.Key] = nil
-		if e.Value.Text != nil && (len(e.Value.Text.Parts()) > 1 || !e.Value.Text.Parts()[0].Expression) {
-			out[e.Key] = textShape()
-		}
+		out[e.Key] = c.value(e.Value, names)
 	}
 	return out
 }
 
-// outputShape describes what a step gives to the steps after it.
-func (c *checker) outputShape(s *Step) Shape {
+// outputShape describes what a step gives to the steps after it. inner holds
+// what each of its blocks gives, by block name, which the check of the step
+// found out.
+func (c *checker) outputShape(s *Step, names expr.Names, inner map[string]map[string]shape.Shape) shape.Shape {
+	text := shape.Text()
 	switch s.Kind {
 	case "compute":
-		fields := map[string]Shape{}
-		for _, v := range s.Compute.Values {
-			fields[v.Name] = nil
-		}
-		return mapShape(fields)
+		return shape.Map(inner["compute"])
 	case "decide":
-		fields := map[string]Shape{"case": nil}
-		for _, branch := range s.Decide.branches() {
-			maps.Copy(fields, givesShape(branch.Gives))
+		return decideShape(s.Decide, inner)
+	case "each":
+		item := shape.Shape(shape.Map(inner["i"]))
+		maybe := shape.Union(item, shape.Null())
+		out := map[string]shape.Shape{"results": shape.List(item), "failures": shape.List(shape.Map(map[string]shape.Shape{"index": shape.Number(), "item": nil, "message": text}))}
+		if s.Each.First {
+			out["results"], out["first"] = shape.List(maybe), maybe
 		}
-		return mapShape(fields)
+		return shape.Map(out)
+	case "together":
+		out := map[string]shape.Shape{}
+		var optional []string
+		for _, b := range s.Together.Branches {
+			out[b.ID] = shape.Map(inner[b.ID])
+			if s.Together.First {
+				optional = append(optional, b.ID)
+			}
+		}
+		if s.Together.First {
+			out["first"] = shape.Union(text, shape.Null())
+		}
+		return shape.Map(out, optional...)
+	case "repeat":
+		out := maps.Clone(inner["r"])
+		out["times"] = shape.Number()
+		return shape.Map(out)
+	case "block":
+		return shape.Map(inner["k"])
+	case "wait":
+		if s.Wait.Hear == nil {
+			return shape.Map(map[string]shape.Shape{"at": shape.Time()})
+		}
+		return shape.Map(map[string]shape.Shape{"came": shape.Bool(), "signal": c.w.triggerShape(s.Wait.Hear.Trigger)}, "signal")
+	case "model":
+		if doc := s.Model.Answer.doc(); doc != nil {
+			return doc
+		}
+		return shape.Map(map[string]shape.Shape{"text": text})
+	case "call":
+		if !s.Call.Await {
+			return shape.Map(map[string]shape.Shape{"run": text})
+		}
+		if called := c.w.Workflows[s.Call.Workflow]; called != nil {
+			if doc := called.Result.doc(); doc != nil {
+				return doc
+			}
+			out := map[string]shape.Shape{}
+			for _, e := range called.Gives {
+				out[e.Key] = nil
+			}
+			return shape.Map(out)
+		}
+		return nil
+	case "javascript":
+		return s.JavaScript.Result.doc()
 	case "tool":
 		if t, ok := c.tool(s.Tool.Tool); ok {
 			return t.Output
 		}
 		return nil
 	case "agent":
-		return mapShape(map[string]Shape{"text": textShape()})
+		return shape.Map(map[string]shape.Shape{"text": text})
 	case "say":
-		return mapShape(map[string]Shape{"message_id": textShape()})
+		return shape.Map(map[string]shape.Shape{"message_id": text})
+	case "respond":
+		return shape.Map(map[string]shape.Shape{"status": shape.Number(), "body": nil})
 	case "review":
-		edited := map[string]Shape{}
-		for _, e := range s.Review.Edit {
-			edited[e.Key] = nil
+		return shape.Map(map[string]shape.Shape{"choice": text, "edited": shape.Map(c.entriesShape(s.Review.Edit, names)), "by": text, "at": shape.Time(), "note": text})
+	case "label":
+		return shape.Map(map[string]shape.Shape{"labels": shape.List(text)})
+	}
+	return shape.Map(nil)
+}
+
+// decideShape joins what the cases give; a value some case omits is optional.
+func decideShape(d *DecideStep, inner map[string]map[string]shape.Shape) shape.Shape {
+	fields := map[string]shape.Shape{"case": shape.Union(shape.Number(), shape.Text()), "reason": shape.Text(), "confidence": shape.Number()}
+	found := map[string][]shape.Shape{}
+	ways := 0
+	for _, name := range slices.Sorted(maps.Keys(inner)) {
+		if name == "f" {
+			continue
 		}
-		return mapShape(map[string]Shape{"choice": textShape(), "edited": mapShape(edited), "by": textShape(), "at": textShape(), "note": textShape()})
+		ways++
+		for key, s := range inner[name] {
+			found[key] = append(found[key], s)
+		}
 	}
-	return mapShape(nil)
-}
-
-// branches lists the cases and, where there is one, the else.
-func (d *DecideStep) branches() []Case {
-	all := slices.Clone(d.Cases)
-	if d.Else != nil {
-		all = append(all, *d.Else)
+	if d.Else == nil {
+		ways++ // where none holds, nothing is given
 	}
-	return all
-}
-
-// has says what a value has, for messages.
-func has(name string, s Shape) string {
-	if names := s.names(); len(names) > 0 {
-		return name + " has " + strings.Join(names, ", ")
+	var optional []string
+	for key, shapes := range found {
+		fields[key] = shape.Union(shapes...)
+		if len(shapes) < ways {
+			optional = append(optional, key)
+		}
 	}
-	return name + " has no fields"
+	return shape.Map(fields, optional...)
 }

@@ -51,6 +51,7 @@ func (r *reader) value(n *yaml.Node) Value {
 		}
 	case yaml.ScalarNode:
 		v.At = scalarStart(n)
+		r.traps(n)
 		switch n.Tag {
 		case "!!int", "!!float", "!!bool":
 			var literal any
@@ -145,24 +146,3 @@ type pathError struct {
 
 func (e *pathError) Error() string { return fmt.Sprintf("%s: %v", e.path, e.err) }
 func (e *pathError) Unwrap() error { return e.err }
-
-// references visits every value an expression inside reads.
-func (v Value) references(visit func(Pos, expr.Reference)) {
-	if v.Text != nil {
-		for _, ref := range v.Text.References() {
-			visit(v.At.after(v.Text.Source, ref.Offset), ref)
-		}
-	}
-	for _, item := range v.List {
-		item.references(visit)
-	}
-	for _, e := range v.Map {
-		e.Value.references(visit)
-	}
-}
-
-func (e *Expression) references(visit func(Pos, expr.Reference)) {
-	for _, ref := range e.References {
-		visit(e.At.after(e.Source, ref.Offset), ref)
-	}
-}

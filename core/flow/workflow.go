@@ -8,9 +8,45 @@ import (
 type Workflow struct {
 	ID, Title, Purpose string
 	Context            string // every model and agent call in the workflow sees it
+	Model              string // for its judged cases, fills and so on; "" is the workspace's
 	Triggers           []Trigger
+	Inputs             *Schema // set where other workflows, programs and people may call it
+	Result             *Schema // what it gives them
+	Gives              []Entry
+	Limits             RunLimits
 	Steps              []*Step
+	At                 Pos
 	file               string
+}
+
+// Callable tells whether the workflow may be started with inputs.
+func (w *Workflow) Callable() bool { return w.Inputs != nil }
+
+// Schema is a JSON Schema of a field: written in place, or a file of the
+// workspace.
+type Schema struct {
+	At   Pos
+	Path string         // schemas/….json, "" where it is written in place
+	Doc  map[string]any // nil where the file is missing
+}
+
+// doc gives the schema, or nil where there is none.
+func (s *Schema) doc() map[string]any {
+	if s == nil {
+		return nil
+	}
+	return s.Doc
+}
+
+// RunLimits bound how many runs of a workflow go on at a time. Runs beyond
+// them queue.
+type RunLimits struct {
+	At           Pos
+	AtOnce       int    // 0 is no limit
+	PerMinute    int    // how many begin in a minute; 0 is no limit
+	Key          *Value // what runs are told apart by, such as the grower
+	AtOncePerKey int
+	Debounce     time.Duration // of runs with one key, only the last that came within it is carried out
 }
 
 // Trigger is one thing that starts a run. Exactly one kind is set.
@@ -20,6 +56,7 @@ type Trigger struct {
 	Chat     *Chat
 	Webhook  *Webhook
 	Schedule *Schedule
+	Failure  *Failure
 }
 
 // Chat starts a run with each message of a conversation.
@@ -32,111 +69,71 @@ type Webhook struct {
 	Accepts      string // path of a JSON Schema in the workspace
 	Computed     bool   // the workflow answers the caller; else a receipt does
 	AnswerWithin time.Duration
+	Subject      *Value // what the delivery is about, over signal; waits look it up by this
 }
 
 // Schedule starts a run every so often.
 type Schedule struct{ Every time.Duration }
 
-// Step is one line of the script. Exactly one kind is set.
-type Step struct {
-	ID, Title, Note string
-	Kind            string
-	At              Pos
+// Failure starts a run when a run of one of these workflows fails; of any
+// where none is named.
+type Failure struct{ Of []string }
 
-	Agent   *AgentStep
-	Tool    *ToolStep
-	Compute *ComputeStep
-	Decide  *DecideStep
-	Say     *SayStep
-	Respond *RespondStep
-	Review  *ReviewStep
-	Stop    *StopStep
-}
-
-// AgentStep runs an agent until it answers.
-type AgentStep struct {
-	Agent  string
-	Task   Value
-	Thread *Value // another conversation to remember by
-}
-
-// ToolStep calls one tool.
-type ToolStep struct {
-	Tool string
-	Args []Entry
-}
-
-// ComputeStep names values; later ones see earlier ones.
-type ComputeStep struct{ Values []NamedExpression }
-
-// NamedExpression is one computed value. The expression is nil where it could
-// not be read, which the checker has said.
-type NamedExpression struct {
-	Name string
-	*Expression
-}
-
-// DecideStep takes the first case that holds.
-type DecideStep struct {
-	Cases []Case
-	Else  *Case
-}
-
-// Case is one way a decision can go.
-type Case struct {
-	At    Pos
-	When  *Expression // nil for the else case
-	Do    []*Step
-	Gives []Entry
-}
-
-// SayStep writes in the conversation.
-type SayStep struct{ Text Value }
-
-// RespondStep answers the caller, once.
-type RespondStep struct {
-	Status  int
-	Headers []Entry
-	Body    *Value
-}
-
-// ReviewStep asks a person to decide.
-type ReviewStep struct {
-	Show    Value
-	Edit    []Entry
-	Choices []string
-	Of      string // a person's e-mail, a role or a team
-}
-
-// StopStep ends the whole run.
-type StopStep struct {
-	Failed  bool
-	Because *Value
-}
-
-// Walk visits every step in file order, the ones inside cases included.
-func Walk(steps []*Step, visit func(*Step)) {
-	for _, s := range steps {
-		visit(s)
-		if s.Decide != nil {
-			for _, c := range s.Decide.Cases {
-				Walk(c.Do, visit)
-			}
-			if s.Decide.Else != nil {
-				Walk(s.Decide.Else.Do, visit)
-			}
-		}
+// Kind names the trigger's kind as files do.
+func (t Trigger) Kind() string {
+	switch {
+	case t.Chat != nil:
+		return "chat"
+	case t.Webhook != nil:
+		return "webhook"
+	case t.Schedule != nil:
+		return "schedule"
 	}
+	return "failure"
+}
+
+// Source is where signals of this trigger come from, as their source
+// attribute says it.
+func (t Trigger) Source() string {
+	switch {
+	case t.Chat != nil:
+		return "/chat/" + t.Chat.Page
+	case t.Webhook != nil:
+		return "/in/" + t.Webhook.Path
+	case t.Schedule != nil:
+		return "/schedule"
+	}
+	return "/failure"
 }
 
 // AgentsUsed lists the ids of the agents a workflow runs, each once.
 func (w *Workflow) AgentsUsed() []string {
+	return w.used(func(s *Step) string {
+		if s.Agent != nil {
+			return s.Agent.Agent
+		}
+		return ""
+	})
+}
+
+// Calls lists the ids of the workflows it calls, each once.
+func (w *Workflow) Calls() []string {
+	return w.used(func(s *Step) string {
+		if s.Call != nil {
+			return s.Call.Workflow
+		}
+		return ""
+	})
+}
+
+// used gathers what steps name, each once, in file order.
+func (w *Workflow) used(name func(*Step) string) []string {
 	var ids []string
 	seen := map[string]bool{}
 	Walk(w.Steps, func(s *Step) {
-		if s.Agent != nil && !seen[s.Agent.Agent] {
-			seen[s.Agent.Agent] = true
-			ids = append(ids, s.Agent.Agent)
+		if id := name(s); id != "" && !seen[id] {
+			seen[id] = true
+			ids = append(ids, id)
 		}
 	})
 	return ids

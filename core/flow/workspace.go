@@ -6,13 +6,17 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"woolsignal/core/calendar"
 )
 
 // Workspace is everything a folder of files says, decoded.
 type Workspace struct {
 	Name        string
 	Zone        *time.Location
-	Currency    string // ISO 4217
+	Currency    string          // ISO 4217
+	Model       string          // used where a workflow or step names none
+	Holidays    map[string]bool // days nobody works, as 2026-12-25
 	Teams       map[string][]string
 	Workflows   map[string]*Workflow
 	Agents      map[string]*Agent
@@ -29,13 +33,13 @@ const MainFile = "woolsignal.yaml"
 func Decode(files map[string]string) (*Workspace, []Problem) {
 	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", Teams: map[string][]string{},
 		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{},
-		Schemas: map[string]map[string]any{}, Files: files}
+		Schemas: map[string]map[string]any{}, Holidays: map[string]bool{}, Files: files}
 	var problems []Problem
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		text := files[path]
 		folder, name, _ := strings.Cut(path, "/")
-		if strings.Contains(name, "/") || strings.HasPrefix(name, ".") {
-			folder = "" // one level deep, and no way out of it
+		if depth := strings.Count(name, "/"); depth > 1 || depth == 1 && folder != "samples" || strings.HasPrefix(name, ".") || strings.Contains(path, "..") {
+			folder = "" // as deep as the language says, and no way out of it
 		}
 		switch {
 		case path == MainFile:
@@ -59,10 +63,14 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 				continue
 			}
 			w.Schemas[path] = schema
+		case folder == "samples" && strings.HasSuffix(path, ".json") && strings.Count(path, "/") == 2:
 		default:
 			problems = append(problems, Problem{File: path, Line: 1, Column: 1, Severity: Wrong,
-				What: "a workspace has no place for this file", Remedy: "keep " + MainFile + ", workflows/*.yaml, agents/*.yaml, connections/*.yaml and schemas/*.json"})
+				What: "a workspace has no place for this file", Remedy: "keep " + MainFile + ", workflows/*.yaml, agents/*.yaml, connections/*.yaml, schemas/*.json and samples/<workflow>/*.json"})
 		}
+	}
+	for _, one := range w.Workflows {
+		w.resolve(one)
 	}
 	if _, ok := files[MainFile]; !ok {
 		problems = append(problems, Problem{File: MainFile, Line: 1, Column: 1, Severity: Wrong,
@@ -71,13 +79,61 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 	return w, problems
 }
 
+// resolve finds the schemas a workflow names by file.
+func (w *Workspace) resolve(flow *Workflow) {
+	find := func(s *Schema) {
+		if s != nil && s.Path != "" {
+			s.Doc = w.Schemas[s.Path]
+		}
+	}
+	find(flow.Inputs)
+	find(flow.Result)
+	Walk(flow.Steps, func(s *Step) {
+		if s.Model != nil {
+			find(s.Model.Answer)
+		}
+		if s.JavaScript != nil {
+			find(s.JavaScript.Result)
+		}
+	})
+}
+
+// SchemasUsed lists the files of schemas a workflow names, each once.
+func (w *Workflow) SchemasUsed() []string {
+	var out []string
+	note := func(s *Schema) {
+		if s != nil && s.Path != "" && !slices.Contains(out, s.Path) {
+			out = append(out, s.Path)
+		}
+	}
+	note(w.Inputs)
+	note(w.Result)
+	for _, t := range w.Triggers {
+		if t.Webhook != nil && t.Webhook.Accepts != "" {
+			note(&Schema{Path: t.Webhook.Accepts})
+		}
+	}
+	Walk(w.Steps, func(s *Step) {
+		if s.Model != nil {
+			note(s.Model.Answer)
+		}
+		if s.JavaScript != nil {
+			note(s.JavaScript.Result)
+		}
+		if s.Wait != nil && s.Wait.Hear != nil && s.Wait.Hear.Webhook != nil && s.Wait.Hear.Webhook.Accepts != "" {
+			note(&Schema{Path: s.Wait.Hear.Webhook.Accepts})
+		}
+	})
+	return out
+}
+
 func (w *Workspace) decodeMain(text string) []Problem {
 	r := &reader{file: MainFile}
 	root := r.document(text)
 	if root == nil {
 		return r.problems
 	}
-	f, _ := r.mapping(root, "a workspace", "name", "zone", "currency", "teams")
+	f, _ := r.mapping(root, "a workspace", "name", "zone", "currency", "model", "holidays", "teams")
 	w.Name = r.required(f, "name", "who you are")
 	if zone := r.required(f, "zone", "Europe/London"); zone != "" {
 		loaded, err := time.LoadLocation(zone)
@@ -90,6 +146,13 @@ func (w *Workspace) decodeMain(text string) []Problem {
 	if f.has("currency") {
 		w.Currency = r.text(f, "currency")
 	}
+	w.Model = r.text(f, "model")
+	for _, n := range r.list(f, "holidays") {
+		if _, err := time.Parse(time.DateOnly, n.Value); err != nil {
+			r.wrong(posOf(n), "write it as 2026-12-25", "%q is not a day", n.Value)
+		}
+		w.Holidays[n.Value] = true
+	}
 	if n, ok := f.nodes["teams"]; ok {
 		g, _ := r.mapping(n, "teams")
 		for _, team := range g.order {
@@ -97,6 +160,11 @@ func (w *Workspace) decodeMain(text string) []Problem {
 		}
 	}
 	return r.problems
+}
+
+// Calendar is how the workspace counts its days.
+func (w *Workspace) Calendar() calendar.Calendar {
+	return calendar.Calendar{Zone: w.Zone, Holidays: w.Holidays}
 }
 
 // FindModel looks a model up by the name agents use, over every model server

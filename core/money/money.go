@@ -34,3 +34,6 @@ func (m Micros) Format(currency string) string {
 	}
 	return fmt.Sprintf("%.2f %s", m.Units(), currency)
 }
+
+// FromUnits gives an amount of currency units.
+func FromUnits(units float64) Micros { return Micros(math.Round(units * 1e6)) }

@@ -15,7 +15,7 @@ import (
 func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	a, ok := m.def.Agents[def.Agent.Agent]
 	if !ok {
-		return m.failNow(def, path, "there is no agent "+def.Agent.Agent)
+		return m.fail(def, path, "there is no agent "+def.Agent.Agent)
 	}
 	if step == nil {
 		return m.beginAgent(def, a, path, scope)
@@ -39,10 +39,10 @@ func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scop
 			case move.Review != nil:
 				m.approval(a, path, move.Review)
 			case move.Fail != nil:
-				return m.failNow(def, path, move.Fail.Message)
+				return m.fail(def, path, move.Fail.Message)
 			case move.Answer != nil:
 				m.emit(Record{Do: DidRemember, Step: path, Text: step.Agent.Memory, Said: step.Agent.Remember()})
-				return m.end(path, nil, map[string]any{"text": *move.Answer})
+				return m.end(def, path, nil, map[string]any{"text": *move.Answer})
 			}
 		}
 		if m.broken != nil {
@@ -54,13 +54,13 @@ func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scop
 func (m *Machine) beginAgent(def *flow.Step, a *flow.Agent, path string, scope expr.Scope) outcome {
 	task, err := def.Agent.Task.Eval(scope)
 	if err != nil {
-		return m.failNow(def, path, "task: "+err.Error())
+		return m.fail(def, path, "task: "+err.Error())
 	}
 	thread := m.state.Signal.ThreadKey()
 	if def.Agent.Thread != nil {
 		v, err := def.Agent.Thread.Eval(scope)
 		if err != nil {
-			return m.failNow(def, path, "thread: "+err.Error())
+			return m.fail(def, path, "thread: "+err.Error())
 		}
 		thread = expr.Text(v)
 	}
@@ -69,7 +69,7 @@ func (m *Machine) beginAgent(def *flow.Step, a *flow.Agent, path string, scope e
 	}
 	system, err := m.system(a, scope)
 	if err != nil {
-		return m.failNow(def, path, "instructions: "+err.Error())
+		return m.fail(def, path, "instructions: "+err.Error())
 	}
 	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"task": expr.Text(task)},
 		Agent: &agent.State{Agent: a.ID, Model: a.Model, System: system, Memory: a.ID + "@" + thread, Began: m.now}})
@@ -98,10 +98,21 @@ func (m *Machine) system(a *flow.Agent, scope expr.Scope) (string, error) {
 	return b.String(), nil
 }
 
-func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
+// factsOf lists whose facts an agent knows.
+func (m *Machine) factsOf(a *flow.Agent) []string {
+	var about []string
+	for _, of := range a.Facts {
+		if email := m.state.Signal.From["email"]; of == "person" && email != "" {
+			about = append(about, email)
+		} else if of == "workspace" {
+			about = append(about, of)
+		}
+	}
+	return about
+}
 
 func (m *Machine) recallErrand(step *Step, a *flow.Agent) Errand {
-	return Errand{Run: m.state.ID, Step: step.Path, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns}}
+	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns, About: m.factsOf(a)}}
 }
 
 func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
@@ -114,7 +125,7 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 	if limit := a.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Turn: turn, Ask: ask}
+	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Turn: turn, Ask: ask}
 }
 
 func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {
@@ -122,43 +133,5 @@ func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any)
 	if spec, ok := m.def.Tools(tool); ok {
 		resend = spec.Resend
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend}}
-}
-
-// Outstanding lists what the run still waits for from outside, after its
-// journal was folded: each errand may or may not have been sent before.
-func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error) {
-	m := NewMachine(def, state, now)
-	var broken error
-	state.Each(func(step *Step) {
-		if step.Status != Running || step.Inside != nil {
-			return
-		}
-		is, err := def.stepAt(step.Path)
-		if err != nil {
-			broken = err
-			return
-		}
-		if is.Tool != nil {
-			args, _ := step.Input.(map[string]any)
-			m.send(m.callErrand(step, is.Tool.Tool, "", args))
-			return
-		}
-		if is.Agent == nil || step.Agent == nil || def.Agents[is.Agent.Agent] == nil {
-			return
-		}
-		a := def.Agents[is.Agent.Agent]
-		switch {
-		case !step.Agent.Ready:
-			m.send(m.recallErrand(step, a))
-		case step.Agent.Thinking():
-			m.send(m.askErrand(step, a))
-		}
-		for _, c := range step.Agent.Calls {
-			if c.State == agent.Running {
-				m.send(m.callErrand(step, c.Tool, c.ID, c.Args))
-			}
-		}
-	})
-	return m.errands, broken
+	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend}}
 }

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"fmt"
 	"strconv"
 	"strings"
@@ -8,6 +9,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/calendar"
 	"woolsignal/core/flow"
 	"woolsignal/core/schema"
 )
@@ -19,44 +21,102 @@ type Definition struct {
 	Agents   map[string]*flow.Agent
 	Tools    flow.Catalogue
 	Zone     *time.Location
+	Holidays map[string]bool
+	Model    string // the workspace's, for steps that name none
 
-	compiled sync.Map // tool name → *schema.Schema
+	whole    *flow.Workflow // what a tried step was taken from
+	compiled *sync.Map      // tool or file name → *schema.Schema
+	tried    sync.Map       // path of a step → *Definition of that step alone
+}
+
+// Calendar is how the workspace counts its days.
+func (d *Definition) Calendar() calendar.Calendar {
+	return calendar.Calendar{Zone: d.Zone, Holidays: d.Holidays}
+}
+
+// model names the model for a step that names one, or not.
+func (d *Definition) model(named string) string {
+	return cmp.Or(named, d.Workflow.Model, d.Model)
+}
+
+// Of gives the definition a run follows: the whole workflow, or the one step
+// that is tried.
+func (d *Definition) Of(s *State) *Definition {
+	if s.Origin == nil || s.Origin.Kind != OfTry || s.Origin.Step == "" {
+		return d
+	}
+	if kept, ok := d.tried.Load(s.Origin.Step); ok {
+		return kept.(*Definition)
+	}
+	step, err := d.stepAt(s.Origin.Step)
+	if err != nil {
+		return d
+	}
+	alone := *d.Workflow
+	tried := *step
+	tried.When, tried.Off = nil, false
+	alone.Steps, alone.Gives = []*flow.Step{&tried}, nil
+	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Zone: d.Zone, Holidays: d.Holidays, Model: d.Model, whole: d.Workflow, compiled: d.kept()}
+	d.tried.Store(s.Origin.Step, out)
+	return out
 }
 
 // stepAt finds the definition of the step at a path.
 func (d *Definition) stepAt(path string) (*flow.Step, error) {
 	steps := d.Workflow.Steps
-	parts := strings.Split(path, "/")
-	for i := 0; ; i += 2 {
-		index, err := strconv.Atoi(parts[i])
+	for rest := path; ; {
+		head, tail, deeper := strings.Cut(rest, "/")
+		index, err := strconv.Atoi(head)
 		if err != nil || index < 0 || index >= len(steps) {
 			return nil, fmt.Errorf("the workflow %s has no step at %q", d.Workflow.ID, path)
 		}
-		step := steps[index]
-		if i+1 >= len(parts) {
-			return step, nil
+		if !deeper {
+			return steps[index], nil
 		}
-		n, err := strconv.Atoi(strings.TrimPrefix(parts[i+1], "c"))
-		if err != nil || step.Decide == nil || i+2 >= len(parts) {
+		name, after, ok := strings.Cut(tail, "/")
+		block := steps[index].BlockAt(name)
+		if block == nil || !ok {
 			return nil, fmt.Errorf("the workflow %s has no block at %q", d.Workflow.ID, path)
 		}
-		branch, err := caseAt(step.Decide, n)
-		if err != nil {
-			return nil, err
-		}
-		steps = branch.Do
+		steps, rest = block.Do, after
 	}
 }
 
-// caseAt finds a case by number; the one after the last is the else.
-func caseAt(d *flow.DecideStep, n int) (*flow.Case, error) {
+// answerOf is the schema a step's question to a model is answered by; nil
+// where any words will do.
+func (d *Definition) answerOf(def *flow.Step) map[string]any {
 	switch {
-	case n >= 0 && n < len(d.Cases):
-		return &d.Cases[n], nil
-	case n == len(d.Cases) && d.Else != nil:
-		return d.Else, nil
+	case def.Model != nil && def.Model.Answer != nil:
+		return def.Model.Answer.Doc
+	case def.Decide != nil:
+		judged := 0
+		for _, c := range def.Decide.Cases {
+			if c.Judge != nil {
+				judged++
+			}
+		}
+		return verdictSchema(judged)
+	case def.Tool != nil:
+		if spec, ok := d.Tools(def.Tool.Tool); ok {
+			return fillSchema(def.Tool, spec)
+		}
 	}
-	return nil, fmt.Errorf("the decision has no case %d", n)
+	return nil
+}
+
+// fit holds a value against a schema of the workflow.
+func (m *Machine) fit(what string, s *flow.Schema, v any) error {
+	if s == nil || s.Doc == nil {
+		return nil
+	}
+	compiled, err := schema.Compile(s.Doc)
+	if err != nil {
+		return err
+	}
+	if err := compiled.Validate(v); err != nil {
+		return fmt.Errorf("%s does not fit its schema: %w", what, err)
+	}
+	return nil
 }
 
 // grants are the tools an agent has, as the catalogue describes them now.
@@ -74,13 +134,27 @@ func (d *Definition) grants(def *flow.Agent) []agent.Grant {
 // schemaOf compiles the schema of a tool's arguments once; nil where it has
 // none, or one that does not compile, which the checker has said.
 func (d *Definition) schemaOf(t flow.Tool) *schema.Schema {
-	if kept, ok := d.compiled.Load(t.Name); ok {
-		return kept.(*schema.Schema)
+	kept := d.kept()
+	if known, ok := kept.Load(t.Name); ok {
+		return known.(*schema.Schema)
 	}
 	compiled, err := schema.Compile(t.Input)
 	if err != nil || t.Input == nil {
 		compiled = nil
 	}
-	d.compiled.Store(t.Name, compiled)
+	kept.Store(t.Name, compiled)
 	return compiled
+}
+
+var keptMu sync.Mutex
+
+// kept is where compiled schemas are kept, shared with the definitions of
+// single steps.
+func (d *Definition) kept() *sync.Map {
+	keptMu.Lock()
+	defer keptMu.Unlock()
+	if d.compiled == nil {
+		d.compiled = &sync.Map{}
+	}
+	return d.compiled
 }

@@ -27,15 +27,26 @@ func (m *Machine) deliver(e Event) error {
 		}
 		return m.decided(step, e.Decided)
 	}
+	if e.Tick {
+		return m.tick()
+	}
 	step := m.state.Step(e.Step)
-	if step == nil || step.Status != Running {
+	if e.Heard != nil {
+		if step == nil || step.Status != Waiting || step.Hearing == nil {
+			return ErrStale
+		}
+		m.heard = map[string]*Signal{e.Step: e.Heard}
+		return nil
+	}
+	if step == nil || step.Status != Running || step.Tries != e.Try {
 		return ErrStale
 	}
+	called := e.CallID == "" && (step.Agent == nil || step.Sent)
 	switch {
 	case e.Recalled != nil && step.Agent != nil && !step.Agent.Ready:
 		input, _ := step.Input.(map[string]any)
 		task, _ := input["task"].(string)
-		m.emit(Record{Do: DidRecall, Step: e.Step, Said: e.Recalled.Messages, Text: task})
+		m.emit(Record{Do: DidRecall, Step: e.Step, Said: e.Recalled.Messages, Text: task, Facts: e.Recalled.Facts})
 	case e.Answered != nil && step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn:
 		m.answered(step, e)
 	case e.Returned != nil && e.CallID != "" && step.Agent != nil:
@@ -45,20 +56,54 @@ func (m *Machine) deliver(e Event) error {
 		}
 		done := *call
 		done.State, done.Result, done.Ended = agent.Done, e.Returned.Result, m.now
+		if err := tooLarge("the result", e.Returned.Result); err != nil {
+			e.Returned.Error = err.Error()
+		}
 		if e.Returned.Error != "" {
-			done.State, done.Error = agent.Failed, e.Returned.Error
+			done.State, done.Error, done.Result = agent.Failed, e.Returned.Error, nil
 		}
 		m.emit(Record{Do: DidCall, Step: e.Step, Call: &done})
-	case e.Returned != nil && e.CallID == "" && step.Agent == nil:
-		if e.Returned.Error != "" {
-			m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Returned.Error})
-			break
-		}
-		m.end(e.Step, nil, e.Returned.Result)
-	case e.Lost && (e.CallID == "" || step.Agent != nil && step.Agent.Call(e.CallID) != nil):
-		return m.lost(step, e)
+	case e.Started != "" && called && step.Child == "":
+		return m.started(step, e)
+	case e.Returned != nil && called:
+		return m.returned(step, e)
+	case e.Lost && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
+		return m.lost(step, e, "The service stopped while this call was on its way. It may or may not have taken effect, and the other side cannot tell two apart.")
 	default:
 		return ErrStale
+	}
+	return m.broken
+}
+
+// returned takes in what a tool, a script or a called workflow gave.
+func (m *Machine) returned(step *Step, e Event) error {
+	def, err := m.def.stepAt(e.Step)
+	if err != nil {
+		return err
+	}
+	if e.Returned.Error == "" && def.JavaScript != nil {
+		if err := m.fit("the script's result", def.JavaScript.Result, e.Returned.Result); err != nil {
+			e.Returned.Error = err.Error()
+		}
+	}
+	if e.Returned.Error != "" {
+		m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Returned.Error})
+	} else {
+		m.end(def, e.Step, nil, e.Returned.Result)
+	}
+	return m.broken
+}
+
+// started notes the run of a called workflow; a step that does not wait for
+// it is done with that.
+func (m *Machine) started(step *Step, e Event) error {
+	def, err := m.def.stepAt(e.Step)
+	if err != nil {
+		return err
+	}
+	m.emit(Record{Do: DidChild, Step: e.Step, Child: e.Started})
+	if def.Call != nil && !def.Call.Await {
+		m.end(def, e.Step, nil, map[string]any{"run": e.Started})
 	}
 	return m.broken
 }

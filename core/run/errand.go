@@ -9,29 +9,40 @@ import (
 )
 
 // Errand is something the outside world is asked to do for a run. Exactly one
-// of Recall, Ask and Call is set. Its answer comes back as an [Event] with the
-// same Step, Turn and CallID.
+// of its last fields is set. The answer comes back as an [Event] with the same
+// Step, Try, Turn and CallID.
 type Errand struct {
 	Run    string
 	Step   string
-	Turn   int    // which turn of the agent, from 1, for Ask
+	Try    int    // how often the step failed before
+	Turn   int    // which turn of the model, from 1, for Ask
 	CallID string // which call of the agent; "" for a tool step
 	Again  bool   // it may have been sent before, by a service that stopped since
 
 	Recall *Recall
 	Ask    *Ask
 	Call   *Call
+	Script *Script
+	Start  *Start
+	Listen *Listen
+	Cancel *Cancel
 }
 
-// Key is the same each time the errand is sent, and no other errand's.
+// Key is the same each time the errand is sent, and no other errand's. A tool
+// that is tried again after a failure keeps its key: the call that seemed to
+// fail may have happened.
 func (e Errand) Key() string {
+	if e.Start != nil {
+		return fmt.Sprintf("%s:%s:%d", e.Run, e.Step, e.Try)
+	}
 	return fmt.Sprintf("%s:%s:%d:%s", e.Run, e.Step, e.Turn, e.CallID)
 }
 
 // Recall asks for what a thread remembers.
 type Recall struct {
-	Memory string // the thread's key
-	Turns  int    // how many exchanges at most
+	Memory string   // the thread's key
+	Turns  int      // how many exchanges at most
+	About  []string // whose facts are wanted too
 }
 
 // Ask asks a model for the next message of a conversation.
@@ -40,6 +51,7 @@ type Ask struct {
 	System   string
 	Messages []agent.Message
 	Tools    []Offer
+	Answer   map[string]any // JSON Schema of the answer; nil takes any words
 	Within   time.Duration
 }
 
@@ -57,10 +69,34 @@ type Call struct {
 	Resend flow.Resend
 }
 
-// Event is something that happened outside. Exactly one field but Step, Turn
-// and CallID is set.
+// Script asks for a script to be run.
+type Script struct {
+	Code   string
+	Inputs map[string]any
+	Within time.Duration
+}
+
+// Start asks for a run of another workflow. Its answer is Started, and once
+// the run ended, Returned.
+type Start struct {
+	Workflow string
+	Inputs   map[string]any
+}
+
+// Listen asks for signals that came since a time and that nobody heard.
+type Listen struct {
+	Source, Key string
+	Since       time.Time
+}
+
+// Cancel asks for a called run to be stopped.
+type Cancel struct{ Run, By string }
+
+// Event is something that happened outside. Exactly one field but Step, Try,
+// Turn and CallID is set.
 type Event struct {
 	Step   string
+	Try    int
 	Turn   int
 	CallID string
 
@@ -70,11 +106,17 @@ type Event struct {
 	Returned *Returned
 	Decided  *Decided
 	Stopped  *Stop
-	Lost     bool // nobody knows whether the call happened, and it must not be repeated
+	Started  string  // the id of the called run
+	Heard    *Signal // a candidate for the step that listens
+	Tick     bool    // the time of something may have come
+	Lost     bool    // nobody knows whether the call happened, and it must not be repeated
 }
 
 // Recalled is what a thread remembers.
-type Recalled struct{ Messages []agent.Message }
+type Recalled struct {
+	Messages []agent.Message
+	Facts    []string
+}
 
 // Answered is a model's message, or why there is none.
 type Answered struct {

@@ -24,6 +24,9 @@ func DecodeEntry(data []byte) (Entry, error) {
 		if r.Signal != nil {
 			r.Signal.Body = expr.Canonical(r.Signal.Body)
 		}
+		if r.Origin != nil {
+			expr.Canonical(r.Origin.Given)
+		}
 		if r.Answer != nil {
 			r.Answer.Body = expr.Canonical(r.Answer.Body)
 		}
@@ -32,13 +35,74 @@ func DecodeEntry(data []byte) (Entry, error) {
 			r.Call.Result = expr.Canonical(r.Call.Result)
 		}
 		if r.Review != nil {
-			r.Review.Show = expr.Canonical(r.Review.Show)
-			expr.Canonical(r.Review.Edit)
-			expr.Canonical(r.Review.Edited)
+			canonicalReview(r.Review)
 		}
 		CanonicalMessages(r.Said)
+		if r.Agent != nil {
+			CanonicalMessages(r.Agent.Messages)
+		}
 	}
 	return e, nil
+}
+
+// EncodeState writes a state as a snapshot.
+func EncodeState(s *State) ([]byte, error) {
+	out, err := json.Marshal(s)
+	if err != nil {
+		return nil, fmt.Errorf("run %s: %w", s.ID, err)
+	}
+	return out, nil
+}
+
+// DecodeState reads a snapshot. It equals the state that was written.
+func DecodeState(data []byte) (*State, error) {
+	s := NewState("")
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.UseNumber()
+	if err := d.Decode(s); err != nil {
+		return nil, fmt.Errorf("run: this is not a snapshot: %w", err)
+	}
+	if s.Root == nil || s.Signal == nil {
+		return nil, fmt.Errorf("run: this snapshot is not whole")
+	}
+	if s.Reviews == nil {
+		s.Reviews = map[string]*Review{}
+	}
+	s.Signal.Body, s.Result = expr.Canonical(s.Signal.Body), expr.Canonical(s.Result)
+	if s.Origin != nil {
+		expr.Canonical(s.Origin.Given)
+	}
+	if s.Response != nil {
+		s.Response.Body = expr.Canonical(s.Response.Body)
+	}
+	for _, r := range s.Reviews {
+		canonicalReview(r)
+	}
+	s.Root.canonical()
+	return s, nil
+}
+
+func (f *Frame) canonical() {
+	f.Gives = expr.Canonical(f.Gives)
+	for _, step := range f.Steps {
+		step.Input, step.Output = expr.Canonical(step.Input), expr.Canonical(step.Output)
+		if step.Agent != nil {
+			CanonicalMessages(step.Agent.Messages)
+			for _, c := range step.Agent.Calls {
+				expr.Canonical(c.Args)
+				c.Result = expr.Canonical(c.Result)
+			}
+		}
+		for _, inner := range step.Inside {
+			inner.canonical()
+		}
+	}
+}
+
+func canonicalReview(r *Review) {
+	r.Show = expr.Canonical(r.Show)
+	expr.Canonical(r.Edit)
+	expr.Canonical(r.Edited)
 }
 
 // CanonicalMessages gives decoded messages the one form of numbers, in place.

@@ -7,8 +7,6 @@ import (
 	"strconv"
 	"time"
 
-	"woolsignal/core/agent"
-	"woolsignal/core/calendar"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
@@ -30,18 +28,30 @@ type Machine struct {
 	now     time.Time
 	records []Record
 	errands []Errand
+	heard   map[string]*Signal // candidates for steps that listen, by path
+	failure *failure           // of the step that failed last, while it is on its way outwards
 	broken  error
+}
+
+// failure is what if_fails and the run's end say of a step that failed.
+type failure struct {
+	message string // what went wrong
+	step    string // the step in words
+	kind    string
+	tries   int
 }
 
 // NewMachine prepares to move a run. The state is changed in place; after an
 // error other than [ErrStale] and *[Refused] it must be folded anew.
 func NewMachine(def *Definition, state *State, now time.Time) *Machine {
-	return &Machine{def: def, state: state, now: now, records: make([]Record, 0, 12)}
+	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, 12)}
 }
 
-// Accept notes the signal of a new run, which stays queued until it is started.
-func (m *Machine) Accept(signal *Signal) {
-	m.emit(Record{Do: DidAccept, Signal: signal})
+// Accept notes the signal of a new run, which stays queued until it is
+// started. origin is nil where a signal from outside starts it.
+func (m *Machine) Accept(signal *Signal, origin *Origin) {
+	m.emit(Record{Do: DidAccept, Signal: signal, Origin: origin})
+	m.def = m.def.Of(m.state)
 }
 
 // Handle takes one event in and goes on as far as possible.
@@ -49,6 +59,7 @@ func (m *Machine) Handle(e Event) error {
 	if m.state.Status.Ended() {
 		return ErrStale
 	}
+	before := len(m.records)
 	if err := m.deliver(e); err != nil {
 		return err
 	}
@@ -58,11 +69,66 @@ func (m *Machine) Handle(e Event) error {
 	if m.state.Status == Queued {
 		return ErrStale
 	}
-	names := map[string]any{"signal": m.state.Signal.value(m.def.Zone)}
-	if m.block(m.def.Workflow.Steps, m.state.Root, "", names) == finished {
-		m.finish(Done, "", false)
+	names := m.names()
+	switch m.block(m.def.Workflow.Steps, m.state.Root, "", names) {
+	case finished:
+		m.complete(names)
+	case failed:
+		m.finish(Failed, m.failure.step+": "+m.failure.message, false, nil)
+	}
+	if e.Heard != nil && len(m.records) == before {
+		return ErrStale // nobody here was meant
 	}
 	return m.broken
+}
+
+// names are what the first step sees.
+func (m *Machine) names() map[string]any {
+	names := map[string]any{"signal": m.state.Signal.value(m.def.Zone)}
+	if w := m.def.Workflow; w.Callable() {
+		names["inputs"] = any(nil)
+		if m.state.Signal.Kind == "called" {
+			names["inputs"] = m.state.Signal.Body
+		}
+		if len(w.Triggers) > 0 {
+			names["inputs"] = expr.Optional{Value: m.state.Signal.Body, There: m.state.Signal.Kind == "called"}
+		}
+	}
+	if o := m.state.Origin; o != nil {
+		maps.Copy(names, o.Given)
+	}
+	if m.def.whole != nil { // a step that is tried alone sees the others as it would
+		flow.Walk(m.def.whole.Steps, func(s *flow.Step) {
+			if v, given := names[s.ID]; s.ID != "" && s.Skippable() {
+				names[s.ID] = expr.Optional{Value: v, There: given}
+			}
+		})
+	}
+	return names
+}
+
+// complete ends a run that went through all its steps.
+func (m *Machine) complete(names map[string]any) {
+	if !m.def.Workflow.Callable() || m.state.Origin != nil && m.state.Origin.Kind == OfTry {
+		m.finish(Done, "", false, nil)
+		return
+	}
+	gives, err := flow.EvalEntries(m.def.Workflow.Gives, m.scope(names))
+	if err == nil {
+		err = m.fit("the result", m.def.Workflow.Result, gives)
+	}
+	if err == nil {
+		err = tooLarge("the result", gives)
+	}
+	if err != nil {
+		m.finish(Failed, "gives: "+err.Error(), false, nil)
+		return
+	}
+	m.finish(Done, "", false, expr.Canonical(gives))
+}
+
+func (m *Machine) scope(names map[string]any) expr.Scope {
+	return expr.Scope{Names: names, Now: m.now, Calendar: m.def.Calendar()}
 }
 
 // Take gives the entry for the journal and the errands, and readies the
@@ -87,6 +153,8 @@ func (m *Machine) TakeErrands() []Errand {
 // Return puts an errand back that was not answered on the spot.
 func (m *Machine) Return(e Errand) { m.errands = append(m.errands, e) }
 
+func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
+
 // emit applies a record and keeps it.
 func (m *Machine) emit(r Record) {
 	if err := m.state.put(r, m.now); err != nil {
@@ -99,8 +167,8 @@ func (m *Machine) emit(r Record) {
 // finish ends the run. A webhook's caller that no step answered gets what the
 // outcome says: 204 when all went well, 422 with the reason where a stop step
 // said failed, and a 500 without inner details otherwise.
-func (m *Machine) finish(status Status, because string, stopped bool) {
-	if m.state.Signal.Kind == "webhook" && m.state.Response == nil {
+func (m *Machine) finish(status Status, because string, stopped bool, result any) {
+	if m.state.Signal.Kind == "webhook" && m.state.Response == nil && m.state.Origin == nil {
 		answer := &Response{Status: 204}
 		switch {
 		case status == Stopped:
@@ -112,45 +180,7 @@ func (m *Machine) finish(status Status, because string, stopped bool) {
 		}
 		m.emit(Record{Do: DidRespond, Answer: answer})
 	}
-	m.emit(Record{Do: DidFinish, Status: status, Error: because})
-}
-
-// halt ends a run because a person says so. What was under way is closed: open
-// questions are withdrawn, and a call on its way is said to be what it is.
-func (m *Machine) halt(s *Stop) {
-	because := "stopped by " + s.By
-	if s.Note != "" {
-		because += ": " + s.Note
-	}
-	m.state.Each(func(step *Step) {
-		if step.Status != Running && step.Status != Waiting && step.Status != Uncertain {
-			return
-		}
-		for _, id := range step.Reviews {
-			if open := m.state.Reviews[id]; open.Choice == "" {
-				withdrawn := *open
-				withdrawn.Choice, withdrawn.By, withdrawn.Decided = Withdrawn, s.By, m.now
-				m.emit(Record{Do: DidDecide, Step: step.Path, Review: &withdrawn})
-			}
-		}
-		if step.Agent != nil {
-			for _, c := range step.Agent.Calls {
-				closed := *c
-				switch c.State {
-				case agent.Proposed:
-					closed.State, closed.By, closed.Ended = agent.Declined, s.By, m.now
-				case agent.Running, agent.Uncertain:
-					closed.State, closed.Ended = agent.Failed, m.now
-					closed.Error = "the run was stopped while this was on its way; it may have happened"
-				default:
-					continue
-				}
-				m.emit(Record{Do: DidCall, Step: step.Path, Call: &closed})
-			}
-		}
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Stopped, Error: because})
-	})
-	m.finish(Stopped, because, true)
+	m.emit(Record{Do: DidFinish, Status: status, Error: because, Output: result})
 }
 
 // problem is an answer in the form of RFC 9457.
@@ -159,12 +189,13 @@ func problem(status int, title, detail, id string) *Response {
 		Body: map[string]any{"type": "about:blank", "title": title, "status": int64(status), "detail": detail, "run": id}}
 }
 
-// outcome is how far a block got.
+// outcome is how far a step or a block got.
 type outcome int
 
 const (
-	finished outcome = iota // every step of it
+	finished outcome = iota // it is done, and so are the steps in it
 	blocked                 // something is awaited
+	failed                  // m.failure says why
 	over                    // the run ended inside it
 )
 
@@ -172,37 +203,101 @@ const (
 // outputs of finished steps join it.
 func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names map[string]any) outcome {
 	for i, def := range steps {
-		path := prefix + strconv.Itoa(i)
-		if i >= len(frame.Steps) || frame.Steps[i].Status != Done {
-			var step *Step
-			if i < len(frame.Steps) {
-				step = frame.Steps[i]
-			}
-			if out := m.step(def, step, path, names); out != finished {
+		var step *Step
+		if i < len(frame.Steps) {
+			step = frame.Steps[i]
+		}
+		if step == nil || step.Status != Done && step.Status != Skipped {
+			if out := m.step(def, step, prefix+strconv.Itoa(i), names); out != finished {
 				return out
 			}
-		}
-		if m.broken != nil {
-			return over
+			if m.broken != nil {
+				return over
+			}
+			step = frame.Steps[i]
 		}
 		if def.ID != "" {
-			names[def.ID] = frame.Steps[i].Output
+			names[def.ID] = seen(def, step)
 		}
 	}
 	return finished
 }
 
+// seen is a step's output as later ones see it.
+func seen(def *flow.Step, step *Step) any {
+	if def.Skippable() {
+		return expr.Optional{Value: step.Output, There: step.Status == Done}
+	}
+	return step.Output
+}
+
 // step begins a step, or goes on with it where it stands.
 func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string]any) outcome {
-	if step != nil && step.Status == Failed {
-		return m.fail(def, path, step.Error)
+	scope := m.scope(names)
+	if step == nil {
+		if skip, out := m.skips(def, path, scope); skip {
+			return out
+		}
 	}
-	scope := expr.Scope{Names: names, Now: m.now, Calendar: calendar.Calendar{Zone: m.def.Zone}}
+	out := finished
+	switch {
+	case step != nil && step.Status == Failed:
+		out = m.failedAt(def, step)
+	case step != nil && step.Status == Waiting && step.Hearing == nil && !step.Until.IsZero():
+		return blocked // it pauses
+	default:
+		if step != nil && step.Status == Again {
+			step = nil
+		}
+		out = m.kind(def, step, path, scope)
+	}
+	switch out {
+	case failed:
+		return m.instead(def, m.state.Step(path), path, names)
+	case blocked:
+		m.limit(def, path)
+	}
+	return out
+}
+
+// skips tells whether a step is passed over, or fails to say.
+func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, outcome) {
+	skip := def.Off
+	if !skip && def.When != nil {
+		holds, err := def.When.Holds(scope)
+		if err != nil {
+			m.fail(def, path, "when: "+err.Error())
+			return true, m.instead(def, m.state.Step(path), path, scope.Names)
+		}
+		skip = !holds
+	}
+	if skip {
+		m.emit(Record{Do: DidEnd, Step: path, Status: Skipped})
+	}
+	return skip, finished
+}
+
+// kind does what the step's kind does.
+func (m *Machine) kind(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	switch def.Kind {
 	case "agent":
 		return m.agent(def, step, path, scope)
 	case "decide":
 		return m.decide(def, step, path, scope)
+	case "each":
+		return m.each(def, step, path, scope)
+	case "together":
+		return m.together(def, step, path, scope)
+	case "repeat":
+		return m.repeat(def, step, path, scope)
+	case "block":
+		return m.plainBlock(def, step, path, scope)
+	case "model":
+		return m.model(def, step, path, scope)
+	case "tool":
+		return m.tool(def, step, path, scope)
+	case "wait":
+		return m.wait(def, step, path, scope)
 	}
 	if step != nil {
 		return blocked
@@ -210,28 +305,53 @@ func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string
 	switch def.Kind {
 	case "compute":
 		return m.compute(def, path, scope)
-	case "tool":
-		return m.tool(def, path, scope)
+	case "call":
+		return m.call(def, path, scope)
+	case "javascript":
+		return m.javaScript(def, path, scope)
 	case "say":
 		return m.say(def, path, scope)
 	case "respond":
 		return m.respond(def, path, scope)
 	case "review":
 		return m.review(def, path, scope)
+	case "label":
+		return m.label(def, path, scope)
+	case "remember":
+		return m.remember(def, path, scope)
 	case "stop":
 		return m.stop(def, path, scope)
 	}
-	return m.failNow(def, path, "this version knows no step of the kind "+def.Kind)
+	return m.fail(def, path, "this version knows no step of the kind "+def.Kind)
 }
 
-// failNow ends a step as failed, and with it the run.
-func (m *Machine) failNow(def *flow.Step, path, message string) outcome {
-	m.emit(Record{Do: DidEnd, Step: path, Status: Failed, Error: message})
-	return m.fail(def, path, message)
+// limit notes from when on a step that waits has taken too long.
+func (m *Machine) limit(def *flow.Step, path string) {
+	if def.Timeout == 0 {
+		return
+	}
+	if step := m.state.Step(path); step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting && step.Hearing != nil) {
+		m.emit(Record{Do: DidLimit, Step: path, Until: m.now.Add(def.Timeout)})
+	}
 }
 
-// fail ends the run for a step that failed.
+// fail ends a step as failed.
 func (m *Machine) fail(def *flow.Step, path, message string) outcome {
+	m.emit(Record{Do: DidEnd, Step: path, Status: Failed, Error: message})
+	return m.failedAt(def, m.state.Step(path))
+}
+
+// failedAt is the outcome of a step that failed, now or in an event before.
+func (m *Machine) failedAt(def *flow.Step, step *Step) outcome {
+	if step == nil { // the record could not be applied, which m.broken says
+		return over
+	}
+	m.failure = &failure{message: step.Error, step: stepName(def), kind: def.Kind, tries: step.Tries + 1}
+	return failed
+}
+
+// stepName names a step in words, with its line.
+func stepName(def *flow.Step) string {
 	name := def.Title
 	if name == "" {
 		name = "the " + def.Kind + " step"
@@ -239,134 +359,81 @@ func (m *Machine) fail(def *flow.Step, path, message string) outcome {
 			name += " " + def.ID
 		}
 	}
-	m.finish(Failed, fmt.Sprintf("%s (line %d): %s", name, def.At.Line, message), false)
-	return over
+	return fmt.Sprintf("%s (line %d)", name, def.At.Line)
+}
+
+// instead does what was written down for a step that failed: try again, carry
+// on, or take other steps. Where nothing was, the failure goes outwards.
+func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[string]any) outcome {
+	if step == nil {
+		return over
+	}
+	handler := step.block("f")
+	if handler == nil {
+		if def.Retry != nil && step.Tries < def.Retry.Times {
+			m.emit(Record{Do: DidRetry, Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
+			return blocked
+		}
+		if def.IfFails == nil {
+			return failed
+		}
+		if def.IfFails.CarryOn {
+			return finished
+		}
+		m.emit(Record{Do: DidTake, Step: path, Block: "f"})
+		handler = step.block("f")
+	}
+	if handler == nil || handler.Status == Failed {
+		if handler != nil {
+			m.failure.message = handler.Error
+		}
+		return failed
+	}
+	cause := m.failure
+	inner := maps.Clone(names)
+	inner["failure"] = map[string]any{"message": cause.message, "step": cause.step, "kind": cause.kind, "tries": int64(cause.tries)}
+	gives, out := m.through(&def.IfFails.Block, handler, path, inner)
+	switch out {
+	case finished:
+		m.emit(Record{Do: DidLeave, Step: path, Block: "f", Status: Done})
+		m.emit(Record{Do: DidEnd, Step: path, Status: Done, Output: gives, Error: cause.message})
+	case failed:
+		m.emit(Record{Do: DidLeave, Step: path, Block: "f", Status: Failed, Error: m.failure.step + ": " + m.failure.message})
+	}
+	return out
+}
+
+// through goes through a block that was entered and gives what leaves it.
+func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, outcome) {
+	if out := m.block(def.Do, frame, path+"/"+frame.Name+"/", names); out != finished {
+		return nil, out
+	}
+	gives, err := flow.EvalEntries(def.Gives, m.scope(names))
+	if err == nil {
+		err = tooLarge("gives", gives)
+	}
+	if err != nil {
+		m.failure = &failure{message: "gives: " + err.Error(), step: fmt.Sprintf("the block on line %d", def.At.Line), kind: "block", tries: 1}
+		return nil, failed
+	}
+	expr.Canonical(gives)
+	return gives, finished
 }
 
 // end finishes a step with its output.
-func (m *Machine) end(path string, input, output any) outcome {
+func (m *Machine) end(def *flow.Step, path string, input, output any) outcome {
+	output = expr.Canonical(output)
+	if err := tooLarge("what it gives", output); err != nil {
+		return m.fail(def, path, err.Error())
+	}
 	m.emit(Record{Do: DidEnd, Step: path, Status: Done, Input: input, Output: output})
 	return finished
 }
 
-func (m *Machine) compute(def *flow.Step, path string, scope expr.Scope) outcome {
-	out := map[string]any{}
-	scope.Names = maps.Clone(scope.Names)
-	for _, v := range def.Compute.Values {
-		value, err := v.Eval(scope)
-		if err != nil {
-			return m.failNow(def, path, fmt.Sprintf("%s: %v", v.Name, err))
-		}
-		out[v.Name], scope.Names[v.Name] = value, value
+// Record takes over what steps did in another run, so that this one begins
+// behind them.
+func (m *Machine) Record(records []Record) {
+	for _, r := range records {
+		m.emit(r)
 	}
-	return m.end(path, nil, out)
-}
-
-func (m *Machine) tool(def *flow.Step, path string, scope expr.Scope) outcome {
-	args, err := flow.EvalEntries(def.Tool.Args, scope)
-	if err != nil {
-		return m.failNow(def, path, err.Error())
-	}
-	spec, ok := m.def.Tools(def.Tool.Tool)
-	if !ok {
-		return m.failNow(def, path, "there is no tool "+def.Tool.Tool+" any more")
-	}
-	if s := m.def.schemaOf(spec); s != nil {
-		if err := s.Validate(args); err != nil {
-			return m.failNow(def, path, "the arguments do not fit: "+err.Error())
-		}
-	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: args})
-	m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", args))
-	return blocked
-}
-
-func (m *Machine) decide(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
-	if step == nil {
-		taken := -1
-		for i, c := range def.Decide.Cases {
-			holds, err := c.When.Holds(scope)
-			if err != nil {
-				return m.failNow(def, path, fmt.Sprintf("case %d: %v", i+1, err))
-			}
-			if holds {
-				taken = i
-				break
-			}
-		}
-		if taken < 0 && def.Decide.Else == nil {
-			return m.end(path, nil, map[string]any{"case": nil})
-		}
-		if taken < 0 {
-			taken = len(def.Decide.Cases)
-		}
-		m.emit(Record{Do: DidTake, Step: path, Case: &taken})
-		step = m.state.Step(path)
-	}
-	branch, err := caseAt(def.Decide, *step.Case)
-	if err != nil {
-		return m.failNow(def, path, err.Error())
-	}
-	name := "c" + strconv.Itoa(*step.Case)
-	scope.Names = maps.Clone(scope.Names)
-	if out := m.block(branch.Do, step.Inside[name], path+"/"+name+"/", scope.Names); out != finished {
-		return out
-	}
-	gives, err := flow.EvalEntries(branch.Gives, scope)
-	if err != nil {
-		return m.failNow(def, path, "gives: "+err.Error())
-	}
-	gives["case"] = *step.Case + 1
-	if branch.When == nil {
-		gives["case"] = "else"
-	}
-	return m.end(path, nil, expr.Canonical(gives))
-}
-
-func (m *Machine) say(def *flow.Step, path string, scope expr.Scope) outcome {
-	text, err := def.Say.Text.Eval(scope)
-	if err != nil {
-		return m.failNow(def, path, err.Error())
-	}
-	m.emit(Record{Do: DidSay, Step: path, Text: expr.Text(text)})
-	return m.end(path, nil, map[string]any{"message_id": m.state.ID + "-" + path})
-}
-
-func (m *Machine) respond(def *flow.Step, path string, scope expr.Scope) outcome {
-	if m.state.Response != nil {
-		return m.failNow(def, path, "the caller was already answered")
-	}
-	answer := &Response{Status: def.Respond.Status, Headers: map[string]string{}}
-	headers, err := flow.EvalEntries(def.Respond.Headers, scope)
-	if err != nil {
-		return m.failNow(def, path, "headers: "+err.Error())
-	}
-	for name, v := range headers {
-		answer.Headers[name] = expr.Text(v)
-	}
-	if def.Respond.Body != nil {
-		if answer.Body, err = def.Respond.Body.Eval(scope); err != nil {
-			return m.failNow(def, path, "body: "+err.Error())
-		}
-	}
-	m.emit(Record{Do: DidRespond, Step: path, Answer: answer})
-	return m.end(path, nil, map[string]any{"status": int64(answer.Status), "body": answer.Body})
-}
-
-func (m *Machine) stop(def *flow.Step, path string, scope expr.Scope) outcome {
-	because := ""
-	if def.Stop.Because != nil {
-		v, err := def.Stop.Because.Eval(scope)
-		if err != nil {
-			return m.failNow(def, path, err.Error())
-		}
-		because = expr.Text(v)
-	}
-	m.end(path, nil, map[string]any{"because": because})
-	if def.Stop.Failed {
-		m.finish(Failed, because, true)
-	} else {
-		m.finish(Done, because, true)
-	}
-	return over
 }

@@ -39,11 +39,11 @@ func (m *Machine) reviewID(path, call string) string {
 func (m *Machine) review(def *flow.Step, path string, scope expr.Scope) outcome {
 	show, err := def.Review.Show.Eval(scope)
 	if err != nil {
-		return m.failNow(def, path, "show: "+err.Error())
+		return m.fail(def, path, "show: "+err.Error())
 	}
 	edit, err := flow.EvalEntries(def.Review.Edit, scope)
 	if err != nil {
-		return m.failNow(def, path, "edit: "+err.Error())
+		return m.fail(def, path, "edit: "+err.Error())
 	}
 	title := def.Title
 	if title == "" {
@@ -90,7 +90,7 @@ func (m *Machine) asked() any {
 }
 
 // lost asks a person about a call that may or may not have happened.
-func (m *Machine) lost(step *Step, e Event) error {
+func (m *Machine) lost(step *Step, e Event, why string) error {
 	tool, args := "", step.Input
 	if e.CallID != "" {
 		call := step.Agent.Call(e.CallID)
@@ -103,7 +103,7 @@ func (m *Machine) lost(step *Step, e Event) error {
 	}
 	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: "builder", Kind: "uncertain",
 		Title: "Did this happen? " + tool, Tool: tool, Call: e.CallID, Show: args,
-		Why:     "The service stopped while this call was on its way. It may or may not have taken effect, and the other side cannot tell two apart.",
+		Why:     why,
 		Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
 	return m.broken
 }
@@ -140,7 +140,14 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 		if review.Edited != nil {
 			edited = review.Edited
 		}
-		m.end(step.Path, nil, map[string]any{"choice": review.Choice, "edited": edited, "by": review.By,
+		if edited == nil { // as it is read back from a journal
+			edited = map[string]any{}
+		}
+		def, err := m.def.stepAt(step.Path)
+		if err != nil {
+			return err
+		}
+		m.end(def, step.Path, nil, map[string]any{"choice": review.Choice, "edited": edited, "by": review.By,
 			"at": review.Decided.In(m.def.Zone).Format("2006-01-02T15:04:05Z07:00"), "note": review.Note})
 	case open.Call != "":
 		m.settleCall(step, &review)
@@ -189,7 +196,7 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 func (m *Machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
-		m.end(step.Path, nil, map[string]any{"confirmed_by": review.By})
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
 	case SendAgain:
 		args, _ := step.Input.(map[string]any)
 		m.send(m.callErrand(step, review.Tool, "", args))

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"strconv"
 	"time"
 
 	"woolsignal/core/agent"
@@ -10,7 +11,8 @@ import (
 // Status is how far a run or a step is.
 type Status string
 
-// The states of a run; a step may also be uncertain.
+// The states of a run; a step may also be skipped, uncertain, or about to
+// begin again.
 const (
 	Queued    Status = "queued"
 	Running   Status = "running"
@@ -18,7 +20,9 @@ const (
 	Done      Status = "done"
 	Failed    Status = "failed"
 	Stopped   Status = "stopped"
+	Skipped   Status = "skipped"
 	Uncertain Status = "uncertain"
+	Again     Status = "again"
 )
 
 // Ended tells whether nothing more will happen.
@@ -37,10 +41,19 @@ const (
 	DidAccept   = "accepted"        // a signal was taken in
 	DidStart    = "started"         // the run began to move
 	DidBegin    = "step_began"      // a step began and waits for something
-	DidEnd      = "step_ended"      // a step gave its output, or failed
-	DidTake     = "case_taken"      // a decision went one way
+	DidSend     = "step_sent"       // what a model filled in is on its way
+	DidEnd      = "step_ended"      // a step gave its output, failed, was skipped or cancelled
+	DidTake     = "case_taken"      // a block was entered
+	DidLeave    = "block_left"      // … and left again
+	DidLimit    = "step_limited"    // from when on a step has taken too long
+	DidPause    = "step_paused"     // a step goes on at a time
+	DidRetry    = "step_retried"    // a failed step begins again at a time
+	DidWake     = "step_woken"      // … and that time came
+	DidListen   = "listening"       // a step waits for a signal
+	DidDeaf     = "listened"        // … and no longer
+	DidChild    = "child_started"   // a called workflow has its run
 	DidRecall   = "recalled"        // an agent read its memory
-	DidAsk      = "model_asked"     // an agent's turn began
+	DidAsk      = "model_asked"     // a model's turn began
 	DidAnswer   = "model_answered"  // … and ended
 	DidCall     = "call"            // a tool call of an agent changed its state
 	DidReview   = "review_asked"    // a person is asked
@@ -48,27 +61,40 @@ const (
 	DidSay      = "said"            // words in the conversation
 	DidRespond  = "responded"       // the caller's answer is known
 	DidRemember = "remembered"      // a thread's memory grew
+	DidFact     = "fact_kept"       // a fact was kept
+	DidLabel    = "labelled"        // the run was marked
 	DidFinish   = "finished"        // the run ended
 )
 
 // Record is one thing that happened. Do says which; the other fields belong
 // to one or another of them.
 type Record struct {
-	Do     string          `json:"do"`
-	Step   string          `json:"step,omitempty"`
-	Status Status          `json:"status,omitempty"`
-	Signal *Signal         `json:"signal,omitempty"`
-	Input  any             `json:"input,omitempty"`
-	Output any             `json:"output,omitempty"`
-	Error  string          `json:"error,omitempty"`
-	Case   *int            `json:"case,omitempty"`
-	Agent  *agent.State    `json:"agent,omitempty"`
-	Said   []agent.Message `json:"said,omitempty"`
-	Text   string          `json:"text,omitempty"`
-	Turn   *agent.Turn     `json:"turn,omitempty"`
-	Call   *agent.Call     `json:"call,omitempty"`
-	Review *Review         `json:"review,omitempty"`
-	Answer *Response       `json:"answer,omitempty"`
+	Do         string          `json:"do"`
+	Step       string          `json:"step,omitempty"`
+	Status     Status          `json:"status,omitempty"`
+	Signal     *Signal         `json:"signal,omitempty"`
+	Origin     *Origin         `json:"origin,omitempty"`
+	Input      any             `json:"input,omitempty"`
+	Output     any             `json:"output,omitempty"`
+	Error      string          `json:"error,omitempty"`
+	Case       *int            `json:"case,omitempty"` // how the first journals named a block of a decision
+	Block      string          `json:"block,omitempty"`
+	Confidence float64         `json:"confidence,omitempty"`
+	Until      time.Time       `json:"until,omitzero"`
+	Hearing    *Hearing        `json:"hearing,omitempty"`
+	Child      string          `json:"child,omitempty"`
+	Recorded   bool            `json:"recorded,omitempty"`
+	Agent      *agent.State    `json:"agent,omitempty"`
+	Said       []agent.Message `json:"said,omitempty"`
+	Text       string          `json:"text,omitempty"`
+	About      string          `json:"about,omitempty"`
+	Name       string          `json:"name,omitempty"`
+	Labels     []string        `json:"labels,omitempty"`
+	Facts      []string        `json:"facts,omitempty"`
+	Turn       *agent.Turn     `json:"turn,omitempty"`
+	Call       *agent.Call     `json:"call,omitempty"`
+	Review     *Review         `json:"review,omitempty"`
+	Answer     *Response       `json:"answer,omitempty"`
 }
 
 // whole tells whether a record holds what its kind needs.
@@ -77,11 +103,47 @@ func (r Record) whole() bool {
 	case DidAccept:
 		return r.Signal != nil
 	case DidTake:
-		return r.Case != nil && *r.Case >= 0
+		return r.block() != ""
+	case DidLeave:
+		return r.Block != ""
 	case DidReview, DidDecide:
 		return r.Review != nil
+	case DidListen:
+		return r.Hearing != nil
 	}
 	return true
+}
+
+// block is the name of the block the record is about.
+func (r Record) block() string {
+	if r.Block == "" && r.Case != nil && *r.Case >= 0 {
+		return "c" + strconv.Itoa(*r.Case)
+	}
+	return r.Block
+}
+
+// Origin tells where a run comes from that no signal from outside started.
+type Origin struct {
+	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
+	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
+	Try   int            `json:"try,omitempty"`   // how often the step that called it failed before
+	Kind  string         `json:"kind"`            // call, rerun or try
+	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
+	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
+}
+
+// What an [Origin] can be.
+const (
+	OfCall  = "call"
+	OfRerun = "rerun"
+	OfTry   = "try"
+)
+
+// Hearing is a signal a step waits for.
+type Hearing struct {
+	Source     string `json:"source"` // as a signal's source says it
+	Key        string `json:"key"`
+	AlsoStarts bool   `json:"also_starts,omitempty"`
 }
 
 // Review is a question put to a person.

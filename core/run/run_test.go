@@ -120,7 +120,7 @@ type life struct {
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
 	l := &life{t: t, def: def, state: run.NewState("r1")}
 	m := run.NewMachine(def, l.state, noon)
-	m.Accept(&signal)
+	m.Accept(&signal, nil)
 	l.take(m, m.Handle(run.Event{Start: true}))
 	return l
 }
@@ -260,7 +260,7 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	if l.state.Status != run.Done {
 		t.Fatalf("%s: %s", l.state.Status, l.state.Because)
 	}
-	if totals := l.state.Totals(); totals.Input != 20 || totals.Cost != 10 {
+	if totals := l.state.Spent; totals.Input != 20 || totals.Cost != 10 {
 		t.Errorf("totals %+v", totals)
 	}
 	last := l.state.Step("0").Agent.Messages
@@ -310,7 +310,7 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	queued := run.NewState("r2")
 	m := run.NewMachine(l.def, queued, noon)
 	signal := chat("hello")
-	m.Accept(&signal)
+	m.Accept(&signal, nil)
 	if err := m.Handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}}); err != nil || queued.Status != run.Stopped {
 		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
 	}
@@ -565,7 +565,7 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	def, state := definition(t, desk), run.NewState("r1")
 	m := run.NewMachine(def, state, noon)
 	signal := chat("hello")
-	m.Accept(&signal)
+	m.Accept(&signal, nil)
 	if entry, errands := m.Take(); state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}

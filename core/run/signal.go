@@ -1,7 +1,13 @@
 package run
 
 import (
+	"bytes"
+	"encoding/json"
+	"fmt"
 	"time"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 )
 
 // Signal is what starts a run. Its attributes are those of CloudEvents 1.0.
@@ -29,6 +35,51 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 		"id": s.ID, "source": s.Source, "type": s.Type, "time": s.Time.In(zone).Format(time.RFC3339), "subject": s.Subject,
 		"kind": s.Kind, "trigger": s.Trigger, "thread": s.Thread, "from": from, "text": s.Text, "body": s.Body, "files": []any{},
 	}
+}
+
+// HeardAs is what a step that waits names the signal by: where it comes from,
+// and its conversation in a chat, else what it is about.
+func (s *Signal) HeardAs() (source, key string) {
+	if s.Kind == "chat" {
+		return "/chat", s.ThreadKey()
+	}
+	return s.Source, s.Subject
+}
+
+// KeyOf gives what the limits of a workflow tell a signal's run apart by; ""
+// where it has no such key or it cannot be computed.
+func (d *Definition) KeyOf(s *Signal, now time.Time) string {
+	key := d.Workflow.Limits.Key
+	if key == nil {
+		return ""
+	}
+	names := map[string]any{"signal": s.value(d.Zone), "inputs": s.Body}
+	v, err := key.Eval(expr.Scope{Names: names, Now: now, Calendar: d.Calendar()})
+	if err != nil {
+		return ""
+	}
+	return expr.Text(v)
+}
+
+// About says what a signal is about, by what its trigger's file says.
+func (d *Definition) About(subject *flow.Value, s *Signal) (string, error) {
+	v, err := subject.Eval(expr.Scope{Names: map[string]any{"signal": s.value(d.Zone)}, Now: s.Time, Calendar: d.Calendar()})
+	if err != nil {
+		return "", fmt.Errorf("subject: %w", err)
+	}
+	return expr.Text(v), nil
+}
+
+// DecodeSignal reads a signal that was kept as JSON.
+func DecodeSignal(data []byte) (*Signal, error) {
+	s := &Signal{}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.UseNumber()
+	if err := d.Decode(s); err != nil {
+		return nil, fmt.Errorf("run: this is not a signal: %w", err)
+	}
+	s.Body = expr.Canonical(s.Body)
+	return s, nil
 }
 
 // ThreadKey names the conversation a signal belongs to, apart from all

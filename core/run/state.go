@@ -2,8 +2,6 @@ package run
 
 import (
 	"fmt"
-	"strconv"
-	"strings"
 	"time"
 
 	"woolsignal/core/agent"
@@ -15,6 +13,7 @@ type State struct {
 	Status   Status             `json:"status"`
 	Because  string             `json:"because,omitempty"` // why it ended as it did
 	Signal   *Signal            `json:"signal"`
+	Origin   *Origin            `json:"origin,omitempty"` // nil for a run a signal started
 	Accepted time.Time          `json:"accepted"`
 	Started  time.Time          `json:"started,omitzero"`
 	Ended    time.Time          `json:"ended,omitzero"`
@@ -22,27 +21,68 @@ type State struct {
 	Root     *Frame             `json:"root"`
 	Reviews  map[string]*Review `json:"reviews,omitempty"`
 	Response *Response          `json:"response,omitempty"`
+	Labels   []string           `json:"labels,omitempty"`
+	Result   any                `json:"result,omitempty"` // what a called workflow gives
+	Spent    Totals             `json:"spent"`
 }
 
 // Frame is a block of steps that was entered.
 type Frame struct {
-	Steps []*Step `json:"steps"`
+	Name   string  `json:"name,omitempty"` // as [flow.Step.Blocks] names blocks, with the number of an item or round
+	Steps  []*Step `json:"steps,omitempty"`
+	Status Status  `json:"status,omitempty"` // "" while it is open
+	Gives  any     `json:"gives,omitempty"`
+	Error  string  `json:"error,omitempty"`
 }
 
 // Step is one step that began. Its path is its place in the tree: the index
-// in its block, and for a step inside a case "2/c0/1".
+// in its block, and for a step inside another "2/c0/1".
 type Step struct {
-	Path    string            `json:"path"`
-	Status  Status            `json:"status"`
-	Began   time.Time         `json:"began"`
-	Ended   time.Time         `json:"ended,omitzero"`
-	Input   any               `json:"input,omitempty"`
-	Output  any               `json:"output,omitempty"`
-	Error   string            `json:"error,omitempty"`
-	Case    *int              `json:"case,omitempty"`   // the case a decision took
-	Inside  map[string]*Frame `json:"inside,omitempty"` // blocks by name: c0 is the first case
-	Agent   *agent.State      `json:"agent,omitempty"`
-	Reviews []string          `json:"reviews,omitempty"`
+	Path       string       `json:"path"`
+	Status     Status       `json:"status"`
+	Began      time.Time    `json:"began"`
+	Ended      time.Time    `json:"ended,omitzero"`
+	Input      any          `json:"input,omitempty"`
+	Output     any          `json:"output,omitempty"`
+	Error      string       `json:"error,omitempty"`
+	Block      string       `json:"block,omitempty"`  // the block a decision took
+	Reason     string       `json:"reason,omitempty"` // why, where a model weighed it
+	Confidence float64      `json:"confidence,omitempty"`
+	Inside     []*Frame     `json:"inside,omitempty"`
+	Agent      *agent.State `json:"agent,omitempty"` // an agent at work, or a question to a model
+	Sent       bool         `json:"sent,omitempty"`  // the call behind a question to a model is on its way
+	Reviews    []string     `json:"reviews,omitempty"`
+	Tries      int          `json:"tries,omitempty"`    // failed ones before this
+	Until      time.Time    `json:"until,omitzero"`     // when it goes on by itself
+	Deadline   time.Time    `json:"deadline,omitzero"`  // when it has taken too long
+	Hearing    *Hearing     `json:"hearing,omitempty"`  // the signal it waits for
+	Child      string       `json:"child,omitempty"`    // the run of the workflow it called
+	Recorded   bool         `json:"recorded,omitempty"` // taken over from another run
+}
+
+// open tells whether something may still happen to the step.
+func (s *Step) open() bool {
+	if s.Status == Failed { // what is done instead may still be under way
+		f := s.block("f")
+		return f != nil && f.Status == ""
+	}
+	return s.Status == Running || s.Status == Waiting || s.Status == Uncertain || s.Status == Again
+}
+
+// block finds a block of the step that was entered; nil where it was not.
+func (s *Step) block(name string) *Frame {
+	if i := blockIndex(name); i >= 0 { // items, rounds and ways are entered in order
+		if i < len(s.Inside) && s.Inside[i].Name == name {
+			return s.Inside[i]
+		}
+		return nil
+	}
+	for i := len(s.Inside) - 1; i >= 0; i-- {
+		if s.Inside[i].Name == name {
+			return s.Inside[i]
+		}
+	}
+	return nil
 }
 
 // NewState is a run before its first entry.
@@ -84,7 +124,7 @@ func (s *State) put(r Record, at time.Time) error {
 	}
 	switch r.Do {
 	case DidAccept:
-		s.Signal, s.Accepted = r.Signal, at
+		s.Signal, s.Origin, s.Accepted = r.Signal, r.Origin, at
 		return nil
 	case DidStart:
 		s.Started, s.Status = at, Running
@@ -93,11 +133,14 @@ func (s *State) put(r Record, at time.Time) error {
 		s.Response = r.Answer
 		return nil
 	case DidFinish:
-		s.Status, s.Because, s.Ended = r.Status, r.Error, at
+		s.Status, s.Because, s.Ended, s.Result = r.Status, r.Error, at, r.Output
 		return nil
-	case DidSay, DidRemember:
+	case DidLabel:
+		s.Labels = append(s.Labels, r.Labels...)
+		return nil
+	case DidSay, DidRemember, DidFact:
 		return nil // for the conversation and the memory; the state needs neither
-	case DidBegin, DidEnd, DidTake:
+	case DidBegin, DidEnd, DidTake, DidListen:
 	default:
 		if s.Step(r.Step) == nil {
 			return fmt.Errorf("%s for the step %q, which never began", r.Do, r.Step)
@@ -107,6 +150,11 @@ func (s *State) put(r Record, at time.Time) error {
 	if err != nil {
 		return err
 	}
+	return s.putStep(step, r, at)
+}
+
+// putStep assigns what a record says of one step.
+func (s *State) putStep(step *Step, r Record, at time.Time) error {
 	switch r.Do {
 	case DidBegin:
 		step.Status, step.Input = Running, r.Input
@@ -114,14 +162,47 @@ func (s *State) put(r Record, at time.Time) error {
 			fresh := *r.Agent // the record must stay as it was written
 			step.Agent = &fresh
 		}
+	case DidSend:
+		step.Input, step.Sent = r.Input, true
 	case DidEnd:
-		step.Status, step.Output, step.Error, step.Ended = r.Status, r.Output, r.Error, at
+		step.Status, step.Output, step.Error, step.Ended, step.Until, step.Deadline = r.Status, r.Output, r.Error, at, time.Time{}, time.Time{}
+		step.Recorded = r.Recorded
 		if r.Input != nil {
 			step.Input = r.Input
 		}
 	case DidTake:
-		step.Status, step.Case = Running, r.Case
-		step.Inside = map[string]*Frame{"c" + strconv.Itoa(*r.Case): {}}
+		name := r.block()
+		if step.Status == "" || step.Status == Again {
+			step.Status = Running
+		}
+		if name[0] == 'c' || name[0] == 'u' {
+			step.Block, step.Reason, step.Confidence = name, r.Text, r.Confidence
+		}
+		if step.block(name) != nil {
+			return fmt.Errorf("the block %q of step %q is entered twice", name, r.Step)
+		}
+		step.Inside = append(step.Inside, &Frame{Name: name})
+	case DidLeave:
+		frame := step.block(r.Block)
+		if frame == nil {
+			return fmt.Errorf("the block %q of step %q was never entered", r.Block, r.Step)
+		}
+		frame.Status, frame.Gives, frame.Error = r.Status, r.Output, r.Error
+	case DidLimit:
+		step.Deadline = r.Until
+	case DidPause:
+		step.Status, step.Until = Waiting, r.Until
+	case DidRetry:
+		*step = Step{Path: step.Path, Status: Waiting, Began: step.Began, Error: step.Error, Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
+	case DidWake:
+		step.Status, step.Until = Again, time.Time{}
+	case DidListen:
+		heard := *r.Hearing
+		step.Status, step.Hearing, step.Until = Waiting, &heard, r.Until
+	case DidDeaf:
+		step.Hearing = nil
+	case DidChild:
+		step.Child = r.Child
 	case DidReview:
 		review := *r.Review
 		s.Reviews[review.ID] = &review
@@ -138,12 +219,18 @@ func (s *State) put(r Record, at time.Time) error {
 			step.Status = Running
 		}
 	default:
-		return putAgent(step, r, at)
+		if err := putAgent(step, r, at); err != nil {
+			return err
+		}
+		if r.Do == DidAnswer {
+			s.Spent.Input, s.Spent.Output, s.Spent.Cost = s.Spent.Input+r.Turn.Input, s.Spent.Output+r.Turn.Output, s.Spent.Cost+r.Turn.Cost
+		}
 	}
 	return nil
 }
 
-// putAgent assigns what a record says of an agent at work.
+// putAgent assigns what a record says of an agent at work, or of a question
+// to a model.
 func putAgent(step *Step, r Record, at time.Time) error {
 	if step.Agent == nil {
 		return fmt.Errorf("%s for the step %q, which is no agent", r.Do, r.Step)
@@ -151,7 +238,9 @@ func putAgent(step *Step, r Record, at time.Time) error {
 	switch {
 	case r.Do == DidRecall:
 		step.Agent.PutRecalled(r.Said, r.Text)
+		step.Agent.PutFacts(r.Facts)
 	case r.Do == DidAsk:
+		step.Agent.Messages = append(step.Agent.Messages, r.Said...) // what was wrong with the answer before
 		step.Agent.PutAsked(at)
 	case r.Do == DidAnswer && step.Agent.Thinking() && len(r.Said) == 1 && r.Turn != nil:
 		step.Agent.PutAnswered(r.Said[0], *r.Turn)
@@ -163,108 +252,52 @@ func putAgent(step *Step, r Record, at time.Time) error {
 	return nil
 }
 
-// settle tells running from waiting: a run waits when only people can move it.
+// settle tells running from waiting: a run waits when nothing this process
+// does can move it, only people, time, a signal or another run.
 func (s *State) settle() {
 	if s.Status.Ended() || s.Status == Queued {
 		return
 	}
-	s.Status = Running
-	for _, r := range s.Reviews {
-		if r.Choice == "" {
-			s.Status = Waiting
+	s.Status = Waiting
+	awaited := false
+	s.eachOpen(func(step *Step) {
+		awaited = true
+		if step.busy() {
+			s.Status = Running
 		}
-	}
-	if s.Status == Waiting && s.busy() {
+	})
+	if !awaited {
 		s.Status = Running
 	}
 }
 
-// busy tells whether anything but a person is awaited.
-func (s *State) busy() bool {
-	busy := false
-	s.Each(func(step *Step) {
-		switch {
-		case step.Status != Running || step.Inside != nil:
-		case step.Agent == nil:
-			busy = true
-		case step.Agent.Thinking() || !step.Agent.Ready:
-			busy = true
-		default:
-			for _, c := range step.Agent.Calls {
-				busy = busy || c.State == agent.Running
+// busy tells whether something is under way for the step itself.
+func (s *Step) busy() bool {
+	switch {
+	case s.Status != Running || len(s.Inside) > 0 || s.Child != "":
+		return false
+	case s.Agent == nil || s.Sent:
+		return true
+	case s.Agent.Thinking() || !s.Agent.Ready:
+		return true
+	}
+	for _, c := range s.Agent.Calls {
+		if c.State == agent.Running {
+			return true
+		}
+	}
+	return false
+}
+
+// Wake is when the run goes on by itself; zero where it does not.
+func (s *State) Wake() time.Time {
+	var wake time.Time
+	s.eachOpen(func(step *Step) {
+		for _, t := range []time.Time{step.Until, step.Deadline} {
+			if !t.IsZero() && (wake.IsZero() || t.Before(wake)) {
+				wake = t
 			}
 		}
 	})
-	return busy
-}
-
-// Each visits every step that began, in the order of the script.
-func (s *State) Each(visit func(*Step)) { s.Root.each(visit) }
-
-func (f *Frame) each(visit func(*Step)) {
-	for _, step := range f.Steps {
-		visit(step)
-		for _, inner := range step.Inside {
-			inner.each(visit)
-		}
-	}
-}
-
-// Step finds a step by path; nil where it never began.
-func (s *State) Step(path string) *Step {
-	frame, index, err := s.locate(path)
-	if err != nil || index >= len(frame.Steps) {
-		return nil
-	}
-	return frame.Steps[index]
-}
-
-// ensure finds a step, or begins the next one of its block.
-func (s *State) ensure(path string, at time.Time) (*Step, error) {
-	frame, index, err := s.locate(path)
-	if err != nil {
-		return nil, err
-	}
-	if index == len(frame.Steps) {
-		frame.Steps = append(frame.Steps, &Step{Path: path, Began: at})
-	}
-	if index >= len(frame.Steps) {
-		return nil, fmt.Errorf("the step %q begins before the one above it", path)
-	}
-	return frame.Steps[index], nil
-}
-
-// locate finds the frame a path leads to and the index in it.
-func (s *State) locate(path string) (*Frame, int, error) {
-	frame := s.Root
-	parts := strings.Split(path, "/")
-	for i := 0; ; i += 2 {
-		index, err := strconv.Atoi(parts[i])
-		if err != nil || index < 0 {
-			return nil, 0, fmt.Errorf("%q is not the path of a step", path)
-		}
-		if i+1 >= len(parts) {
-			return frame, index, nil
-		}
-		if index >= len(frame.Steps) || i+2 >= len(parts) {
-			return nil, 0, fmt.Errorf("no step at %q", path)
-		}
-		inner := frame.Steps[index].Inside[parts[i+1]]
-		if inner == nil {
-			return nil, 0, fmt.Errorf("no block at %q", path)
-		}
-		frame = inner
-	}
-}
-
-// Totals sums up tokens and money over all agents.
-func (s *State) Totals() Totals {
-	var t Totals
-	s.Each(func(step *Step) {
-		if step.Agent != nil {
-			in, out, cost := step.Agent.Spent()
-			t.Input, t.Output, t.Cost = t.Input+in, t.Output+out, t.Cost+cost
-		}
-	})
-	return t
+	return wake
 }

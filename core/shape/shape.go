@@ -73,6 +73,12 @@ func (s Shape) Field(name string) (Shape, Presence) {
 	if options := s.options(); options != nil {
 		return fieldOfAny(options, name)
 	}
+	if list, ok := s["type"].([]any); ok && slices.Contains(list, any("object")) {
+		inner := maps.Clone(s)
+		inner["type"] = "object"
+		found, p := inner.Field(name)
+		return found, min(p, Maybe)
+	}
 	kind := s.Kind()
 	if kind != "" && kind != "map" {
 		return nil, Absent
@@ -242,11 +248,65 @@ func Union(shapes ...Shape) Shape {
 		}
 		return List(Union(items...))
 	}
-	options := make([]any, len(kinds))
+	options, made := make([]any, len(kinds)), true
 	for i, k := range kinds {
 		options[i] = map[string]any(k)
+		made = made && (k.Ours() || k.Kind() != "map")
 	}
-	return Shape{"anyOf": options}
+	out := Shape{"anyOf": options}
+	if made {
+		out[ours] = true
+	}
+	return out
+}
+
+// WithoutNull is the shape of a value that was found not to be null.
+func (s Shape) WithoutNull() Shape {
+	options := s.options()
+	if options == nil {
+		return s
+	}
+	return Union(slices.DeleteFunc(options, func(o Shape) bool { return o.Kind() == "null" })...)
+}
+
+// Fits tells whether a value of one shape may stand where another is wanted,
+// as far as kinds go. What is unknown fits.
+func (s Shape) Fits(wanted Shape) bool {
+	kinds := wanted.kinds()
+	if len(kinds) == 0 {
+		return true
+	}
+	has := s.kinds()
+	if len(has) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(has, func(k string) bool { return slices.Contains(kinds, k) })
+}
+
+// kinds lists every kind of value a shape allows; none where that is unknown.
+func (s Shape) kinds() []string {
+	if options := s.options(); options != nil {
+		var out []string
+		for _, o := range options {
+			inner := o.kinds()
+			if len(inner) == 0 {
+				return nil
+			}
+			out = append(out, inner...)
+		}
+		return out
+	}
+	if list, ok := s["type"].([]any); ok {
+		var out []string
+		for _, k := range list {
+			out = append(out, Shape{"type": k}.Kind())
+		}
+		return out
+	}
+	if k := s.Kind(); k != "" {
+		return []string{k}
+	}
+	return nil
 }
 
 func all(shapes []Shape, kind string) bool {

@@ -32,6 +32,8 @@ import (
 	"woolsignal/server"
 	"woolsignal/server/access"
 	"woolsignal/server/store"
+	"woolsignal/server/workspace"
+	"woolsignal/wire"
 )
 
 const signing = "whsec_d29vbC1zaWduYWwtYmVuY2gta2V5LTAwMDAwMDAw"
@@ -60,8 +62,12 @@ func start(b *testing.B, models http.Handler) *service {
 	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing, "models": "bench-key", "depot-calendar": "bench-key"} {
 		check(b, srv.Secrets.Put(ctx, connection, secret))
 	}
-	_, err = srv.Workspace.Apply(ctx, files, "bench")
+	_, err = srv.Workspace.Apply(ctx, workspace.Change{Files: files, By: "bench"})
 	check(b, err)
+	for id := range srv.Workspace.Now().Workflows {
+		_, _, err = srv.Workspace.Publish(ctx, id, "", "bench")
+		check(b, err)
+	}
 	person, err := srv.Access.AddPerson(ctx, "bench@larkrigg.example", "Bench", access.Builder, "bench-password")
 	check(b, err)
 	s.token, err = srv.Access.NewToken(ctx, person, "bench")
@@ -265,7 +271,9 @@ func BenchmarkAgentTurn(b *testing.B) {
 	files, err := c.Files(ctx)
 	check(b, err)
 	files["agents/depot-desk.yaml"] = strings.Replace(files["agents/depot-desk.yaml"], "tools:\n", "tools:\n  - clip-register/list_growers\n", 1)
-	_, err = c.Apply(ctx, files)
+	_, err = c.Apply(ctx, wire.Files{Files: files})
+	check(b, err)
+	_, err = c.Publish(ctx, wire.Publish{})
 	check(b, err)
 	var added []time.Duration
 	used := cpuTime()

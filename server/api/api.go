@@ -166,13 +166,26 @@ func refuse(status int, title, detail string) error {
 func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var refused *refusal
 	var large *http.MaxBytesError
+	var conflict *workspace.ConflictError
+	var path *workspace.PathError
+	var input *engine.InputError
 	switch {
 	case errors.As(err, &refused):
 		refused.Details.Write(w)
 	case errors.As(err, &large):
 		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", "A request may have 5 MiB.")
-	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow):
+	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNoVersion):
 		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")
+	case errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
+		problem.Write(w, http.StatusConflict, "Not live", err.Error()+".")
+	case errors.Is(err, workspace.ErrProblems):
+		problem.Write(w, http.StatusUnprocessableEntity, "The checker found problems", err.Error()+".")
+	case errors.As(err, &conflict):
+		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() + ". Nothing was written.", More: map[string]any{"files": conflict.Files}}).Write(w)
+	case errors.As(err, &path):
+		problem.Write(w, http.StatusConflict, "The path is taken", err.Error()+".")
+	case errors.As(err, &input):
+		problem.Write(w, http.StatusUnprocessableEntity, "This does not fit", err.Error()+".")
 	case errors.Is(err, engine.ErrBusy):
 		w.Header().Set("Retry-After", "5")
 		problem.Write(w, http.StatusServiceUnavailable, "Busy", err.Error()+".")

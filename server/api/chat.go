@@ -10,6 +10,7 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/server/access"
+	"woolsignal/server/engine"
 	"woolsignal/server/store"
 	"woolsignal/wire"
 )
@@ -27,8 +28,12 @@ func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	id, p := chi.URLParam(r, "workflow"), person(r.Context())
-	one, ok := a.Workspace.Now().Workflows[id]
-	if !ok {
+	s := a.Workspace.Now()
+	one := s.Workflows[id]
+	if live := s.Live[id]; live != nil && !in.Draft {
+		one = live.Workflow
+	}
+	if one == nil {
 		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
 	}
 	trigger := ""
@@ -48,13 +53,27 @@ func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 	case in.Thread == "" || len(in.Thread) > 100:
 		return refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
 	}
-	ticket, err := a.Engine.Accept(r.Context(), id, &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
+	signal := &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: trigger, Thread: in.Thread, Text: in.Text,
-		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}})
+		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
+	ticket, err := a.say(r, id, in.Draft, signal)
 	if err != nil {
 		return err
 	}
 	return reply(w, wire.Heard{Run: ticket.Run, Thread: in.Thread})
+}
+
+// say brings a message to the run that waits for it, or starts one, of what
+// is live or of the draft.
+func (a *API) say(r *http.Request, workflow string, draft bool, signal *run.Signal) (*engine.Ticket, error) {
+	if !draft {
+		return a.Engine.Receive(r.Context(), workflow, signal)
+	}
+	hash, err := a.Workspace.Draft(r.Context(), workflow)
+	if err != nil {
+		return nil, err
+	}
+	return a.Engine.Accept(r.Context(), engine.Admission{Workflow: workflow, Signal: signal, Definition: hash})
 }
 
 func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
@@ -78,7 +97,7 @@ func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
 	if err := rows.Err(); err != nil {
 		return err
 	}
-	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs WHERE thread = ? AND ended IS NULL ORDER BY id", key))
+	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE thread = ? AND ended IS NULL ORDER BY id", key))
 	if err != nil {
 		return err
 	}

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -16,7 +15,7 @@ import (
 	"woolsignal/wire"
 )
 
-const runColumns = "id, workflow, status, because, kind, about, accepted, ended, input, output, cost"
+const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, r.cost, coalesce(r.origin, '')"
 
 func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	out := []wire.Run{}
@@ -29,7 +28,7 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 		var r wire.Run
 		var accepted int64
 		var ended *int64
-		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input, &r.Output, &r.Cost); err != nil {
+		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input, &r.Output, &r.Cost, &r.Origin); err != nil {
 			return out, err
 		}
 		r.Accepted, r.Ended, r.Title = store.FromTime(accepted), optional(ended), r.Workflow
@@ -42,32 +41,19 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 }
 
 func (a *API) runs(w http.ResponseWriter, r *http.Request) error {
-	q := r.URL.Query()
 	limit := 50
-	if text := q.Get("limit"); text != "" {
+	if text := r.URL.Query().Get("limit"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 || n > 200 {
 			return refuse(http.StatusBadRequest, "The limit is not right", "limit is a number from 1 to 200.")
 		}
 		limit = n
 	}
-	where, args := []string{"1"}, []any{}
-	and := func(condition string, values ...any) { where, args = append(where, condition), append(args, values...) }
-	if v := q.Get("workflow"); v != "" {
-		and("workflow = ?", v)
+	f, err := readFilter(r.URL.Query())
+	if err != nil {
+		return err
 	}
-	if v := q.Get("status"); v != "" {
-		and("status = ?", v)
-	}
-	if v := q.Get("before"); v != "" {
-		and("id < ?", v)
-	}
-	if v := q.Get("text"); v != "" {
-		pattern := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(v) + "%"
-		and(`(about LIKE ? ESCAPE '\' OR because LIKE ? ESCAPE '\' OR id LIKE ? ESCAPE '\')`, pattern, pattern, pattern)
-	}
-	found, err := a.scanRuns(a.Store.Read().QueryContext(r.Context(),
-		"SELECT "+runColumns+" FROM runs WHERE "+strings.Join(where, " AND ")+" ORDER BY id DESC LIMIT ?", append(args, limit+1)...))
+	found, err := a.find(r.Context(), f, limit+1)
 	if err != nil {
 		return err
 	}
@@ -94,7 +80,7 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	if err != nil {
 		return out, err
 	}
-	rows, err := a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs WHERE id = ?", id))
+	rows, err := a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE id = ?", id))
 	if err != nil {
 		return out, err
 	}
@@ -106,36 +92,13 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	if err != nil {
 		return out, err
 	}
-	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{}, Reviews: []run.Review{}}
+	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{}, Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}
 	// The row was read a moment after the journal; the journal is the truth.
-	totals := state.Totals()
 	out.Status, out.Because, out.Ended = state.Status, state.Because, moment(state.Ended)
-	out.Input, out.Output, out.Cost = totals.Input, totals.Output, totals.Cost
+	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.Cost
+	out.Labels = append(out.Labels, state.Labels...)
 	s := a.Workspace.Now()
-	for _, line := range s.Explain(def.Workflow, s.Tools.Find) {
-		step := wire.Step{Line: line}
-		if line.Kind == "trigger" && strings.TrimPrefix(line.Path, "trigger/") == state.Signal.Trigger {
-			step.Status, step.Began, step.Ended = run.Done, &state.Accepted, &state.Accepted
-		}
-		if line.Kind == "case" {
-			at := strings.LastIndex(line.Path, "/c")
-			if d := state.Step(line.Path[:at]); d != nil && d.Case != nil && strconv.Itoa(*d.Case) == line.Path[at+2:] {
-				step.Status, step.Began, step.Ended = d.Status, &d.Began, moment(d.Ended)
-			}
-		} else if did := state.Step(line.Path); did != nil {
-			step.Status, step.Began, step.Ended, step.Input, step.Output, step.Error, step.Agent = did.Status, &did.Began, moment(did.Ended), did.Input, did.Output, did.Error, did.Agent
-			if did.Agent != nil {
-				_, _, step.Cost = did.Agent.Spent()
-			}
-			for _, review := range did.Reviews {
-				out.Reviews = append(out.Reviews, *state.Reviews[review])
-				if did.Status == run.Running && state.Status == run.Waiting {
-					step.Status = run.Waiting
-				}
-			}
-		}
-		out.Steps = append(out.Steps, step)
-	}
+	lay(&out, def, state, s.Explain(def.Of(state).Workflow, s.Tools.Find))
 	return out, nil
 }
 
@@ -187,11 +150,11 @@ func (a *API) today(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	day := time.Now().Add(-24 * time.Hour)
-	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
+	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
 	if err != nil {
 		return err
 	}
-	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
+	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
 	if err != nil {
 		return err
 	}

@@ -12,7 +12,6 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"woolsignal/core/flow"
-	"woolsignal/server/problem"
 	"woolsignal/server/store"
 	"woolsignal/server/workspace"
 	"woolsignal/wire"
@@ -38,6 +37,10 @@ func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[str
 		if line.Kind == "trigger" {
 			out.Triggers = append(out.Triggers, line.Text())
 		}
+	}
+	out.Callable, out.Drafted = one.Callable(), s.Drafted(id)
+	if live := s.Live[id]; live != nil {
+		out.Version, out.On = live.Version, live.On
 	}
 	out.Chat = slices.ContainsFunc(one.Triggers, func(t flow.Trigger) bool { return t.Chat != nil })
 	if at, ok := last[id]; ok {
@@ -123,10 +126,9 @@ func (a *API) putFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	problems, err := a.Workspace.Apply(r.Context(), in.Files, person(r.Context()).Name)
+	problems, err := a.Workspace.Apply(r.Context(), workspace.Change{Files: in.Files, Base: in.Base, By: person(r.Context()).Name, Draft: in.Draft})
 	if errors.Is(err, workspace.ErrProblems) {
-		return &refusal{problem.Details{Status: http.StatusUnprocessableEntity, Title: "The workspace has problems",
-			Detail: "Nothing was changed.", More: map[string]any{"problems": problems}}}
+		return objected(problems)
 	} else if err != nil {
 		return err
 	}

@@ -7,9 +7,11 @@ import (
 	"log/slog"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"woolsignal/core/run"
+	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
@@ -18,9 +20,6 @@ import (
 // maxLive is how many runs may be moving at once before callers are asked to
 // come back later.
 const maxLive = 20_000
-
-// maxErrands is how many errands are on their way at once.
-const maxErrands = 1024
 
 // Errors a caller can test for.
 var (
@@ -43,13 +42,16 @@ type Engine struct {
 	hard    context.Context // ends when it waits no longer for what is on its way
 	kill    context.CancelFunc
 	working sync.WaitGroup
-	errands chan struct{} // one token for each errand on its way
+	scripts *script.Pool
+	errands *dispatcher
+	lanes   *lanes
+	clock   *clock
 
 	mu      sync.Mutex
 	live    map[string]*live
-	threads map[string][]string // conversation → its open runs, the moving one first
 	waiters map[string][]chan struct{}
 	models  sync.Map // connection id → *model.Server
+	paused  atomic.Bool
 }
 
 // live is a run in memory.
@@ -59,17 +61,23 @@ type live struct {
 	workflow   string
 	definition string
 	thread     string
+	place      place // what its workflow's limits make of it
 	def        *run.Definition
 	state      *run.State
-	gone       bool // no longer in the map; look it up again
+	snapshot   int64 // the entry the last snapshot was made after
+	writing    int   // entries that are queued and not durable yet
+	gone       bool  // no longer in the map; look it up again
 }
 
 // New makes an engine; [Engine.Start] sets it going.
-func New(s *store.Store, w *workspace.Holder, secrets *vault.Vault, log *slog.Logger) *Engine {
+func New(s *store.Store, w *workspace.Holder, secrets *vault.Vault, scripts *script.Pool, log *slog.Logger) *Engine {
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
-	return &Engine{store: s, workspace: w, secrets: secrets, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
-		errands: make(chan struct{}, maxErrands), live: map[string]*live{}, threads: map[string][]string{}, waiters: map[string][]chan struct{}{}}
+	e := &Engine{store: s, workspace: w, secrets: secrets, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
+		clock: newClock(), live: map[string]*live{}, waiters: map[string][]chan struct{}{}}
+	e.errands = newDispatcher(e)
+	e.lanes = newLanes(e)
+	return e
 }
 
 // Stop lets no errand begin and waits for the calls on their way, at most
@@ -96,21 +104,37 @@ type Ticket struct {
 	answered <-chan struct{}
 }
 
-// Accept takes a signal in and starts a run, or queues it behind the run that
-// is moving in its conversation. It returns once that is durable; a delivery
-// that came before gives the run it started then.
-func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
-	hash, def, err := e.workspace.Definition(ctx, workflow)
+// Admission is a signal on its way in, and how its run begins where that is
+// not the usual way.
+type Admission struct {
+	Workflow   string
+	Signal     *run.Signal
+	Origin     *run.Origin // nil for a signal from outside
+	Definition string      // hash; "" is the version that is live
+	Recorded   []run.Record
+	inbox      bool // the delivery is known already; it waits in the inbox
+}
+
+// Accept takes a signal in and starts a run, or queues it behind others. It
+// returns once that is durable; a delivery that came before gives the run it
+// started then. Errors: [ErrBusy], [workspace.ErrNoWorkflow],
+// [workspace.ErrNotLive], [workspace.ErrOff].
+func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
+	hash, def, err := e.definition(ctx, a)
 	if err != nil {
 		return nil, err
 	}
+	signal := a.Signal
 	signal.Text = e.secrets.Mask(signal.Text) // people paste keys into conversations
 	signal.Body = e.secrets.MaskValue(signal.Body)
 	at := now()
-	l := &live{id: newID(at), workflow: workflow, definition: hash, def: def}
+	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)
-	if key := signal.ThreadKey(); key != "" {
-		l.thread = workflow + ":" + key
+	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
+		l.thread = a.Workflow + ":" + key
+	}
+	if l.place, err = placeOf(l, signal); err != nil {
+		return nil, err
 	}
 	l.mu.Lock() // before anybody can find it
 	answered, first, err := e.enter(l)
@@ -118,14 +142,19 @@ func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal
 		return nil, err
 	}
 	m := run.NewMachine(def, l.state, at)
-	m.Accept(signal)
+	m.Accept(signal, a.Origin)
+	m.Record(a.Recorded)
 	if first {
 		err = m.Handle(run.Event{Start: true})
 		if err == nil {
 			err = e.recall(ctx, m)
 		}
 	}
-	entry, errands, durable, err := e.queue(l, m, err, firstBatch)
+	batch := firstBatch
+	if a.inbox {
+		batch = inboxBatch
+	}
+	entry, errands, durable, err := e.queue(l, m, err, batch)
 	if err != nil {
 		e.end(l)
 		return nil, fmt.Errorf("engine: %w", err)
@@ -135,12 +164,29 @@ func (e *Engine) Accept(ctx context.Context, workflow string, signal *run.Signal
 		l.drop()
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
-			return e.repeated(ctx, workflow, signal)
+			return e.repeated(ctx, a.Workflow, signal)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
 	e.written(l, entry, errands)
+	if a.Origin == nil {
+		if err := e.workspace.Caught(ctx, a.Workflow, signal); err != nil {
+			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
+		}
+	}
+	if !first {
+		e.lanes.arrived(l)
+	}
 	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
+}
+
+// definition finds what a new run is started with.
+func (e *Engine) definition(ctx context.Context, a Admission) (string, *run.Definition, error) {
+	if a.Definition == "" {
+		return e.workspace.Definition(ctx, a.Workflow)
+	}
+	def, err := e.workspace.ByHash(ctx, a.Definition)
+	return a.Definition, def, err
 }
 
 // queue closes an advance: it queues the entry with the writer and lets the
@@ -157,6 +203,7 @@ func (e *Engine) queue(l *live, m *run.Machine, failed error, write func(*live, 
 		l.gone = true
 		return entry, nil, nil, err
 	}
+	l.writing++
 	return entry, errands, e.store.Queue(batch), nil
 }
 
@@ -172,50 +219,21 @@ func (e *Engine) enter(l *live) (<-chan struct{}, bool, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if len(e.live) >= maxLive || e.ctx.Err() != nil {
+		l.mu.Unlock()
 		return nil, false, ErrBusy
 	}
 	e.live[l.id] = l
 	answered := make(chan struct{})
 	e.waiters[l.id] = append(e.waiters[l.id], answered)
-	if l.thread == "" {
-		return answered, true, nil
-	}
-	e.threads[l.thread] = append(e.threads[l.thread], l.id)
-	return answered, len(e.threads[l.thread]) == 1, nil
+	return answered, e.lanes.enter(l.id, l.place), nil
 }
 
-// end takes a run out of memory for good, and starts the one behind it.
+// end takes a run out of memory for good, and starts those behind it.
 func (e *Engine) end(l *live) {
-	if next := e.leave(l); next != "" {
+	e.forget(l)
+	for _, next := range e.lanes.leave(l.id) {
 		e.begin(next)
 	}
-}
-
-// leave takes a run out of memory, wakes who waits for its answer, and gives
-// the next run of its conversation.
-func (e *Engine) leave(l *live) (next string) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	delete(e.live, l.id)
-	e.wake(l.id)
-	if l.thread == "" {
-		return ""
-	}
-	queue := e.threads[l.thread]
-	for i, id := range queue {
-		if id != l.id {
-			continue
-		}
-		queue = append(queue[:i:i], queue[i+1:]...)
-		if i == 0 && len(queue) > 0 {
-			next = queue[0]
-		}
-		break
-	}
-	if e.threads[l.thread] = queue; len(queue) == 0 {
-		delete(e.threads, l.thread)
-	}
-	return next
 }
 
 // wake tells who waits that a run answered or ended. e.mu is held.
@@ -326,23 +344,31 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
 			l.gone = true // fold it anew: the state may be half changed
 			defer e.forget(l)
-		} else if !e.moving(l) {
+		} else if !e.moving(l) && l.writing == 0 { // else who writes lets it go
 			l.gone = true
 			defer e.forget(l)
 		}
 		l.mu.Unlock()
 		return err
 	}
-	entry, errands, durable, err := e.queue(l, m, e.recall(ctx, m), nextBatch)
+	batch := nextBatch
+	if event.Heard != nil {
+		batch = heardBatch(event.Heard)
+	}
+	entry, errands, durable, err := e.queue(l, m, e.recall(ctx, m), batch)
 	if err != nil {
 		e.forget(l)
 		return err
 	}
 	early, after := e.split(errands)
-	e.send(early)
+	e.send(l, early)
 	if err := <-durable; err != nil {
 		l.drop()
 		e.forget(l)
+		if event.Heard != nil && errors.Is(err, store.ErrGuard) {
+			e.resume(e.ctx, id) // another run heard the signal first; this one waits on
+			return err
+		}
 		e.log.Error("a run could not be written; it goes on from its journal", "run", id, "error", err)
 		e.later(id)
 		return fmt.Errorf("engine: %w", err)
@@ -359,18 +385,21 @@ func (e *Engine) moving(l *live) bool {
 // written goes on after an entry is durable: the errands that waited for it,
 // the news, and letting go of runs that wait or ended.
 func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
-	e.send(after)
+	e.send(l, after)
 	l.mu.Lock()
-	status, answered := l.state.Status, l.state.Response != nil
+	l.writing--
+	status, answered, wake := l.state.Status, l.state.Response != nil, l.state.Wake()
 	idle := l.state.Seq == entry.Seq && (status.Ended() || status == run.Waiting)
 	if idle {
 		l.gone = true
 	}
 	l.mu.Unlock()
+	e.clock.set(wake)
 	e.announce(l, entry, status)
 	switch {
 	case idle && status.Ended():
 		e.end(l)
+		e.tell(l)
 	case idle:
 		e.forget(l)
 	case answered:
@@ -380,13 +409,13 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	}
 }
 
-func (e *Engine) send(errands []run.Errand) {
+func (e *Engine) send(l *live, errands []run.Errand) {
 	for _, errand := range errands {
-		e.do(errand)
+		e.errands.put(l.workflow, errand)
 	}
 }
 
-// begin starts a run that waited behind another of its conversation.
+// begin starts a run that waited behind others.
 func (e *Engine) begin(id string) {
 	e.working.Go(func() { e.take(id, run.Event{Start: true}) })
 }

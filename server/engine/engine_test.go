@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"woolsignal/core/run"
+	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/testbed"
 )
@@ -24,7 +25,7 @@ func open(t *testing.T) (*Engine, *store.Store) {
 		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat + "  - say: {text: \"${signal.text}\"}\n",
 		"workflows/ask.yaml":  "workflow: ask\ntitle: Ask\n" + chat + "  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
-	e := New(bed.Store, bed.Workspace, bed.Secrets, slog.New(slog.DiscardHandler))
+	e := New(bed.Store, bed.Workspace, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	return e, bed.Store
 }
@@ -47,13 +48,13 @@ func TestAConversationMovesOneRunAtATimeInOrder(t *testing.T) {
 	ctx := context.Background()
 	var ids []string
 	for i := range 5 {
-		ticket, err := e.Accept(ctx, "ask", message(fmt.Sprint(i), "t1", fmt.Sprint("question ", i)))
+		ticket, err := e.Accept(ctx, Admission{Workflow: "ask", Signal: message(fmt.Sprint(i), "t1", fmt.Sprint("question ", i))})
 		if err != nil {
 			t.Fatal(err)
 		}
 		ids = append(ids, ticket.Run)
 	}
-	other, err := e.Accept(ctx, "ask", message("x", "t2", "elsewhere"))
+	other, err := e.Accept(ctx, Admission{Workflow: "ask", Signal: message("x", "t2", "elsewhere")})
 	if err != nil || status(t, e, other.Run) != run.Waiting {
 		t.Errorf("another conversation is held up: %v", err)
 	}
@@ -85,7 +86,7 @@ func TestWaitingAndEndedRunsAreNotKeptInMemory(t *testing.T) {
 	for i := range 200 {
 		wg.Go(func() {
 			for _, workflow := range []string{"echo", "ask"} {
-				if _, err := e.Accept(context.Background(), workflow, message(fmt.Sprint(i), fmt.Sprint(workflow, i), "hello")); err != nil {
+				if _, err := e.Accept(context.Background(), Admission{Workflow: workflow, Signal: message(fmt.Sprint(i), fmt.Sprint(workflow, i), "hello")}); err != nil {
 					t.Error(err)
 				}
 			}
@@ -94,8 +95,8 @@ func TestWaitingAndEndedRunsAreNotKeptInMemory(t *testing.T) {
 	wg.Wait()
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	if len(e.live) != 0 || len(e.waiters) != 0 || len(e.threads) != 200 {
-		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait", len(e.live), len(e.waiters), len(e.threads))
+	if len(e.live) != 0 || len(e.waiters) != 0 || len(e.lanes.runs) != 200 {
+		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait", len(e.live), len(e.waiters), len(e.lanes.runs))
 	}
 }
 
@@ -106,7 +107,7 @@ func TestTheSameDeliveryAtOnceStartsOneRun(t *testing.T) {
 	started := map[string]int{}
 	for range 30 {
 		wg.Go(func() {
-			ticket, err := e.Accept(context.Background(), "echo", message("same", "", "hello"))
+			ticket, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("same", "", "hello")})
 			if err != nil {
 				t.Error(err)
 				return
@@ -128,12 +129,12 @@ func TestTooMuchIsRefusedAndNothingKept(t *testing.T) {
 	for i := range maxLive {
 		e.live[fmt.Sprint(i)] = &live{}
 	}
-	if _, err := e.Accept(context.Background(), "echo", message("a", "", "hello")); !errors.Is(err, ErrBusy) {
+	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("a", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("with %d runs moving: %v", maxLive, err)
 	}
 	clear(e.live)
 	e.stop()
-	if _, err := e.Accept(context.Background(), "echo", message("b", "", "hello")); !errors.Is(err, ErrBusy) {
+	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("b", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("while stopping: %v", err)
 	}
 	var n int

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/egress"
@@ -19,9 +20,7 @@ import (
 // for their entry to be durable, from those that must.
 func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {
 	for _, errand := range errands {
-		if errand.Ask != nil {
-			early = append(early, errand)
-		} else if t, ok := e.workspace.Now().Tools.Find(errand.Call.Tool); ok && t.ReadOnly {
+		if errand.Ask != nil || errand.Script != nil || errand.Call != nil && e.readsOnly(errand.Call.Tool) {
 			early = append(early, errand)
 		} else {
 			after = append(after, errand)
@@ -30,30 +29,57 @@ func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {
 	return early, after
 }
 
+func (e *Engine) readsOnly(tool string) bool {
+	t, ok := e.workspace.Now().Tools.Find(tool)
+	return ok && t.ReadOnly
+}
+
 // do sends one errand and takes its answer back to the run.
 func (e *Engine) do(errand run.Errand) {
-	e.working.Go(func() {
-		select {
-		case e.errands <- struct{}{}:
-			defer func() { <-e.errands }()
-		case <-e.ctx.Done():
+	event := run.Event{Step: errand.Step, Try: errand.Try, Turn: errand.Turn, CallID: errand.CallID}
+	switch {
+	case errand.Ask != nil:
+		if event.Answered = e.ask(errand); e.ctx.Err() != nil {
+			return // the engine stops; the journal knows what is open
+		}
+	case errand.Call != nil:
+		if e.useTool(errand, &event); event.Returned == nil && !event.Lost {
 			return
 		}
-		event := run.Event{Step: errand.Step, Turn: errand.Turn, CallID: errand.CallID}
-		if errand.Ask != nil {
-			if event.Answered = e.ask(errand); e.ctx.Err() != nil {
-				return // the engine stops; the journal knows what is open
-			}
-		} else if e.call(errand, &event); event.Returned == nil && !event.Lost {
+	case errand.Script != nil:
+		if event.Returned = e.runScript(errand.Script); e.ctx.Err() != nil {
 			return
 		}
-		e.take(errand.Run, event)
-	})
+	case errand.Start != nil:
+		event = e.startChild(errand)
+		if e.hard.Err() != nil {
+			return
+		}
+	case errand.Listen != nil:
+		e.listen(errand)
+		return
+	case errand.Cancel != nil:
+		e.take(errand.Cancel.Run, run.Event{Stopped: &run.Stop{By: errand.Cancel.By, Note: "the run that called it goes on without it"}})
+		return
+	case errand.Recall != nil:
+		e.recallLate(errand)
+		return
+	}
+	e.take(errand.Run, event)
+}
+
+// runScript runs a script in a process of its own.
+func (e *Engine) runScript(s *run.Script) *run.Returned {
+	result, err := e.scripts.Run(e.ctx, s.Code, s.Inputs, s.Within)
+	if err != nil {
+		return &run.Returned{Error: e.secrets.Mask(err.Error())}
+	}
+	return &run.Returned{Result: expr.Canonical(result)}
 }
 
 // take brings an event to its run where no caller waits to be told of trouble.
 func (e *Engine) take(id string, event run.Event) {
-	if err := e.handle(e.hard, id, event); err != nil && !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {
+	if err := e.handle(e.hard, id, event); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) && e.hard.Err() == nil {
 		e.log.Error("an event could not be taken in", "run", id, "step", event.Step, "error", err)
 	}
 }
@@ -105,9 +131,9 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 // pauses are how long a call that may be sent again waits between tries.
 var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 
-// call uses a tool and puts the outcome into the event; neither outcome is
+// useTool uses a tool and puts the outcome into the event; neither outcome is
 // set where the engine stops meanwhile.
-func (e *Engine) call(errand run.Errand, event *run.Event) {
+func (e *Engine) useTool(errand run.Errand, event *run.Event) {
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.secrets, errand.Call.Tool, errand.Call.Args,
 			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0})
@@ -149,7 +175,11 @@ func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
 			if err != nil {
 				return err
 			}
-			if err := m.Handle(run.Event{Step: errand.Step, Recalled: &run.Recalled{Messages: remembered}}); err != nil {
+			facts, err := e.facts(ctx, errand.Recall.About)
+			if err != nil {
+				return err
+			}
+			if err := m.Handle(run.Event{Step: errand.Step, Try: errand.Try, Recalled: &run.Recalled{Messages: remembered, Facts: facts}}); err != nil {
 				return err
 			}
 			again = true
@@ -181,6 +211,22 @@ func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message
 		all = append(all, some...)
 	}
 	return all, rows.Err()
+}
+
+// mostFacts is how many facts about one person or thing an agent is told.
+const mostFacts = 100
+
+// facts reads what is known of somebody or something, oldest first.
+func (e *Engine) facts(ctx context.Context, about []string) ([]string, error) {
+	var all []string
+	for _, who := range about {
+		some, err := e.column(ctx, "SELECT fact FROM (SELECT n, fact FROM facts WHERE about = ? ORDER BY n DESC LIMIT ?) ORDER BY n", who, mostFacts)
+		if err != nil {
+			return nil, fmt.Errorf("engine: facts: %w", err)
+		}
+		all = append(all, some...)
+	}
+	return all, nil
 }
 
 // StopRun ends a run because a person says so. It gives [run.ErrStale] where

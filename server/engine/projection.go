@@ -20,32 +20,96 @@ func source(workflow string, s *run.Signal) string { return workflow + "/" + s.T
 // firstBatch writes the acceptance of a signal and the first advance with it.
 // It is skipped where the delivery came before.
 func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
-	s := l.state
 	var b store.Batch
-	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", source(l.workflow, s.Signal), s.Signal.ID, l.id)
-	var thread any
-	if l.thread != "" {
-		thread = l.thread
+	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", source(l.workflow, l.state.Signal), l.state.Signal.ID, l.id)
+	return beginning(b, l, entry)
+}
+
+// inboxBatch is firstBatch for a signal that was taken into the inbox before.
+func inboxBatch(l *live, entry run.Entry) (store.Batch, error) {
+	var b store.Batch
+	b.Guard("UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, source(l.workflow, l.state.Signal), l.state.Signal.ID)
+	heardAs, _ := l.state.Signal.HeardAs()
+	b.Do("DELETE FROM inbox WHERE source = ? AND id = ?", heardAs, l.state.Signal.ID)
+	return beginning(b, l, entry)
+}
+
+func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
+	s := l.state
+	var origin any
+	if s.Origin != nil {
+		origin = s.Origin.Kind + " " + s.Origin.Run
 	}
-	t := s.Totals()
-	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, seq, accepted, ended, input, output, cost)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), thread, entry.Seq,
-		store.Time(s.Accepted), ended(s), t.Input, t.Output, int64(t.Cost))
+	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, wake, tell, seq, accepted, ended, input, output, cost)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin,
+		wakes(s), awaited(l), entry.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
 	err := follow(&b, l, entry)
 	return b, err
+}
+
+func orNull(text string) any {
+	if text == "" {
+		return nil
+	}
+	return text
+}
+
+// wakes is when a run goes on by itself, rounded up: it must not be looked at
+// a moment too soon.
+func wakes(s *run.State) any {
+	wake := s.Wake()
+	if wake.IsZero() || s.Status.Ended() {
+		return nil
+	}
+	return store.Time(wake.Add(time.Millisecond - time.Nanosecond))
 }
 
 // nextBatch writes a later advance. It is skipped where the run is no longer
 // where this advance began.
 func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
-	s, t := l.state, l.state.Totals()
-	var b store.Batch
-	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
-		entry.Seq, string(s.Status), s.Because, ended(s), t.Input, t.Output, int64(t.Cost), l.id, entry.Seq-1)
+	return following(nil, l, entry)
+}
+
+// heardBatch writes an advance that a signal of the inbox made. It is skipped
+// also where somebody else heard the signal first.
+func heardBatch(signal *run.Signal) func(*live, run.Entry) (store.Batch, error) {
+	return func(l *live, entry run.Entry) (store.Batch, error) {
+		var b store.Batch
+		heardAs, _ := signal.HeardAs()
+		state := "'heard'"
+		if alsoStarts(entry) {
+			state = "'new'" // it is still to start a run
+		}
+		b.Guard("UPDATE inbox SET state = "+state+" WHERE source = ? AND id = ? AND state != 'heard'", heardAs, signal.ID)
+		return following(b, l, entry)
+	}
+}
+
+func alsoStarts(entry run.Entry) bool {
+	for _, r := range entry.Records {
+		if r.Do == run.DidDeaf && r.Hearing != nil && r.Hearing.AlsoStarts {
+			return true
+		}
+	}
+	return false
+}
+
+func following(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
+	s := l.state
+	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
+		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost), l.id, entry.Seq-1)
 	err := follow(&b, l, entry)
 	return b, err
 }
+
+// snapshotAfter is how many entries a journal grows before the state is kept
+// beside it; a run that goes to sleep is kept sooner, since it will be folded
+// again.
+const (
+	snapshotAfter    = 400
+	snapshotSleeping = 40
+)
 
 // follow writes the journal entry and its projections.
 func follow(b *store.Batch, l *live, entry run.Entry) error {
@@ -57,6 +121,16 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 	for _, r := range entry.Records {
 		project(b, l, r, entry.At)
 	}
+	grown := entry.Seq - l.snapshot
+	if grown < snapshotSleeping || grown < snapshotAfter && l.state.Status != run.Waiting || l.state.Status.Ended() {
+		return nil
+	}
+	state, err := run.EncodeState(l.state)
+	if err != nil {
+		return err
+	}
+	l.snapshot = entry.Seq
+	b.Do("INSERT INTO snapshots (run, seq, state) VALUES (?, ?, ?) ON CONFLICT (run) DO UPDATE SET seq = excluded.seq, state = excluded.state", l.id, entry.Seq, state)
 	return nil
 }
 
@@ -69,7 +143,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	}
 	switch r.Do {
 	case run.DidAccept:
-		if r.Signal.Text != "" {
+		if r.Signal.Text != "" && r.Origin == nil {
 			message("person", r.Signal.From["name"], r.Signal.Text)
 		}
 	case run.DidSay:
@@ -86,6 +160,20 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		text, _ := json.Marshal(r.Review)
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)
 		message("note", r.Review.By, fmt.Sprintf("%s: %s", r.Review.By, r.Review.Choice))
+	case run.DidLabel:
+		for _, label := range r.Labels {
+			b.Do("INSERT INTO labels (label, run) VALUES (?, ?) ON CONFLICT DO NOTHING", label, l.id)
+		}
+	case run.DidFact:
+		if r.Name != "" {
+			b.Do("DELETE FROM facts WHERE about = ? AND name = ?", r.About, r.Name)
+		}
+		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Text, l.id, store.Time(at))
+	case run.DidListen:
+		b.Do("INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?) ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key, also_starts = excluded.also_starts",
+			l.id, r.Step, r.Hearing.Source, r.Hearing.Key, r.Hearing.AlsoStarts)
+	case run.DidDeaf:
+		b.Do("DELETE FROM hears WHERE run = ? AND step = ?", l.id, r.Step)
 	case run.DidFinish:
 		switch r.Status {
 		case run.Failed:

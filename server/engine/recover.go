@@ -9,6 +9,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/server/store"
 )
 
 // load folds a run from its journal. l.mu is held.
@@ -24,22 +25,57 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); err != nil {
 		return err
 	}
-	l.state, err = e.Fold(ctx, l.id)
+	l.state, l.snapshot, err = e.fold(ctx, l.id)
 	return err
 }
 
-// Fold builds a run's state from its journal.
+// Fold builds a run's state from its journal, beginning at its snapshot where
+// it has one.
 func (e *Engine) Fold(ctx context.Context, id string) (*run.State, error) {
-	entries, err := e.Journal(ctx, id)
-	if err != nil {
-		return nil, err
+	state, _, err := e.fold(ctx, id)
+	return state, err
+}
+
+// fold tells also after which entry the snapshot was made.
+func (e *Engine) fold(ctx context.Context, id string) (*run.State, int64, error) {
+	state, at := run.NewState(id), int64(0)
+	var data []byte
+	err := e.store.Read().QueryRowContext(ctx, "SELECT seq, state FROM snapshots WHERE run = ?", id).Scan(&at, &data)
+	if err == nil {
+		state, err = run.DecodeState(data)
+	} else if errors.Is(err, sql.ErrNoRows) {
+		err = nil
 	}
-	return run.Fold(id, entries)
+	if err != nil {
+		return nil, 0, fmt.Errorf("engine: %w", err)
+	}
+	entries, err := e.entries(ctx, id, at)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, entry := range entries {
+		if err := state.Apply(entry); err != nil {
+			return nil, 0, err
+		}
+	}
+	if state.Signal == nil {
+		return nil, 0, fmt.Errorf("%w: %s", ErrNoRun, id)
+	}
+	return state, at, nil
 }
 
 // Journal reads a run's journal, oldest entry first.
 func (e *Engine) Journal(ctx context.Context, id string) ([]run.Entry, error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? ORDER BY seq", id)
+	entries, err := e.entries(ctx, id, 0)
+	if err == nil && len(entries) == 0 {
+		err = fmt.Errorf("%w: %s", ErrNoRun, id)
+	}
+	return entries, err
+}
+
+// entries reads the part of a journal behind an entry.
+func (e *Engine) entries(ctx context.Context, id string, after int64) ([]run.Entry, error) {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? AND seq > ? ORDER BY seq", id, after)
 	if err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
@@ -59,45 +95,74 @@ func (e *Engine) Journal(ctx context.Context, id string) ([]run.Entry, error) {
 	if err := rows.Err(); err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
-	if len(entries) == 0 {
-		return nil, fmt.Errorf("%w: %s", ErrNoRun, id)
-	}
 	return entries, nil
 }
 
-// Start takes up every run that was open when the service last stopped.
+// Start takes up what was open when the service last stopped, and from then
+// on wakes runs whose time has come.
 func (e *Engine) Start(ctx context.Context) error {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, status, thread FROM runs WHERE ended IS NULL ORDER BY id")
+	if err := e.loadPause(ctx); err != nil {
+		return err
+	}
+	resume, begin, err := e.open(ctx)
 	if err != nil {
-		return fmt.Errorf("engine: %w", err)
+		return err
 	}
-	defer rows.Close()
-	var resume []string
-	for rows.Next() {
-		var id, status string
-		var thread sql.NullString
-		if err := rows.Scan(&id, &status, &thread); err != nil {
-			return fmt.Errorf("engine: %w", err)
-		}
-		first := true
-		if thread.Valid {
-			e.threads[thread.String] = append(e.threads[thread.String], id)
-			first = len(e.threads[thread.String]) == 1
-		}
-		if status == string(run.Running) || status == string(run.Queued) && first {
-			resume = append(resume, id)
-		}
-	}
-	if err := rows.Err(); err != nil {
-		return fmt.Errorf("engine: %w", err)
+	if err := errors.Join(e.unsettled(ctx), e.untold(ctx)); err != nil {
+		return err
 	}
 	for _, id := range resume {
 		e.resume(ctx, id)
 	}
-	if len(resume) > 0 {
-		e.log.Info("took up what was open", "runs", len(resume))
+	for _, id := range begin {
+		e.begin(id)
 	}
+	if n := len(resume) + len(begin); n > 0 {
+		e.log.Info("took up what was open", "runs", n)
+	}
+	e.working.Go(e.wakeups)
+	e.working.Go(e.index)
 	return nil
+}
+
+// open reads the open runs, puts each in its place, and gives those to send
+// errands for again and those to begin. Runs that only wait stay where they
+// are.
+func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, workflow, definition, status, thread, key, accepted FROM runs WHERE ended IS NULL ORDER BY id")
+	if err != nil {
+		return nil, nil, fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var l live
+		var status string
+		var thread, key sql.NullString
+		var accepted int64
+		if err := rows.Scan(&l.id, &l.workflow, &l.definition, &status, &thread, &key, &accepted); err != nil {
+			return nil, nil, fmt.Errorf("engine: %w", err)
+		}
+		l.thread = thread.String
+		p := place{workflow: l.workflow, thread: l.thread, key: key.String, accepted: store.FromTime(accepted)}
+		if def, err := e.workspace.ByHash(ctx, l.definition); err == nil {
+			limits := def.Workflow.Limits
+			p.atOnce, p.perKey, p.perMinute, p.debounce = limits.AtOnce, limits.AtOncePerKey, limits.PerMinute, limits.Debounce
+		}
+		switch run.Status(status) {
+		case run.Queued:
+			if e.lanes.enter(l.id, p) {
+				begin = append(begin, l.id)
+			} else if p.debounce > 0 {
+				e.lanes.kickLater(p.workflow, time.Until(p.accepted.Add(p.debounce)))
+			}
+		case run.Running:
+			e.lanes.occupy(l.id, p)
+			resume = append(resume, l.id)
+		default:
+			e.lanes.occupy(l.id, p)
+		}
+	}
+	return resume, begin, rows.Err()
 }
 
 // resume sends again what one run still waits for.
@@ -107,27 +172,22 @@ func (e *Engine) resume(ctx context.Context, id string) {
 		e.log.Error("a run cannot be taken up", "run", id, "error", err)
 		return
 	}
-	queued := l.state.Status == run.Queued
 	errands, err := run.Outstanding(l.def, l.state, now())
+	workflow := l.workflow
 	l.mu.Unlock()
 	if err != nil {
 		e.log.Error("a run cannot be taken up", "run", id, "error", err)
 		return
 	}
-	if queued {
-		e.begin(id)
-		return
-	}
 	for _, errand := range errands {
-		switch {
-		case errand.Recall != nil:
-			e.working.Go(func() { e.recallLate(errand) })
-		case errand.Call != nil && errand.Call.Resend == flow.ResendNever:
-			e.working.Go(func() { e.take(errand.Run, run.Event{Step: errand.Step, CallID: errand.CallID, Lost: true}) })
-		default:
-			errand.Again = true
-			e.do(errand)
+		if errand.Call != nil && errand.Call.Resend == flow.ResendNever {
+			e.working.Go(func() {
+				e.take(errand.Run, run.Event{Step: errand.Step, Try: errand.Try, CallID: errand.CallID, Lost: true})
+			})
+			continue
 		}
+		errand.Again = true
+		e.errands.put(workflow, errand)
 	}
 }
 
@@ -139,7 +199,7 @@ func (e *Engine) recallLate(errand run.Errand) {
 		e.log.Error("a memory could not be read", "run", errand.Run, "error", err)
 		return
 	}
-	e.take(errand.Run, run.Event{Step: errand.Step, Recalled: &run.Recalled{Messages: remembered}})
+	e.take(errand.Run, run.Event{Step: errand.Step, Try: errand.Try, Recalled: &run.Recalled{Messages: remembered}})
 }
 
 // later takes a run up again that could not be written, once the disk may

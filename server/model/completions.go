@@ -52,6 +52,7 @@ type (
 		Tools         []wireTool     `json:"tools,omitempty"`
 		Stream        bool           `json:"stream"`
 		StreamOptions map[string]any `json:"stream_options,omitempty"`
+		Format        map[string]any `json:"response_format,omitempty"`
 	}
 	wireChunk struct {
 		Model   string `json:"model"`
@@ -75,6 +76,14 @@ func wireName(tool string) string { return strings.ReplaceAll(tool, "/", "__") }
 func wire(model string, ask *run.Ask) wireRequest {
 	r := wireRequest{Model: model, Stream: true, StreamOptions: map[string]any{"include_usage": true},
 		Messages: []wireMessage{{Role: "system", Content: ask.System}}}
+	if ask.Answer != nil {
+		r.Format = map[string]any{"type": "json_schema", "json_schema": map[string]any{"name": "answer", "schema": ask.Answer}}
+		// Servers that do not know the field are told in words as well.
+		text, err := json.Marshal(ask.Answer)
+		if err == nil {
+			r.Messages[0].Content += "\n\nAnswer with JSON that fits this schema, and nothing else:\n" + string(text)
+		}
+	}
 	for _, m := range ask.Messages {
 		w := wireMessage{Role: m.Role, Content: m.Text, ToolCallID: m.CallID}
 		for _, a := range m.Asks {

@@ -136,8 +136,26 @@ func (s *Store) commit(group []*pending, statements map[string]*sql.Stmt) (outco
 }
 
 // apply runs one batch inside the group's transaction. Guards come first, so
-// a batch that is skipped has changed nothing.
+// a batch with one that is skipped has changed nothing; one with several is
+// taken back.
 func (s *Store) apply(ctx context.Context, batch Batch, statements map[string]*sql.Stmt) (skip, err error) {
+	if len(batch) < 2 || !batch[1].Guard {
+		return s.run(ctx, batch, statements)
+	}
+	if err := s.exec(ctx, statements, "SAVEPOINT batch"); err != nil {
+		return nil, err
+	}
+	skip, err = s.run(ctx, batch, statements)
+	if skip != nil && err == nil {
+		err = s.exec(ctx, statements, "ROLLBACK TO batch")
+	}
+	if err == nil {
+		err = s.exec(ctx, statements, "RELEASE batch")
+	}
+	return skip, err
+}
+
+func (s *Store) run(ctx context.Context, batch Batch, statements map[string]*sql.Stmt) (skip, err error) {
 	for i, st := range batch {
 		if st.Guard && i > 0 && !batch[i-1].Guard {
 			return nil, fmt.Errorf("store: a guard stands behind a plain statement: %s", st.SQL)

@@ -41,8 +41,13 @@ func Open(t testing.TB, files map[string]string) *Bed {
 		if files[flow.MainFile] == "" {
 			files[flow.MainFile] = "name: Larkrigg\nzone: Europe/London\n"
 		}
-		if problems, err := w.Apply(ctx, files, "test"); err != nil {
+		if problems, err := w.Apply(ctx, workspace.Change{Files: files, By: "test"}); err != nil {
 			t.Fatal(err, problems)
+		}
+		for id := range w.Now().Workflows {
+			if _, problems, err := w.Publish(ctx, id, "", "test"); err != nil {
+				t.Fatal(id, err, problems)
+			}
 		}
 	}
 	return &Bed{Store: s, Secrets: secrets, Workspace: w}

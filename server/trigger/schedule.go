@@ -44,7 +44,7 @@ const longestSleep = time.Minute
 // fire starts what is due and gives the time of the next look.
 func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	look := now.Add(longestSleep)
-	for id, w := range s.Workspace.Now().Workflows {
+	for id, w := range s.Workspace.Live() {
 		for _, t := range w.Triggers {
 			if t.Schedule == nil {
 				continue
@@ -99,8 +99,8 @@ func (s *Schedules) keep(ctx context.Context, source string, next time.Time) err
 
 func (s *Schedules) start(ctx context.Context, workflow, trigger string, due time.Time) {
 	zone := s.Workspace.Now().Zone
-	_, err := s.Engine.Accept(ctx, workflow, &run.Signal{ID: due.Format(time.RFC3339Nano), Source: "/schedule", Type: "schedule.due",
-		Time: due, Kind: "schedule", Trigger: trigger, Subject: fmt.Sprintf("due %s", due.In(zone).Format("15:04:05"))})
+	_, err := s.Engine.Accept(ctx, engine.Admission{Workflow: workflow, Signal: &run.Signal{ID: due.Format(time.RFC3339Nano), Source: "/schedule", Type: "schedule.due",
+		Time: due, Kind: "schedule", Trigger: trigger, Subject: fmt.Sprintf("due %s", due.In(zone).Format("15:04:05"))}})
 	if err != nil && ctx.Err() == nil {
 		s.Log.Error("a scheduled run could not be started", "workflow", workflow, "due", due, "error", err)
 	}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"woolsignal/server/engine"
+	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 )
 
@@ -23,7 +24,7 @@ func clockwork(t *testing.T) (*Schedules, func() int) {
 		}
 		return n
 	}
-	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Secrets, log), Store: bed.Store, Log: log}, runs
+	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Secrets, script.NewPool(), log), Store: bed.Store, Log: log}, runs
 }
 
 func TestEachDueTimeStartsOneRun(t *testing.T) {

@@ -83,13 +83,13 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+".")
 		return
 	}
-	signal, refusal := h.read(snapshot, trigger.Trigger, w, r)
+	signal, refusal := h.read(trigger, w, r)
 	if refusal != nil {
 		left.Allow()
 		refusal.Write(w)
 		return
 	}
-	ticket, err := h.Engine.Accept(r.Context(), trigger.Workflow, signal)
+	ticket, err := h.Engine.Receive(r.Context(), trigger.Workflow, signal)
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a delivery could not be taken in", "workflow", trigger.Workflow, "delivery", signal.ID, "error", err)
@@ -98,7 +98,7 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		problem.Write(w, http.StatusServiceUnavailable, "Not taken in", "Send the same delivery again in a few seconds; nothing was started.")
 		return
 	}
-	if !trigger.Webhook.Computed {
+	if !trigger.Webhook.Computed || ticket.Run == "" {
 		later(w, ticket.Run, "accepted")
 		return
 	}
@@ -115,7 +115,7 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // read checks a delivery from the outside in: method, type, size, signature,
 // JSON, schema.
-func (h *Webhooks) read(s *workspace.Snapshot, t flow.Trigger, w http.ResponseWriter, r *http.Request) (*run.Signal, *problem.Details) {
+func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Request) (*run.Signal, *problem.Details) {
 	if r.Method != http.MethodPost {
 		w.Header().Set("Allow", http.MethodPost)
 		return nil, &problem.Details{Status: http.StatusMethodNotAllowed, Title: "Wrong method", Detail: "Send this delivery with POST, not " + r.Method + "."}
@@ -134,24 +134,30 @@ func (h *Webhooks) read(s *workspace.Snapshot, t flow.Trigger, w http.ResponseWr
 	} else if err != nil {
 		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "The body broke off", Detail: "Send the whole delivery again."}
 	}
-	if refusal := h.verify(t, r.Header, body); refusal != nil {
+	if refusal := h.verify(t.Trigger, r.Header, body); refusal != nil {
 		return nil, refusal
 	}
 	value, err := expr.DecodeJSON(body)
 	if err != nil {
 		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "This is not JSON", Detail: jsonDetail(err)}
 	}
-	if accepts, ok := s.Accepts[t.Webhook.Accepts]; ok {
+	if t.Accepts != nil {
 		var invalid *schema.Error
-		if err := accepts.Validate(value); errors.As(err, &invalid) {
+		if err := t.Accepts.Validate(value); errors.As(err, &invalid) {
 			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not fit its schema",
 				Detail: invalid.Error(), More: map[string]any{"errors": invalid.Mismatches}}
 		} else if err != nil {
 			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not fit its schema", Detail: err.Error()}
 		}
 	}
-	return &run.Signal{ID: r.Header.Get("webhook-id"), Source: "/in/" + t.Webhook.Path, Type: "webhook." + t.Webhook.Path,
-		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "webhook", Trigger: t.ID, Body: value}, nil
+	signal := &run.Signal{ID: r.Header.Get("webhook-id"), Source: t.Source(), Type: "webhook." + t.Webhook.Path,
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "webhook", Trigger: t.ID, Body: value}
+	if t.Webhook.Subject != nil {
+		if signal.Subject, err = t.Definition.About(t.Webhook.Subject, signal); err != nil {
+			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not say what it is about", Detail: err.Error()}
+		}
+	}
+	return signal, nil
 }
 
 func jsonDetail(err error) string {
@@ -194,10 +200,14 @@ func (h *Webhooks) verify(t flow.Trigger, header http.Header, body []byte) *prob
 
 // later answers that the run is kept and goes on.
 func later(w http.ResponseWriter, id, status string) {
+	body := map[string]string{"status": status}
 	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Location", "/api/v1/runs/"+id)
+	if id != "" {
+		w.Header().Set("Location", "/api/v1/runs/"+id)
+		body["run"] = id
+	}
 	w.WriteHeader(http.StatusAccepted)
-	_ = json.NewEncoder(w).Encode(map[string]string{"run": id, "status": status})
+	_ = json.NewEncoder(w).Encode(body)
 }
 
 // respond writes a run's own answer.

@@ -1,24 +1,20 @@
 // Package workspace keeps the files a workspace is made of, and what they
 // mean: the checked definitions and the tools of their connections.
 //
-// The files are kept byte for byte. Beside them stands, by content, every
-// definition a run may have been started with, so that a run finishes on the
-// definition it began with whatever is written later.
+// The files are kept byte for byte; they are the draft. What runs follow are
+// versions: a workflow with its agents and schemas as they were when somebody
+// published it, kept by content, so that a run finishes on the version it
+// began with whatever is written later. Connections and the workspace's own
+// file have no versions: they act as soon as they are written.
 package workspace
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"net/http"
-	"slices"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -30,23 +26,42 @@ import (
 
 // Snapshot is a workspace at one moment. It is not changed.
 type Snapshot struct {
-	*flow.Workspace
-	Tools    tool.Catalogue
-	Problems []flow.Problem
-	Accepts  map[string]*schema.Schema // compiled schemas, by file path
-	Webhooks map[string]Webhook        // by path
-	hashes   map[string]string         // workflow → definition
+	*flow.Workspace // the draft
+	Tools           tool.Catalogue
+	Problems        []flow.Problem
+	Live            map[string]*Live   // by workflow
+	Webhooks        map[string]Webhook // by path, of what is live and on
+	Heard           map[string]bool    // sources some live workflow waits for signals of
+	drafts          map[string]string  // workflow → hash of its draft
+	renamed         map[string]string  // old id → the one it has now
+}
+
+// Live is the version of a workflow that signals start.
+type Live struct {
+	*flow.Workflow
+	Version int
+	Hash    string
+	On      bool
+}
+
+// Webhook is a trigger that listens at a path.
+type Webhook struct {
+	Workflow string // "" where only waiting runs listen
+	flow.Trigger
+	Accepts    *schema.Schema // nil takes any JSON
+	Definition *run.Definition
 }
 
 // Holder keeps the current snapshot.
 type Holder struct {
-	store   *store.Store
-	secrets *vault.Vault
-	peers   http.RoundTripper // nil dials
-	current atomic.Pointer[Snapshot]
-	kept    sync.Map // hash → *run.Definition
-	write   sync.Mutex
-	changed chan struct{}
+	store    *store.Store
+	secrets  *vault.Vault
+	peers    http.RoundTripper // nil dials
+	current  atomic.Pointer[Snapshot]
+	kept     sync.Map // hash → *bundle
+	write    sync.Mutex
+	catching sync.Map // workflows whose next signal is kept as a sample
+	changed  chan struct{}
 }
 
 // Open reads the workspace from the store; a new one is empty. peers answers
@@ -57,12 +72,27 @@ func Open(ctx context.Context, s *store.Store, secrets *vault.Vault, peers http.
 	if err != nil {
 		return nil, err
 	}
-	h.current.Store(h.read(files))
+	next := h.read(files)
+	h.current.Store(next) // definitions are read in its light
+	if err := errors.Join(h.enliven(ctx, next), h.catches(ctx)); err != nil {
+		return nil, err
+	}
 	return h, nil
 }
 
 // Now gives the current snapshot.
 func (h *Holder) Now() *Snapshot { return h.current.Load() }
+
+// Live lists the workflows that are live and on.
+func (h *Holder) Live() map[string]*Live {
+	out := map[string]*Live{}
+	for id, l := range h.Now().Live {
+		if l.On {
+			out[id] = l
+		}
+	}
+	return out
+}
 
 // Changed gets a token whenever the workspace changed.
 func (h *Holder) Changed() <-chan struct{} { return h.changed }
@@ -90,31 +120,29 @@ func (h *Holder) Files(ctx context.Context) (map[string]string, error) {
 func (h *Holder) read(files map[string]string) *Snapshot {
 	if len(files) == 0 {
 		w, _ := flow.Decode(files)
-		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, hashes: map[string]string{}}
+		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}}
 	}
 	w, problems := flow.Decode(files)
 	tools, more := tool.Build(w, h.secrets, h.peers)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
-	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, Accepts: map[string]*schema.Schema{}, Webhooks: map[string]Webhook{}, hashes: map[string]string{}}
+	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}}
 	for path, doc := range w.Schemas {
 		if described(w, path) {
 			continue
 		}
-		compiled, err := schema.Compile(doc)
-		if err != nil {
+		if _, err := schema.Compile(doc); err != nil {
 			s.Problems = append(s.Problems, flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: err.Error()})
-			continue
 		}
-		s.Accepts[path] = compiled
+	}
+	for path, text := range files {
+		if h.secrets != nil && h.secrets.Mask(text) != text {
+			s.Problems = append(s.Problems, flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: "this file holds a secret of one of the connections",
+				Why: "files are read, copied and exported; a secret in one is a secret no more", Remedy: "remove it here, and replace the secret where it was issued"})
+		}
 	}
 	flow.SortProblems(s.Problems)
 	for id, one := range w.Workflows {
-		s.hashes[id] = hashOf(bundle(w, one))
-		for _, t := range one.Triggers {
-			if t.Webhook != nil {
-				s.Webhooks[t.Webhook.Path] = Webhook{id, t}
-			}
-		}
+		s.drafts[id] = hashOf(bundleOf(w, one))
 	}
 	return s
 }
@@ -129,108 +157,131 @@ func described(w *flow.Workspace, path string) bool {
 	return false
 }
 
+// Check decodes and checks files without any service.
+func Check(files map[string]string) []flow.Problem { return (&Holder{}).read(files).Problems }
+
 // Check decodes and checks files without keeping them.
 func (h *Holder) Check(files map[string]string) []flow.Problem { return h.read(files).Problems }
 
-// ErrProblems says that files were not taken because of what the checker
-// found; the problems are returned beside it.
-var ErrProblems = errors.New("the workspace has problems")
-
-// Apply takes a whole set of files in place of the current one.
-func (h *Holder) Apply(ctx context.Context, files map[string]string, by string) ([]flow.Problem, error) {
-	h.write.Lock()
-	defer h.write.Unlock()
-	next := h.read(files)
-	if flow.Wrongs(next.Problems) > 0 {
-		return next.Problems, ErrProblems
+// enliven reads what is live and readies it to be found.
+func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
+	rows, err := h.store.Read().QueryContext(ctx, "SELECT l.workflow, l.version, l.is_on, v.definition FROM live l JOIN versions v ON v.workflow = l.workflow AND v.n = l.version ORDER BY l.workflow")
+	if err != nil {
+		return fmt.Errorf("workspace: %w", err)
 	}
-	var b store.Batch
-	b.Do("DELETE FROM files")
-	for _, path := range slices.Sorted(maps.Keys(files)) {
-		b.Do("INSERT INTO files (path, text, changed, by) VALUES (?, ?, ?, ?)", path, files[path], store.Time(time.Now()), by)
-	}
-	for id, hash := range next.hashes {
-		text, err := json.Marshal(bundle(next.Workspace, next.Workflows[id]))
-		if err != nil {
-			return nil, fmt.Errorf("workspace: %w", err)
+	defer rows.Close()
+	s.Live, s.Webhooks, s.Heard = map[string]*Live{}, map[string]Webhook{}, map[string]bool{}
+	waits := map[string]Webhook{}
+	for rows.Next() {
+		one := &Live{}
+		var id string
+		if err := rows.Scan(&id, &one.Version, &one.On, &one.Hash); err != nil {
+			return fmt.Errorf("workspace: %w", err)
 		}
-		b.Do("INSERT INTO definitions (hash, files) VALUES (?, ?) ON CONFLICT DO NOTHING", hash, string(text))
+		b, err := h.bundle(ctx, one.Hash)
+		if err != nil {
+			return err
+		}
+		one.Workflow = b.def.Workflow
+		s.Live[id] = one
+		if one.On {
+			b.listen(id, s, waits)
+		}
 	}
-	if err := h.store.Write(ctx, b); err != nil {
-		return nil, fmt.Errorf("workspace: %w", err)
+	if err := errors.Join(rows.Err(), h.oldNames(ctx, s)); err != nil {
+		return err
 	}
+	for path, w := range waits { // a trigger at the same path comes first
+		if _, taken := s.Webhooks[path]; !taken {
+			s.Webhooks[path] = w
+		}
+	}
+	return nil
+}
+
+// oldNames reads what workflows were called before.
+func (h *Holder) oldNames(ctx context.Context, s *Snapshot) error {
+	rows, err := h.store.Read().QueryContext(ctx, "SELECT substr(name, ?), value FROM settings WHERE name LIKE ?", len(renamed)+1, renamed+"%")
+	if err != nil {
+		return fmt.Errorf("workspace: %w", err)
+	}
+	defer rows.Close()
+	s.renamed = map[string]string{}
+	for rows.Next() {
+		var from, to string
+		if err := rows.Scan(&from, &to); err != nil {
+			return fmt.Errorf("workspace: %w", err)
+		}
+		s.renamed[from] = to
+	}
+	return rows.Err()
+}
+
+// Current gives the id a workflow has now that was called so once.
+func (s *Snapshot) Current(workflow string) string {
+	for range 16 { // renamed again and again, but never in a circle for long
+		to, ok := s.renamed[workflow]
+		if !ok || s.Live[workflow] != nil {
+			break
+		}
+		workflow = to
+	}
+	return workflow
+}
+
+// listen notes where a live workflow's signals come in.
+func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
+	for _, t := range b.def.Workflow.Triggers {
+		if t.Webhook != nil {
+			s.Webhooks[t.Webhook.Path] = Webhook{id, t, b.accepts[t.Webhook.Accepts], b.def}
+		}
+	}
+	flow.Walk(b.def.Workflow.Steps, func(step *flow.Step) {
+		if step.Wait == nil || step.Wait.Hear == nil {
+			return
+		}
+		t := step.Wait.Hear.Trigger
+		if t.Chat != nil {
+			s.Heard["/chat"] = true
+		} else {
+			s.Heard[t.Source()] = true
+		}
+		if t.Webhook != nil {
+			waits[t.Webhook.Path] = Webhook{"", t, b.accepts[t.Webhook.Accepts], b.def}
+		}
+	})
+}
+
+// renew reads again what is live, after it was written.
+func (h *Holder) renew(ctx context.Context) error {
+	next := *h.Now()
+	if err := h.enliven(ctx, &next); err != nil {
+		return err
+	}
+	h.install(&next)
+	return nil
+}
+
+func (h *Holder) install(next *Snapshot) {
 	h.current.Store(next)
-	h.kept.Clear() // tools may take other arguments now
 	select {
 	case h.changed <- struct{}{}:
 	default:
 	}
-	return next.Problems, nil
 }
 
-// bundle gives the files a run of a workflow depends on.
-func bundle(w *flow.Workspace, one *flow.Workflow) map[string]string {
-	files := map[string]string{}
-	add := func(path string) {
-		if text, ok := w.Files[path]; ok {
-			files[path] = text
-		}
-	}
-	add("workflows/" + one.ID + ".yaml")
-	for _, a := range one.AgentsUsed() {
-		add("agents/" + a + ".yaml")
-	}
-	return files
-}
-
-func hashOf(files map[string]string) string {
-	data, _ := json.Marshal(files) // a map of texts always encodes, its keys sorted
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:12])
-}
-
-// ErrNoWorkflow says that there is no workflow of a name.
-var ErrNoWorkflow = errors.New("there is no such workflow")
-
-// Definition gives what a new run of a workflow is started with.
-func (h *Holder) Definition(ctx context.Context, workflow string) (hash string, def *run.Definition, err error) {
-	hash, ok := h.Now().hashes[workflow]
-	if !ok {
-		return "", nil, fmt.Errorf("%w: %s", ErrNoWorkflow, workflow)
-	}
-	def, err = h.ByHash(ctx, hash)
-	return hash, def, err
-}
-
-// ByHash gives the definition a run was started with.
-func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, error) {
-	if d, ok := h.kept.Load(hash); ok {
-		return d.(*run.Definition), nil
-	}
-	var text string
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT files FROM definitions WHERE hash = ?", hash).Scan(&text); err != nil {
-		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
-	}
-	var files map[string]string
-	if err := json.Unmarshal([]byte(text), &files); err != nil {
-		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
-	}
-	now := h.Now()
-	def := &run.Definition{Agents: map[string]*flow.Agent{}, Zone: now.Zone, Tools: func(name string) (flow.Tool, bool) { return h.Now().Tools.Find(name) }}
-	decoded, _ := flow.Decode(files) // it was checked before it was kept
-	for _, w := range decoded.Workflows {
-		def.Workflow = w
-	}
-	def.Agents = decoded.Agents
-	if def.Workflow == nil {
-		return nil, fmt.Errorf("workspace: the definition %s holds no workflow", hash)
-	}
-	h.kept.Store(hash, def)
-	return def, nil
-}
-
-// Webhook is a workflow's trigger that listens at a path.
-type Webhook struct {
-	Workflow string
-	flow.Trigger
-}
+// Errors a caller can test for.
+var (
+	// ErrProblems says that files were not taken, or a workflow not
+	// published, because of what the checker found; the problems are returned
+	// beside it.
+	ErrProblems = errors.New("the checker found problems")
+	// ErrNoWorkflow says that there is no workflow of a name.
+	ErrNoWorkflow = errors.New("there is no such workflow")
+	// ErrNotLive says that a workflow was never published.
+	ErrNotLive = errors.New("this workflow is a draft; publish it first")
+	// ErrOff says that a workflow is switched off.
+	ErrOff = errors.New("this workflow is switched off")
+	// ErrNoVersion says that a workflow has no version of a number.
+	ErrNoVersion = errors.New("there is no such version")
+)

@@ -44,6 +44,12 @@ type (
 		Messages []message `json:"messages"`
 		Tools    []offer   `json:"tools"`
 		Stream   bool      `json:"stream"`
+		Format   struct {
+			Type   string `json:"type"`
+			Schema struct {
+				Schema map[string]any `json:"schema"`
+			} `json:"json_schema"`
+		} `json:"response_format"`
 	}
 )
 
@@ -96,7 +102,12 @@ func complete(w http.ResponseWriter, r *http.Request, pace time.Duration) {
 		refuse(w, http.StatusNotFound, "there is no model "+in.Model)
 		return
 	}
-	text, calls := think(&in)
+	text, calls := "", []toolCall(nil)
+	if in.Format.Type == "json_schema" {
+		text = answerShaped(&in, in.Format.Schema.Schema)
+	} else {
+		text, calls = think(&in)
+	}
 	for i := range calls {
 		calls[i].Index, calls[i].Type, calls[i].ID = i, "function", fmt.Sprintf("call_%d", i+1)
 	}

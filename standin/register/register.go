@@ -30,6 +30,7 @@ type Delivery struct {
 	Bales     int     `json:"bales"`
 	Lane      string  `json:"lane"`
 	Notes     string  `json:"notes"`
+	Condition string  `json:"condition,omitempty"`
 }
 
 // growers are the farms of the co-operative, all made up.
@@ -40,6 +41,7 @@ type server struct {
 	mu   sync.Mutex
 	rows []Delivery
 	kept map[string]Delivery // by idempotency key
+	offers
 }
 
 // New makes the register; key is what it asks for in X-Register-Key.
@@ -55,6 +57,11 @@ func New(key string) http.Handler {
 		r.Get("/growers", func(w http.ResponseWriter, _ *http.Request) { answer(w, http.StatusOK, growers) })
 		r.Get("/deliveries", s.list)
 		r.Post("/deliveries", s.add)
+		r.Get("/growers/{grower}/account", readAccount)
+		r.Get("/offers", s.listOffers)
+		r.Post("/offers", s.postOffer)
+		r.Put("/offers/{id}", s.rewordOffer)
+		r.Delete("/offers/{id}", s.withdrawOffer)
 	})
 	return ledger.Wrap(r)
 }

@@ -1,0 +1,65 @@
+package flow
+
+import (
+	"woolsignal/core/expr"
+	"woolsignal/core/shape"
+)
+
+func (c *checker) agent(a *Agent) {
+	if _, _, ok := c.w.FindModel(a.Model); a.Model != "" && !ok {
+		c.wrong(Pos{1, 1}, didYouMean(a.Model, c.w.ModelNames()), "no connection offers the model %s", a.Model)
+	}
+	names := expr.Names{"signal": {}}
+	if a.Instructions != nil {
+		_, findings := a.Instructions.Infer(names)
+		c.findings(a.InstructionsAt, a.Instructions.Source, findings)
+	}
+	seen := map[string]bool{}
+	for _, t := range a.Tools {
+		if seen[t.Tool] {
+			c.wrong(t.At, "remove one", "the tool %s is granted twice", t.Tool)
+		}
+		seen[t.Tool] = true
+		spec, ok := c.tool(t.Tool)
+		if !ok {
+			c.wrong(t.At, "look at the connection's operations", "there is no tool %s", t.Tool)
+			continue
+		}
+		c.fields(spec.Name, t.Args, c.entriesShape(t.Args, names), spec.Input, t.At, false)
+		c.approval(t, spec)
+	}
+}
+
+// approval insists that what an agent may change without asking was written
+// down by somebody.
+func (c *checker) approval(t AgentTool, spec Tool) {
+	switch {
+	case t.Approval == nil && !spec.ReadOnly:
+		c.report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it", Why: "what an agent reads may talk it into using the tool",
+			Remedy: "add approval: none, or approval: with each: true and by:"})
+	case t.Approval == nil:
+	case t.Approval.None && !spec.ReadOnly:
+		c.add(Remark, t.At, "", "the agent uses %s without asking anybody", t.Tool)
+	case !t.Approval.None:
+		c.by(t.At, t.Approval.By)
+		if t.Approval.When != nil {
+			c.condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
+		}
+	}
+}
+
+// trusting takes a schema's fields as given: a condition over args that are
+// missing asks, which is the safe way.
+func trusting(s shape.Shape) shape.Shape {
+	properties, _ := s["properties"].(map[string]any)
+	required := make([]any, 0, len(properties))
+	for name := range properties {
+		required = append(required, name)
+	}
+	out := shape.Shape{}
+	for k, v := range s {
+		out[k] = v
+	}
+	out["required"] = required
+	return out
+}

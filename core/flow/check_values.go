@@ -1,0 +1,144 @@
+package flow
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/shape"
+)
+
+// infer types an expression and reports what it finds.
+func (c *checker) infer(e *Expression, names expr.Names) expr.Type {
+	t, findings := e.Infer(names)
+	c.findings(e.At, e.Source, findings)
+	return t
+}
+
+func (c *checker) findings(at Pos, source string, findings []expr.Finding) {
+	for _, f := range findings {
+		p := Problem{What: f.What, Why: f.Why, Remedy: f.Remedy}
+		where := at.after(source, f.Offset)
+		if f.Remark {
+			p.Severity = Remark
+		}
+		if f.Got != "" {
+			if best := nearest(f.Got, f.Among); best != "" {
+				if i := strings.Index(source[min(f.Offset, len(source)):], f.Got); i >= 0 {
+					p.Fix = replace(at.after(source, f.Offset+i), f.Got, best)
+				}
+				if p.Remedy == "" {
+					p.Remedy = "did you mean " + best + "?"
+				}
+			} else if p.Remedy == "" {
+				p.Remedy = didYouMean(f.Got, f.Among)
+			}
+		}
+		c.report(where, p)
+	}
+}
+
+// condition insists on an expression that gives a yes or no.
+func (c *checker) condition(e *Expression, names expr.Names) {
+	t := c.infer(e, names)
+	if k := t.Shape.Kind(); k != "" && k != "bool" || t.Optional {
+		c.wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source, orMissing(k, t.Optional))
+	}
+}
+
+// value types what a text field holds and reports what it finds.
+func (c *checker) value(v Value, names expr.Names) shape.Shape {
+	switch {
+	case v.Text != nil:
+		t, findings := v.Text.Infer(names)
+		c.findings(v.At, v.Text.Source, findings)
+		if t.Optional && t.Shape != nil {
+			return shape.Union(t.Shape, shape.Null())
+		}
+		return t.Shape
+	case v.isMap:
+		return shape.Map(c.entriesShape(v.Map, names))
+	case v.isList:
+		items := make([]shape.Shape, len(v.List))
+		for i, item := range v.List {
+			items[i] = c.value(item, names)
+		}
+		return shape.List(shape.Union(items...))
+	case v.Literal != nil:
+		if _, ok := v.Literal.(bool); ok {
+			return shape.Bool()
+		}
+		return shape.Number()
+	}
+	return nil
+}
+
+// fields holds values somebody wrote against the schema of what takes them.
+func (c *checker) fields(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos, complete bool) {
+	for _, e := range entries {
+		inner, presence := wanted.Field(e.Key)
+		if presence == shape.Absent {
+			c.report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Remedy: wanted.Has(name)})
+			continue
+		}
+		if got := given[e.Key]; !got.Fits(inner) {
+			p := Problem{What: fmt.Sprintf("%s takes %s as %s, and this gives %s", name, shape.Words(inner.Kind()), e.Key, shape.Words(got.Kind()))}
+			if inner.Kind() == "text" && got.Kind() == "number" {
+				p.Remedy = "write ${string(…)} around it"
+			}
+			c.report(e.Value.At, p)
+		}
+		if text, ok := e.Value.literalText(); ok {
+			c.oneOf(e, text, inner)
+		}
+	}
+	if !complete {
+		return
+	}
+	required, _ := wanted["required"].([]any)
+	for _, name2 := range required {
+		n, _ := name2.(string)
+		if _, ok := given[n]; !ok {
+			c.report(at, Problem{What: fmt.Sprintf("%s needs %s", name, n), Remedy: "add " + n + ":"})
+		}
+	}
+}
+
+// oneOf holds a literal text against the choices a schema names.
+func (c *checker) oneOf(e Entry, text string, wanted shape.Shape) {
+	choices, _ := wanted["enum"].([]any)
+	if len(choices) == 0 || slices.Contains(choices, any(text)) {
+		return
+	}
+	words := make([]string, len(choices))
+	for i, w := range choices {
+		words[i] = fmt.Sprint(w)
+	}
+	c.report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
+}
+
+// literalText gives a text without any expression in it.
+func (v Value) literalText() (string, bool) {
+	if v.Text == nil {
+		return "", false
+	}
+	parts := v.Text.Parts()
+	if len(parts) != 1 || parts[0].Expression {
+		return "", false
+	}
+	return parts[0].Text, true
+}
+
+// reads tells whether an expression in a value reads a dotted name.
+func (v Value) reads(name string) bool {
+	if v.Text != nil {
+		for _, ref := range v.Text.References() {
+			if strings.HasPrefix(strings.Join(ref.Path, ".")+".", name+".") {
+				return true
+			}
+		}
+	}
+	return slices.ContainsFunc(v.List, func(item Value) bool { return item.reads(name) }) ||
+		slices.ContainsFunc(v.Map, func(e Entry) bool { return e.Value.reads(name) })
+}

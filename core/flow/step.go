@@ -1,0 +1,297 @@
+package flow
+
+import (
+	"strconv"
+	"time"
+)
+
+// Step is one line of the script. Exactly one kind is set.
+type Step struct {
+	ID, Title, Note string
+	Kind            string
+	At              Pos
+
+	When    *Expression // skipped where it does not hold
+	Off     bool        // skipped always
+	Timeout time.Duration
+	Retry   *Retry
+	IfFails *IfFails
+
+	Agent      *AgentStep
+	Tool       *ToolStep
+	Compute    *ComputeStep
+	Decide     *DecideStep
+	Each       *EachStep
+	Together   *TogetherStep
+	Repeat     *RepeatStep
+	Block      *Block
+	Wait       *WaitStep
+	Model      *ModelStep
+	Call       *CallStep
+	JavaScript *JavaScriptStep
+	Say        *SayStep
+	Respond    *RespondStep
+	Review     *ReviewStep
+	Label      *LabelStep
+	Remember   *RememberStep
+	Stop       *StopStep
+}
+
+// Skippable tells whether the step's output may be missing.
+func (s *Step) Skippable() bool {
+	return s.When != nil || s.Off || s.IfFails != nil && s.IfFails.CarryOn
+}
+
+// Retry says how often a failed step is tried again, and after what pauses.
+type Retry struct {
+	Times   int           // beside the first
+	First   time.Duration // the pause before the second try
+	Factor  float64       // how much longer each further pause is
+	Longest time.Duration
+}
+
+// Pause is how long to wait after a number of failed tries, from 1.
+func (r Retry) Pause(tries int) time.Duration {
+	pause := float64(r.First)
+	for range tries - 1 {
+		if pause *= r.Factor; pause > float64(r.Longest) {
+			return r.Longest
+		}
+	}
+	return min(time.Duration(pause), r.Longest)
+}
+
+// IfFails says what happens instead of ending the run.
+type IfFails struct {
+	CarryOn bool
+	Block   // where CarryOn is not set; its steps see failure
+}
+
+// Block is steps that only see outwards, and what leaves them.
+type Block struct {
+	At    Pos
+	Do    []*Step
+	Gives []Entry
+}
+
+// AgentStep runs an agent until it answers.
+type AgentStep struct {
+	Agent  string
+	Task   Value
+	Thread *Value // another conversation to remember by
+}
+
+// ToolStep calls one tool.
+type ToolStep struct {
+	Tool  string
+	Args  []Entry
+	Fill  []Entry // left to a model: guidance by argument, or by name where it is none
+	Using string  // the model; "" is the workflow's
+}
+
+// ComputeStep names values; later ones see earlier ones.
+type ComputeStep struct{ Values []NamedExpression }
+
+// NamedExpression is one computed value. The expression is nil where it could
+// not be read, which the checker has said.
+type NamedExpression struct {
+	Name string
+	*Expression
+}
+
+// DecideStep takes the first case that holds.
+type DecideStep struct {
+	Cases  []Case
+	Else   *Case
+	Unsure *Case   // taken where a judgement is less sure than Floor
+	Floor  float64 // 0 to 1
+	Using  string  // the model that weighs; "" is the workflow's
+}
+
+// Judged tells whether a model weighs any of the cases.
+func (d *DecideStep) Judged() bool {
+	for _, c := range d.Cases {
+		if c.Judge != nil {
+			return true
+		}
+	}
+	return false
+}
+
+// Case is one way a decision can go.
+type Case struct {
+	When  *Expression // a rule
+	Judge *Value      // or a criterion in plain words
+	About *Value      // what the criterion is held against
+	Block
+}
+
+// EachStep does the same for every item of a list.
+type EachStep struct {
+	Of     *Expression
+	AtOnce int
+	First  bool        // the first item that is enough ends it
+	Enough *Expression // over value, the item's gives
+	Block
+}
+
+// TogetherStep goes several ways at once.
+type TogetherStep struct {
+	Branches []Branch
+	First    bool
+	Enough   *Expression // over value, the branch's gives
+}
+
+// Branch is one of several ways.
+type Branch struct {
+	ID string
+	Block
+}
+
+// RepeatStep goes through its block until it is enough.
+type RepeatStep struct {
+	Till   *Expression // over last, the round's gives
+	AtMost int
+	Block
+}
+
+// WaitStep waits: for a while, till a time, or for a signal.
+type WaitStep struct {
+	For    Span
+	Till   *Expression
+	Hear   *Hear
+	AtMost Span // for Hear
+}
+
+// Hear is a signal a run waits for.
+type Hear struct {
+	Trigger          // its kind and where it comes from
+	On         Value // what the signal must be about: its thread in a chat, else its subject
+	Match      *Expression
+	AlsoStarts bool // it starts a run of its own trigger as well
+}
+
+// ModelStep asks a model once.
+type ModelStep struct {
+	Model  string
+	Prompt Value
+	Answer *Schema
+}
+
+// CallStep runs another workflow.
+type CallStep struct {
+	Workflow string
+	Inputs   []Entry
+	Await    bool
+}
+
+// JavaScriptStep computes what expressions cannot say. It sees its inputs and
+// nothing else.
+type JavaScriptStep struct {
+	Inputs []Entry
+	Code   string
+	CodeAt Pos
+	Result *Schema
+}
+
+// SayStep writes in the conversation.
+type SayStep struct{ Text Value }
+
+// RespondStep answers the caller, once.
+type RespondStep struct {
+	Status  int
+	Headers []Entry
+	Body    *Value
+}
+
+// ReviewStep asks a person to decide.
+type ReviewStep struct {
+	Show    Value
+	Edit    []Entry
+	Choices []string
+	Of      string // a person's e-mail, a role or a team
+}
+
+// LabelStep marks the run.
+type LabelStep struct{ As []Value }
+
+// RememberStep keeps a fact about somebody or something.
+type RememberStep struct {
+	About Value
+	Name  string // a later fact of the same name takes its place; "" adds
+	Fact  Value
+}
+
+// StopStep ends the whole run.
+type StopStep struct {
+	Failed  bool
+	Because *Value
+}
+
+// NamedBlock is a block of a step under the name paths give it.
+type NamedBlock struct {
+	Name string // c0 …, u, i, b0 …, r, k, f
+	*Block
+}
+
+// Blocks lists the blocks of a step in file order. A step's blocks are named
+// c0, c1 … for cases (the else after the last) and u for unsure, i for the
+// items of each, b0 … for branches, r for rounds, k for a plain block, and f
+// for what is done when it fails. In paths of a run, i and r carry the number
+// of the item or round.
+func (s *Step) Blocks() []NamedBlock {
+	var out []NamedBlock
+	switch {
+	case s.Decide != nil:
+		for i := range s.Decide.Cases {
+			out = append(out, NamedBlock{"c" + strconv.Itoa(i), &s.Decide.Cases[i].Block})
+		}
+		if s.Decide.Unsure != nil {
+			out = append(out, NamedBlock{"u", &s.Decide.Unsure.Block})
+		}
+		if s.Decide.Else != nil {
+			out = append(out, NamedBlock{"c" + strconv.Itoa(len(s.Decide.Cases)), &s.Decide.Else.Block})
+		}
+	case s.Each != nil:
+		out = append(out, NamedBlock{"i", &s.Each.Block})
+	case s.Together != nil:
+		for i := range s.Together.Branches {
+			out = append(out, NamedBlock{"b" + strconv.Itoa(i), &s.Together.Branches[i].Block})
+		}
+	case s.Repeat != nil:
+		out = append(out, NamedBlock{"r", &s.Repeat.Block})
+	case s.Block != nil:
+		out = append(out, NamedBlock{"k", s.Block})
+	}
+	if s.IfFails != nil && !s.IfFails.CarryOn {
+		out = append(out, NamedBlock{"f", &s.IfFails.Block})
+	}
+	return out
+}
+
+// BlockAt finds a block by its name in a run's path, such as c0 or i12; nil
+// where there is none.
+func (s *Step) BlockAt(name string) *Block {
+	if name == "" {
+		return nil
+	}
+	if (name[0] == 'i' || name[0] == 'r') && len(name) > 1 {
+		name = name[:1]
+	}
+	for _, b := range s.Blocks() {
+		if b.Name == name {
+			return b.Block
+		}
+	}
+	return nil
+}
+
+// Walk visits every step in file order, the ones inside others included.
+func Walk(steps []*Step, visit func(*Step)) {
+	for _, s := range steps {
+		visit(s)
+		for _, b := range s.Blocks() {
+			Walk(b.Do, visit)
+		}
+	}
+}

@@ -1,0 +1,113 @@
+package run
+
+import (
+	"fmt"
+	"strings"
+
+	"woolsignal/core/flow"
+)
+
+// Recorded gives the records a run begins with that repeats another from a
+// step on: everything before that step is as it was, but for the outputs that
+// are edited, by the step's id or path. was is what the other run followed, is
+// what the new one does; before the step they must agree.
+func Recorded(was, is *Definition, old *State, from string, edited map[string]any) ([]Record, error) {
+	path, err := is.Find(from)
+	if err != nil {
+		return nil, err
+	}
+	used := map[string]bool{}
+	var out []Record
+	steps, before, prefix, frame := is.Workflow.Steps, was.Workflow.Steps, "", old.Root
+	for rest := path; ; {
+		head, tail, deeper := strings.Cut(rest, "/")
+		var index int
+		if _, err := fmt.Sscan(head, &index); err != nil || index >= len(steps) {
+			return nil, fmt.Errorf("the workflow has no step at %q", path)
+		}
+		for i := range index {
+			at := fmt.Sprintf("%s%d", prefix, i)
+			if i >= len(before) || before[i].Kind != steps[i].Kind || before[i].ID != steps[i].ID {
+				return nil, fmt.Errorf("the step before it on line %d is not the one the run went through; repeat it on the version it followed", steps[i].At.Line)
+			}
+			if i >= len(frame.Steps) || !settled(frame.Steps[i]) {
+				return nil, fmt.Errorf("%s was not finished in that run, so there are no values to go on from; repeat it from there", stepName(steps[i]))
+			}
+			did := frame.Steps[i]
+			r := Record{Do: DidEnd, Step: at, Status: did.Status, Input: did.Input, Output: did.Output, Error: did.Error, Recorded: true}
+			for _, name := range []string{steps[i].ID, at} {
+				if v, ok := edited[name]; ok && name != "" {
+					r.Output, r.Status, r.Error, used[name] = v, Done, "", true
+				}
+			}
+			out = append(out, r)
+		}
+		if !deeper {
+			break
+		}
+		name, after, _ := strings.Cut(tail, "/")
+		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || (name[0] != 'c' && name[0] != 'u' && name[0] != 'k') {
+			return nil, fmt.Errorf("%s cannot be begun in the middle; repeat from it as a whole", stepName(steps[index]))
+		}
+		did := frame.Steps[index]
+		out = append(out, Record{Do: DidTake, Step: fmt.Sprintf("%s%d", prefix, index), Block: name, Text: did.Reason, Confidence: did.Confidence})
+		inner, outer := steps[index].BlockAt(name), before[index].BlockAt(name)
+		if inner == nil || outer == nil {
+			return nil, fmt.Errorf("%s no longer goes the way the run took; repeat from it as a whole", stepName(steps[index]))
+		}
+		prefix += fmt.Sprintf("%d/%s/", index, name)
+		steps, before, frame, rest = inner.Do, outer.Do, did.block(name), after
+	}
+	for name := range edited {
+		if !used[name] {
+			return nil, fmt.Errorf("%s is no step before %s, so its value cannot be edited", name, from)
+		}
+	}
+	return out, nil
+}
+
+// settled tells whether a step gave all it will give.
+func settled(s *Step) bool { return s.Status == Done || s.Status == Skipped || s.Status == Failed }
+
+// Find gives the path of a step named by its id or its path.
+func (d *Definition) Find(name string) (string, error) {
+	if _, err := d.stepAt(name); err == nil {
+		return name, nil
+	}
+	found := ""
+	var look func(steps []*flow.Step, prefix string)
+	look = func(steps []*flow.Step, prefix string) {
+		for i, s := range steps {
+			at := fmt.Sprintf("%s%d", prefix, i)
+			if s.ID == name && found == "" {
+				found = at
+			}
+			for _, b := range s.Blocks() {
+				look(b.Do, at+"/"+b.Name+"/")
+			}
+		}
+	}
+	look(d.Workflow.Steps, "")
+	if found == "" {
+		return "", fmt.Errorf("the workflow has no step called %s", name)
+	}
+	return found, nil
+}
+
+// Values gives what the steps of a run gave, by id, for trying a step on them.
+func Values(d *Definition, s *State) map[string]any {
+	out := map[string]any{}
+	s.Each(func(step *Step) {
+		if def, err := d.stepAt(step.Path); err == nil && def.ID != "" && step.Status == Done {
+			if _, taken := out[def.ID]; !taken {
+				out[def.ID] = step.Output
+			}
+		}
+		if input, ok := step.Input.(map[string]any); ok {
+			if list, ok := input["of"].([]any); ok && len(list) > 0 {
+				out["item"], out["index"] = list[0], int64(0)
+			}
+		}
+	})
+	return out
+}

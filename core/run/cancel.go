@@ -1,0 +1,81 @@
+package run
+
+import (
+	"woolsignal/core/agent"
+)
+
+// halt ends a run because a person says so.
+func (m *Machine) halt(s *Stop) {
+	because := "stopped by " + s.By
+	if s.Note != "" {
+		because += ": " + s.Note
+	}
+	m.closedBy(s.By, because)
+	m.finish(Stopped, because, true, nil)
+}
+
+// closedBy closes everything open, in somebody's name.
+func (m *Machine) closedBy(by, because string) {
+	var open []*Step
+	m.state.eachOpen(func(s *Step) { open = append(open, s) })
+	for i := len(open) - 1; i >= 0; i-- { // inner ones first
+		m.close(open[i], by)
+		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because})
+	}
+}
+
+// cancelAll closes everything open, because the run ends elsewhere.
+func (m *Machine) cancelAll(because string) { m.closedBy("the workflow", because) }
+
+// cancelInside closes what is open inside a step.
+func (m *Machine) cancelInside(step *Step, because string) {
+	for _, frame := range step.Inside {
+		if frame.Status == "" {
+			m.cancelFrame(frame, because)
+			m.emit(Record{Do: DidLeave, Step: step.Path, Block: frame.Name, Status: Stopped, Error: because})
+		}
+	}
+}
+
+func (m *Machine) cancelFrame(frame *Frame, because string) {
+	var open []*Step
+	frame.eachOpen(func(s *Step) { open = append(open, s) })
+	for i := len(open) - 1; i >= 0; i-- {
+		m.close(open[i], "the workflow")
+		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because})
+	}
+}
+
+// close ends what a step has under way: open questions are withdrawn, a call
+// on its way is said to be what it is, called workflows are stopped.
+func (m *Machine) close(step *Step, by string) {
+	for _, id := range step.Reviews {
+		if open := m.state.Reviews[id]; open.Choice == "" {
+			withdrawn := *open
+			withdrawn.Choice, withdrawn.By, withdrawn.Decided = Withdrawn, by, m.now
+			m.emit(Record{Do: DidDecide, Step: step.Path, Review: &withdrawn})
+		}
+	}
+	if step.Hearing != nil {
+		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
+	}
+	if step.Child != "" && step.Status == Running {
+		m.send(Errand{Run: m.state.ID, Step: step.Path, Cancel: &Cancel{Run: step.Child, By: by}})
+	}
+	if step.Agent == nil {
+		return
+	}
+	for _, c := range step.Agent.Calls {
+		closed := *c
+		switch c.State {
+		case agent.Proposed:
+			closed.State, closed.By, closed.Ended = agent.Declined, by, m.now
+		case agent.Running, agent.Uncertain:
+			closed.State, closed.Ended = agent.Failed, m.now
+			closed.Error = "the run went on without it while it was on its way; it may have happened"
+		default:
+			continue
+		}
+		m.emit(Record{Do: DidCall, Step: step.Path, Call: &closed})
+	}
+}

@@ -1,0 +1,66 @@
+package run
+
+import (
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+)
+
+// Outstanding lists what the run still waits for from outside, after its
+// journal was folded: each errand may or may not have been sent before.
+func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error) {
+	m := NewMachine(def, state, now)
+	var broken error
+	state.eachOpen(func(step *Step) {
+		is, err := m.def.stepAt(step.Path)
+		if err != nil {
+			broken = err
+			return
+		}
+		switch {
+		case step.Hearing != nil:
+			m.send(Errand{Run: state.ID, Step: step.Path, Listen: &Listen{Source: step.Hearing.Source, Key: step.Hearing.Key, Since: state.Accepted}})
+		case step.Status == Running && is.Agent != nil && step.Agent != nil:
+			m.agentOutstanding(is, step)
+		case step.Status == Running && len(step.Inside) == 0:
+			m.stepOutstanding(is, step)
+		}
+	})
+	return m.errands, broken
+}
+
+// stepOutstanding lists what a step that is no agent waits for.
+func (m *Machine) stepOutstanding(is *flow.Step, step *Step) {
+	switch {
+	case step.Agent != nil && !step.Sent:
+		if step.Agent.Thinking() {
+			m.send(m.questionErrand(step, m.def.answerOf(is)))
+		}
+	case is.Tool != nil:
+		args, _ := step.Input.(map[string]any)
+		m.send(m.callErrand(step, is.Tool.Tool, "", args))
+	case is.JavaScript != nil:
+		m.send(m.scriptErrand(is, step))
+	case is.Call != nil:
+		m.send(m.startErrand(is, step))
+	}
+}
+
+func (m *Machine) agentOutstanding(is *flow.Step, step *Step) {
+	a := m.def.Agents[is.Agent.Agent]
+	if a == nil {
+		return
+	}
+	switch {
+	case !step.Agent.Ready:
+		m.send(m.recallErrand(step, a))
+	case step.Agent.Thinking():
+		m.send(m.askErrand(step, a))
+	}
+	for _, c := range step.Agent.Calls {
+		if c.State == agent.Running {
+			m.send(m.callErrand(step, c.Tool, c.ID, c.Args))
+		}
+	}
+}

@@ -1,0 +1,201 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/server/engine"
+	"woolsignal/server/workspace"
+	"woolsignal/wire"
+)
+
+func (a *API) start(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Start](r)
+	if err != nil {
+		return err
+	}
+	id := chi.URLParam(r, "workflow")
+	signal := &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Type: "workflow.called"}
+	switch {
+	case in.Sample != "":
+		kept, err := a.sample(id, in.Sample)
+		if err != nil {
+			return err
+		}
+		in.Signal = &kept
+		fallthrough
+	case in.Signal != nil:
+		if signal, err = a.signalOf(id, in.Draft, in.Signal); err != nil {
+			return err
+		}
+	default:
+		if in.Inputs == nil {
+			in.Inputs = map[string]any{}
+		}
+		signal.Body = expr.Canonical(any(in.Inputs))
+	}
+	p := person(r.Context())
+	if signal.From == nil && signal.Kind == "called" {
+		signal.From = map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}
+	}
+	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal)
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Started{Run: ticket.Run})
+}
+
+// signalOf makes a signal as a trigger of a workflow would.
+func (a *API) signalOf(id string, draft bool, kept *wire.Signal) (*run.Signal, error) {
+	s := a.Workspace.Now()
+	w := s.Workflows[id]
+	if live := s.Live[id]; live != nil && !draft {
+		w = live.Workflow
+	}
+	if w == nil {
+		return nil, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+	}
+	for _, t := range w.Triggers {
+		if kept.Trigger == "" || kept.Trigger == t.ID {
+			return &run.Signal{Kind: t.Kind(), Trigger: t.ID, Source: t.Source(), Type: t.Kind() + ".kept", Thread: kept.Thread, Subject: kept.Subject,
+				From: kept.From, Text: kept.Text, Body: expr.Canonical(kept.Body)}, nil
+		}
+	}
+	if kept.Trigger == "" || kept.Trigger == "called" {
+		return &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Type: "workflow.called", From: kept.From, Body: expr.Canonical(kept.Body)}, nil
+	}
+	return nil, refuse(http.StatusUnprocessableEntity, "No such trigger", id+" has no trigger called "+kept.Trigger+".")
+}
+
+func samplePath(workflow, name string) string { return "samples/" + workflow + "/" + name + ".json" }
+
+func (a *API) sample(workflow, name string) (wire.Signal, error) {
+	text, ok := a.Workspace.Now().Files[samplePath(workflow, name)]
+	if !ok {
+		return wire.Signal{}, refuse(http.StatusNotFound, "Not here", workflow+" has no sample called "+name+".")
+	}
+	var kept wire.Signal
+	if err := json.Unmarshal([]byte(text), &kept); err != nil {
+		return kept, refuse(http.StatusUnprocessableEntity, "The sample cannot be read", samplePath(workflow, name)+": "+err.Error())
+	}
+	return kept, nil
+}
+
+func (a *API) samples(w http.ResponseWriter, r *http.Request) error {
+	id := chi.URLParam(r, "workflow")
+	out := []wire.Sample{}
+	for path := range a.Workspace.Now().Files {
+		name, ok := strings.CutPrefix(path, "samples/"+id+"/")
+		if !ok {
+			continue
+		}
+		name = strings.TrimSuffix(name, ".json")
+		kept, err := a.sample(id, name)
+		if err != nil {
+			return err
+		}
+		out = append(out, wire.Sample{Name: name, Signal: kept})
+	}
+	sortBy(out, func(s wire.Sample) string { return s.Name })
+	return reply(w, out)
+}
+
+func (a *API) keepSample(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.KeepSample](r)
+	if err != nil {
+		return err
+	}
+	id, name := chi.URLParam(r, "workflow"), chi.URLParam(r, "name")
+	if !flow.ValidID(name) {
+		return refuse(http.StatusUnprocessableEntity, "This cannot be a sample's name", "Use small letters, digits and hyphens, as in wet-fleece.")
+	}
+	if in.Next {
+		if err := a.Workspace.Catch(r.Context(), id, name, person(r.Context()).Name); err != nil {
+			return err
+		}
+		w.WriteHeader(http.StatusAccepted)
+		return nil
+	}
+	kept := in.Signal
+	if in.Run != "" {
+		state, err := a.Engine.Fold(r.Context(), in.Run)
+		if err != nil {
+			return err
+		}
+		kept = workspace.Kept(state.Signal)
+	}
+	if kept == nil {
+		return refuse(http.StatusUnprocessableEntity, "What is kept?", "Send run, signal, or next: true.")
+	}
+	if err := a.Workspace.KeepSample(r.Context(), id, name, kept, person(r.Context()).Name); err != nil {
+		return err
+	}
+	return reply(w, wire.Sample{Name: name, Signal: *kept})
+}
+
+func (a *API) try(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Try](r)
+	if err != nil {
+		return err
+	}
+	given, _ := expr.Canonical(any(in.Given)).(map[string]any)
+	t := engine.Trial{Workflow: chi.URLParam(r, "workflow"), Step: in.Step, Run: in.Run, Given: map[string]any{}, Send: in.Send}
+	for name, v := range given {
+		if name == "signal" {
+			data, err := json.Marshal(v)
+			if err != nil {
+				return err
+			}
+			if t.Signal, err = run.DecodeSignal(data); err != nil {
+				return refuse(http.StatusUnprocessableEntity, "The signal cannot be read", err.Error())
+			}
+			continue
+		}
+		t.Given[name] = v
+	}
+	ticket, err := a.Engine.Try(r.Context(), t)
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Started{Run: ticket.Run})
+}
+
+func (a *API) rerun(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Rerun](r)
+	if err != nil {
+		return err
+	}
+	edited, _ := expr.Canonical(any(in.Edited)).(map[string]any)
+	ticket, err := a.Engine.Rerun(r.Context(), engine.Repeat{Run: chi.URLParam(r, "run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Started{Run: ticket.Run})
+}
+
+// mostReruns is how many runs may be repeated in one request.
+const mostReruns = 1000
+
+func (a *API) rerunMany(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.RerunMany](r)
+	if err != nil {
+		return err
+	}
+	if len(in.Runs) == 0 || len(in.Runs) > mostReruns {
+		return refuse(http.StatusUnprocessableEntity, "Which runs?", "Send runs, a list of 1 to 1000 of their ids.")
+	}
+	started, failed := a.Engine.RerunAll(r.Context(), in.Runs, in.Same)
+	out := wire.Rerunning{Runs: started}
+	var all interface{ Unwrap() []error }
+	if errors.As(failed, &all) {
+		out.Failed = strings.Split(failed.Error(), "\n")
+	}
+	return reply(w, out)
+}

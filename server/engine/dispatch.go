@@ -1,0 +1,161 @@
+package engine
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+)
+
+// maxErrands is how many errands are on their way at once.
+const maxErrands = 1024
+
+// dispatcher sends errands, turn by turn among workflows, so that a busy one
+// does not starve the others, and within the limits of their connections.
+type dispatcher struct {
+	engine *Engine
+	mu     sync.Mutex
+	paused bool
+	out    int                // errands on their way
+	queues map[string][]ready // by workflow
+	turns  []string           // workflows with errands, whose turn is next first
+	peers  map[string]*peer   // connections with limits, by id
+}
+
+// ready is an errand that may be sent.
+type ready struct {
+	run.Errand
+	peer   string // the connection it uses, where that has limits
+	limits flow.ConnectionLimits
+}
+
+// peer is what is going on with a connection.
+type peer struct {
+	out    int
+	recent []time.Time // sent within the last minute
+}
+
+func newDispatcher(e *Engine) *dispatcher {
+	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}}
+}
+
+// put sends an errand as soon as it is its turn.
+func (d *dispatcher) put(workflow string, errand run.Errand) {
+	r := ready{Errand: errand}
+	if c := d.engine.connectionOf(errand); c != nil && c.Limits != (flow.ConnectionLimits{}) {
+		r.peer, r.limits = c.ID, c.Limits
+	}
+	d.mu.Lock()
+	if len(d.queues[workflow]) == 0 {
+		d.turns = append(d.turns, workflow)
+	}
+	d.queues[workflow] = append(d.queues[workflow], r)
+	d.mu.Unlock()
+	d.pump()
+}
+
+// pump sends what can be sent.
+func (d *dispatcher) pump() {
+	for {
+		d.mu.Lock()
+		r, ok := d.next()
+		d.mu.Unlock()
+		if !ok || d.engine.ctx.Err() != nil {
+			return
+		}
+		d.engine.working.Go(func() {
+			defer d.done(r)
+			d.engine.do(r.Errand)
+		})
+	}
+}
+
+// next takes the first errand whose connection is free from the workflow
+// whose turn it is.
+func (d *dispatcher) next() (ready, bool) {
+	if d.paused || d.out >= maxErrands {
+		return ready{}, false
+	}
+	for i, workflow := range d.turns {
+		queue := d.queues[workflow]
+		at := slices.IndexFunc(queue, d.free)
+		if at < 0 {
+			continue
+		}
+		r := queue[at]
+		d.queues[workflow] = slices.Delete(queue, at, at+1)
+		d.turns = slices.Delete(d.turns, i, i+1)
+		if len(d.queues[workflow]) > 0 {
+			d.turns = append(d.turns, workflow)
+		} else {
+			delete(d.queues, workflow)
+		}
+		d.out++
+		if r.peer != "" {
+			p := d.peers[r.peer]
+			p.out, p.recent = p.out+1, append(p.recent, time.Now())
+		}
+		return r, true
+	}
+	return ready{}, false
+}
+
+// free tells whether an errand's connection has room for it.
+func (d *dispatcher) free(r ready) bool {
+	if r.peer == "" {
+		return true
+	}
+	p := d.peers[r.peer]
+	if p == nil {
+		p = &peer{}
+		d.peers[r.peer] = p
+	}
+	if r.limits.AtOnce > 0 && p.out >= r.limits.AtOnce {
+		return false
+	}
+	if r.limits.PerMinute == 0 {
+		return true
+	}
+	at := time.Now()
+	p.recent = slices.DeleteFunc(p.recent, func(t time.Time) bool { return at.Sub(t) >= time.Minute })
+	if len(p.recent) < r.limits.PerMinute {
+		return true
+	}
+	time.AfterFunc(p.recent[0].Add(time.Minute).Sub(at)+time.Millisecond, d.pump)
+	return false
+}
+
+func (d *dispatcher) done(r ready) {
+	d.mu.Lock()
+	d.out--
+	if r.peer != "" {
+		d.peers[r.peer].out--
+	}
+	d.mu.Unlock()
+	d.pump()
+}
+
+// pause holds errands back that are not on their way yet, or lets them go.
+func (d *dispatcher) pause(on bool) {
+	d.mu.Lock()
+	d.paused = on
+	d.mu.Unlock()
+	d.pump()
+}
+
+// connectionOf finds the connection an errand uses; nil where it uses none.
+func (e *Engine) connectionOf(errand run.Errand) *flow.Connection {
+	s := e.workspace.Now()
+	switch {
+	case errand.Ask != nil:
+		c, _, _ := s.FindModel(errand.Ask.Model)
+		return c
+	case errand.Call != nil:
+		if t, ok := s.Tools.Find(errand.Call.Tool); ok {
+			return s.Connections[t.Connection]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,75 @@
+package engine
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strconv"
+	"time"
+
+	"woolsignal/server/store"
+)
+
+// indexEvery is how far the words of new runs may be behind, so that
+// searching costs the path of a run nothing.
+const indexEvery = 500 * time.Millisecond
+
+// index puts the words of new runs into the full-text index until the engine
+// stops. The index can be built again from the runs.
+func (e *Engine) index() {
+	ticker := time.NewTicker(indexEvery)
+	defer ticker.Stop()
+	for {
+		if err := e.indexNew(e.ctx); err != nil && e.ctx.Err() == nil {
+			e.log.Error("new runs could not be indexed", "error", err)
+		}
+		select {
+		case <-ticker.C:
+		case <-e.ctx.Done():
+			return
+		}
+	}
+}
+
+// indexNew indexes what came since the last time.
+func (e *Engine) indexNew(ctx context.Context) error {
+	for {
+		var text string
+		err := e.store.Read().QueryRowContext(ctx, "SELECT value FROM settings WHERE name = 'indexed'").Scan(&text)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("engine: %w", err)
+		}
+		done, _ := strconv.ParseInt(text, 10, 64)
+		b, last, err := e.words(ctx, done)
+		if err != nil || last == done {
+			return err
+		}
+		b.Do("INSERT INTO settings (name, value) VALUES ('indexed', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", strconv.FormatInt(last, 10))
+		if err := e.store.Write(ctx, b); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+	}
+}
+
+// words gives the next few runs' words as statements, and the number of the
+// last journal entry that was looked at.
+func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, error) {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT j.n, CASE WHEN j.seq = 1 THEN (SELECT r.about FROM runs r WHERE r.id = j.run) END FROM journal j WHERE j.n > ? ORDER BY j.n LIMIT 2000", after)
+	if err != nil {
+		return nil, after, fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	var b store.Batch
+	last := after
+	for rows.Next() {
+		var about sql.NullString
+		if err := rows.Scan(&last, &about); err != nil {
+			return nil, after, fmt.Errorf("engine: %w", err)
+		}
+		if about.String != "" {
+			b.Do("INSERT INTO run_words (rowid, words) VALUES (?, ?)", last, about.String)
+		}
+	}
+	return b, last, rows.Err()
+}

@@ -1,0 +1,252 @@
+package engine
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"woolsignal/core/run"
+)
+
+// place is where a run stands among others: what may hold it back.
+type place struct {
+	workflow  string
+	thread    string // its conversation; one run of it moves at a time
+	key       string // what the workflow's limits tell runs apart by
+	atOnce    int    // runs of the workflow; 0 is no limit
+	perKey    int    // runs of the key; 0 is no limit
+	perMinute int    // beginnings of the workflow; 0 is no limit
+	debounce  time.Duration
+	accepted  time.Time
+}
+
+// placeOf reads a run's place from its workflow's limits. A key that cannot
+// be computed is none: the signal is taken in all the same.
+func placeOf(l *live, signal *run.Signal) (place, error) {
+	limits := l.def.Workflow.Limits
+	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.AtOncePerKey, perMinute: limits.PerMinute, debounce: limits.Debounce, accepted: now()}
+	if limits.Key != nil {
+		p.key = l.def.KeyOf(signal, p.accepted)
+	}
+	return p, nil
+}
+
+// bound tells whether anything could hold the run back.
+func (p place) bound() bool {
+	return p.thread != "" || p.atOnce > 0 || p.perKey > 0 && p.key != "" || p.perMinute > 0 || p.debounce > 0
+}
+
+// lane is a line in which runs go one behind the other.
+type lane struct {
+	name string
+	most int // how many may move at once
+}
+
+// strict lists the lanes a place stands in.
+func (p place) strict() []lane {
+	var out []lane
+	if p.thread != "" {
+		out = append(out, lane{"thread " + p.thread, 1})
+	}
+	if p.perKey > 0 && p.key != "" {
+		out = append(out, lane{"key " + p.workflow + " " + p.key, p.perKey})
+	}
+	return out
+}
+
+// held is a run some limit knows of.
+type held struct {
+	id      string
+	place   place
+	lanes   []lane
+	started bool
+}
+
+// lanes says which runs may move: conversations go one message after the
+// other, and a workflow's limits hold.
+type lanes struct {
+	engine *Engine
+	mu     sync.Mutex
+	paused bool
+	runs   map[string]*held
+	moving map[string]int         // by lane, and by "workflow x"
+	queues map[string][]*held     // waiting runs by strict lane, oldest first
+	waits  map[string][]*held     // waiting runs by workflow, oldest first
+	begins map[string][]time.Time // beginnings within the last minute, by workflow
+}
+
+func newLanes(e *Engine) *lanes {
+	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string][]time.Time{}}
+}
+
+// enter puts a run in its place and tells whether it may start at once.
+func (s *lanes) enter(id string, p place) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if !p.bound() && !s.paused {
+		return true
+	}
+	h := s.wait(id, p)
+	return s.start(h, now())
+}
+
+// occupy puts a run in its place that moved already when the service stopped.
+func (s *lanes) occupy(id string, p place) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if !p.bound() {
+		return
+	}
+	h := &held{id: id, place: p, lanes: p.strict(), started: true}
+	s.runs[id] = h
+	s.count(h, 1)
+}
+
+func (s *lanes) wait(id string, p place) *held {
+	h := &held{id: id, place: p, lanes: p.strict()}
+	s.runs[id] = h
+	s.waits[p.workflow] = append(s.waits[p.workflow], h)
+	for _, l := range h.lanes {
+		s.queues[l.name] = append(s.queues[l.name], h)
+	}
+	return h
+}
+
+// start lets a waiting run go where nothing holds it back.
+func (s *lanes) start(h *held, at time.Time) bool {
+	p := h.place
+	if s.paused || p.debounce > 0 && at.Before(p.accepted.Add(p.debounce)) || p.atOnce > 0 && s.moving["workflow "+p.workflow] >= p.atOnce {
+		return false
+	}
+	for _, l := range h.lanes {
+		if s.moving[l.name] >= l.most || s.queues[l.name][0] != h {
+			return false
+		}
+	}
+	if p.perMinute > 0 {
+		recent := slices.DeleteFunc(s.begins[p.workflow], func(t time.Time) bool { return at.Sub(t) >= time.Minute })
+		s.begins[p.workflow] = recent
+		if len(recent) >= p.perMinute {
+			s.kickLater(p.workflow, recent[0].Add(time.Minute).Sub(at))
+			return false
+		}
+		s.begins[p.workflow] = append(recent, at)
+	}
+	s.unwait(h)
+	h.started = true
+	s.count(h, 1)
+	return true
+}
+
+// count notes that a run moves, or no longer does.
+func (s *lanes) count(h *held, by int) {
+	note := func(name string) {
+		if s.moving[name] += by; s.moving[name] == 0 {
+			delete(s.moving, name)
+		}
+	}
+	for _, l := range h.lanes {
+		note(l.name)
+	}
+	if h.place.atOnce > 0 {
+		note("workflow " + h.place.workflow)
+	}
+}
+
+func (s *lanes) unwait(h *held) {
+	drop := func(m map[string][]*held, key string) {
+		if m[key] = slices.DeleteFunc(m[key], func(o *held) bool { return o == h }); len(m[key]) == 0 {
+			delete(m, key)
+		}
+	}
+	drop(s.waits, h.place.workflow)
+	for _, l := range h.lanes {
+		drop(s.queues, l.name)
+	}
+}
+
+// leave takes a run out of its place and gives those that may start now.
+func (s *lanes) leave(id string) []string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	h := s.runs[id]
+	if h == nil {
+		return nil
+	}
+	delete(s.runs, id)
+	if h.started {
+		s.count(h, -1)
+	} else {
+		s.unwait(h)
+	}
+	return s.ready(h.place.workflow)
+}
+
+// ready starts every waiting run of a workflow that nothing holds back.
+func (s *lanes) ready(workflow string) []string {
+	var out []string
+	at := now()
+	for _, h := range slices.Clone(s.waits[workflow]) {
+		if h.place.atOnce > 0 && s.moving["workflow "+workflow] >= h.place.atOnce {
+			break // nobody else can either
+		}
+		if s.start(h, at) {
+			out = append(out, h.id)
+		}
+	}
+	return out
+}
+
+// arrived sees to a run that has to wait: only the last within the debounce
+// is carried out.
+func (s *lanes) arrived(l *live) {
+	p := l.place
+	if p.debounce == 0 {
+		return
+	}
+	s.mu.Lock()
+	var older []string
+	for _, h := range s.waits[p.workflow] {
+		if h.id != l.id && h.place.key == p.key && !h.started {
+			older = append(older, h.id)
+		}
+	}
+	s.kickLater(p.workflow, time.Until(p.accepted.Add(p.debounce)))
+	s.mu.Unlock()
+	for _, id := range older {
+		s.engine.take(id, run.Event{Stopped: &run.Stop{By: "the workflow", Note: "a newer signal came within " + p.debounce.String()}})
+	}
+}
+
+// kickLater looks at a workflow's waiting runs again after a while.
+func (s *lanes) kickLater(workflow string, after time.Duration) {
+	time.AfterFunc(max(after, 0)+time.Millisecond, func() { s.kick(workflow) })
+}
+
+func (s *lanes) kick(workflow string) {
+	if s.engine.ctx.Err() != nil {
+		return
+	}
+	s.mu.Lock()
+	next := s.ready(workflow)
+	s.mu.Unlock()
+	for _, id := range next {
+		s.engine.begin(id)
+	}
+}
+
+// pause holds everything that waits, or lets it go.
+func (s *lanes) pause(on bool) {
+	s.mu.Lock()
+	s.paused = on
+	var workflows []string
+	for w := range s.waits {
+		workflows = append(workflows, w)
+	}
+	s.mu.Unlock()
+	if !on {
+		for _, w := range workflows {
+			s.kick(w)
+		}
+	}
+}

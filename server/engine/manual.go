@@ -1,0 +1,147 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"woolsignal/core/run"
+)
+
+// StartRun starts a run because a person or a program says so: on inputs
+// where the workflow can be called, else on a signal that was kept. draft
+// takes the draft instead of what is live. Errors: those of [Engine.Accept],
+// *[InputError].
+func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, signal *run.Signal) (*Ticket, error) {
+	a := Admission{Workflow: workflow, Signal: signal}
+	var err error
+	if draft {
+		if a.Definition, err = e.workspace.Draft(ctx, workflow); err != nil {
+			return nil, err
+		}
+	}
+	if signal.Kind == "called" {
+		_, def, err := e.definition(ctx, a)
+		if err != nil {
+			return nil, err
+		}
+		inputs, _ := signal.Body.(map[string]any)
+		if err := fitsInputs(def.Workflow, inputs); err != nil {
+			return nil, err
+		}
+	}
+	signal.ID, signal.Time = "start-"+newID(now()), now()
+	return e.Accept(ctx, a)
+}
+
+// Trial is a step to be tried alone.
+type Trial struct {
+	Workflow string
+	Step     string // id or path
+	Run      string // whose values it sees; "" for none
+	Given    map[string]any
+	Signal   *run.Signal // nil takes the run's, or an empty one
+	Send     bool        // let it change things outside
+}
+
+// Try runs one step of a draft on given values. What would change something
+// outside is held back, unless asked for.
+func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
+	hash, err := e.workspace.Draft(ctx, t.Workflow)
+	if err != nil {
+		return nil, err
+	}
+	def, err := e.workspace.ByHash(ctx, hash)
+	if err != nil {
+		return nil, err
+	}
+	path, err := def.Find(t.Step)
+	if err != nil {
+		return nil, &InputError{err.Error()}
+	}
+	given := map[string]any{}
+	if t.Run != "" {
+		l := &live{id: t.Run}
+		if err := e.load(ctx, l); err != nil {
+			return nil, err
+		}
+		given = run.Values(l.def, l.state)
+		if t.Signal == nil {
+			copied := *l.state.Signal
+			t.Signal = &copied
+		}
+	}
+	for name, v := range t.Given {
+		given[name] = v
+	}
+	if t.Signal == nil {
+		t.Signal = &run.Signal{Kind: "called", Trigger: "called"}
+	}
+	t.Signal.ID = "try-" + newID(now())
+	return e.Accept(ctx, Admission{Workflow: t.Workflow, Signal: t.Signal, Definition: hash,
+		Origin: &run.Origin{Kind: run.OfTry, Run: t.Run, Step: path, Given: given, Held: !t.Send}})
+}
+
+// Repeat is a run to be gone through again.
+type Repeat struct {
+	Run    string
+	From   string         // id or path of the step to begin at; "" is the first
+	Edited map[string]any // outputs of steps before it, by id or path
+	Body   any            // in place of the signal's; nil keeps it
+	Same   bool           // on the version it followed, not the one that is live
+}
+
+// Rerun goes through a run again, from a step on, in a new run. What came
+// before the step is taken from the record.
+func (e *Engine) Rerun(ctx context.Context, r Repeat) (*Ticket, error) {
+	l := &live{id: r.Run}
+	if err := e.load(ctx, l); err != nil {
+		return nil, err
+	}
+	a := Admission{Workflow: l.workflow, Definition: l.definition}
+	if !r.Same {
+		live, ok := e.workspace.Now().Live[l.workflow]
+		if !ok {
+			return nil, fmt.Errorf("%s is no longer live; repeat it on the version it followed", l.workflow)
+		}
+		a.Definition = live.Hash
+	}
+	def, err := e.workspace.ByHash(ctx, a.Definition)
+	if err != nil {
+		return nil, err
+	}
+	if o := l.state.Origin; o != nil && o.Kind == run.OfTry {
+		return nil, &InputError{"this was a step tried alone; try it again instead"}
+	}
+	if r.From != "" {
+		if a.Recorded, err = run.Recorded(l.def, def, l.state, r.From, r.Edited); err != nil {
+			return nil, &InputError{err.Error()}
+		}
+	} else if len(r.Edited) > 0 {
+		return nil, &InputError{"values can be edited of steps before the one it begins at; say from where"}
+	}
+	signal := *l.state.Signal
+	signal.ID = "rerun-" + newID(now())
+	if r.Body != nil {
+		signal.Body = r.Body
+	}
+	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfRerun, Run: r.Run, Step: r.From}
+	return e.Accept(ctx, a)
+}
+
+// RerunAll goes through many runs again, each from its first step, and gives
+// the new runs by the old ones. It goes on past those that cannot be repeated,
+// whose errors it joins.
+func (e *Engine) RerunAll(ctx context.Context, ids []string, same bool) (map[string]string, error) {
+	out := map[string]string{}
+	var failed error
+	for _, id := range ids {
+		ticket, err := e.Rerun(ctx, Repeat{Run: id, Same: same})
+		if err != nil {
+			failed = errors.Join(failed, fmt.Errorf("%s: %w", id, err))
+			continue
+		}
+		out[id] = ticket.Run
+	}
+	return out, failed
+}

@@ -1,0 +1,352 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"testing"
+	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/server/script"
+	"woolsignal/server/testbed"
+)
+
+const callable = "inputs: {type: object, properties: {n: {type: number}, who: {type: string}}}\n"
+
+// workshop is an engine over workflows of just these steps.
+func workshop(t *testing.T, workflows map[string]string) (*Engine, *testbed.Bed) {
+	t.Helper()
+	files := map[string]string{"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n"}
+	for id, text := range workflows {
+		files["workflows/"+id+".yaml"] = "workflow: " + id + "\ntitle: " + id + "\n" + text
+	}
+	bed := testbed.Open(t, files)
+	return restart(t, nil, bed), bed
+}
+
+// restart stops an engine as a crash would, and starts another on the same
+// store.
+func restart(t *testing.T, e *Engine, bed *testbed.Bed) *Engine {
+	t.Helper()
+	if e != nil {
+		e.stop()
+		e.kill()
+		e.working.Wait()
+	}
+	e = New(bed.Store, bed.Workspace, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
+	if err := e.Start(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { e.stop(); e.kill(); e.working.Wait() })
+	return e
+}
+
+// call starts a workflow with inputs.
+func call(t *testing.T, e *Engine, workflow string, inputs map[string]any) string {
+	t.Helper()
+	ticket, err := e.StartRun(context.Background(), workflow, false, &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: inputs})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return ticket.Run
+}
+
+// becomes waits until a run has a status.
+func becomes(t *testing.T, e *Engine, id string, wanted run.Status) *run.State {
+	t.Helper()
+	var s *run.State
+	for end := time.Now().Add(20 * time.Second); time.Now().Before(end); time.Sleep(2 * time.Millisecond) {
+		var err error
+		if s, err = e.Fold(context.Background(), id); err == nil && s.Status == wanted {
+			return s
+		}
+	}
+	t.Fatalf("the run is %s (%s), not %s", s.Status, s.Because, wanted)
+	return nil
+}
+
+func TestTimersSurviveARestart(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"sleep": callable + "steps:\n  - wait: {for: 700ms}\n"})
+	var ids []string
+	for range 20 {
+		ids = append(ids, call(t, e, "sleep", nil))
+	}
+	becomes(t, e, ids[19], run.Waiting)
+	e.mu.Lock()
+	if n := len(e.live); n != 0 {
+		t.Errorf("%d sleeping runs are in memory", n)
+	}
+	e.mu.Unlock()
+	e = restart(t, e, bed)
+	for _, id := range ids {
+		s := becomes(t, e, id, run.Done)
+		if slept := s.Ended.Sub(s.Started); slept < 700*time.Millisecond {
+			t.Errorf("slept for %s", slept)
+		}
+	}
+}
+
+const listening = "  - id: answer\n    wait:\n      hear:\n        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        on: ${inputs.who}\n        match: heard.body.kg > 10\n      at_most: 1h\n"
+
+func arrives(t *testing.T, e *Engine, id, subject string, kg int64) {
+	t.Helper()
+	if _, err := e.Receive(context.Background(), "", &run.Signal{ID: id, Source: "/in/answers", Kind: "webhook", Subject: subject, Body: map[string]any{"kg": kg}}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestASignalIsHeardByTheRunThatWaitsForIt(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening})
+	one, other := call(t, e, "listen", map[string]any{"who": "lot-1"}), call(t, e, "listen", map[string]any{"who": "lot-2"})
+	becomes(t, e, one, run.Waiting)
+	becomes(t, e, other, run.Waiting)
+	arrives(t, e, "a", "lot-3", 50) // nobody's
+	arrives(t, e, "b", "lot-1", 5)  // does not match
+	e = restart(t, e, bed)
+	arrives(t, e, "c", "lot-1", 50)
+	s := becomes(t, e, one, run.Done)
+	if out := s.Step("0").Output.(map[string]any); out["came"] != true {
+		t.Errorf("%v", out)
+	}
+	if s := becomes(t, e, other, run.Waiting); s.Step("0").Hearing == nil {
+		t.Error("the other no longer listens")
+	}
+	var n int
+	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM hears").Scan(&n); err != nil || n != 1 {
+		t.Errorf("%d listeners are kept (%v)", n, err)
+	}
+}
+
+func TestASignalThatCameBeforeIsNotMissed(t *testing.T) {
+	e, _ := workshop(t, map[string]string{"listen": callable + "steps:\n  - wait: {for: 300ms}\n" + listening})
+	id := call(t, e, "listen", map[string]any{"who": "lot-1"})
+	arrives(t, e, "a", "lot-1", 50)
+	arrives(t, e, "a", "lot-1", 50) // twice
+	becomes(t, e, id, run.Done)
+	late := call(t, e, "listen", map[string]any{"who": "lot-1"})
+	becomes(t, e, late, run.Waiting)
+	time.Sleep(400 * time.Millisecond) // its own wait, and time to hear what is not for it
+	if s := becomes(t, e, late, run.Waiting); s.Step("1") == nil || s.Step("1").Hearing == nil {
+		t.Error("a run heard what came before it began")
+	}
+}
+
+func TestCalledWorkflowsGiveOrFail(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"double": callable + "gives: {n: '${two.n}'}\nsteps:\n  - wait: {for: 200ms}\n  - id: two\n    compute: {n: 'inputs.n * 2'}\n",
+		"parent": callable + "gives: {n: '${d.n}'}\nsteps:\n  - id: d\n    call: double\n    inputs: {n: '${inputs.n}'}\n",
+		"sad":    callable + "steps:\n  - call: broken\n    inputs: {}\n",
+		"broken": callable + "steps:\n  - stop: {outcome: failed, because: 'too wet'}\n",
+	})
+	id := call(t, e, "parent", map[string]any{"n": int64(4)})
+	becomes(t, e, id, run.Waiting)
+	e = restart(t, e, bed)
+	if s := becomes(t, e, id, run.Done); fmt.Sprint(s.Result) != "map[n:8]" {
+		t.Errorf("gives %v", s.Result)
+	}
+	sad := becomes(t, e, call(t, e, "sad", map[string]any{"who": "x"}), run.Failed)
+	if !strings.Contains(sad.Because, "broken failed: too wet") {
+		t.Errorf("because %q", sad.Because)
+	}
+	var untold int
+	for end := time.Now().Add(5 * time.Second); ; time.Sleep(time.Millisecond) {
+		if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE tell IS NOT NULL").Scan(&untold); err != nil || untold == 0 || time.Now().After(end) {
+			break
+		}
+	}
+	if untold != 0 {
+		t.Errorf("the ends of %d runs were not told", untold)
+	}
+}
+
+func TestStoppingARunStopsWhatItCalled(t *testing.T) {
+	e, _ := workshop(t, map[string]string{
+		"sleep":  callable + "steps:\n  - wait: {for: 1h}\n",
+		"parent": callable + "steps:\n  - call: sleep\n    inputs: {}\n",
+	})
+	id := call(t, e, "parent", nil)
+	child := becomes(t, e, id, run.Waiting).Step("0").Child
+	if err := e.StopRun(context.Background(), id, run.Stop{By: "Elin"}); err != nil {
+		t.Fatal(err)
+	}
+	becomes(t, e, child, run.Stopped)
+}
+
+func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"sad":    callable + "steps:\n  - compute: {n: '1 / 0'}\n",
+		"other":  callable + "steps:\n  - compute: {n: '1 / 0'}\n",
+		"mishap": "triggers:\n  - id: f\n    failure: {of: [sad]}\nsteps:\n  - compute: {why: signal.body.because}\n",
+	})
+	id := call(t, e, "sad", nil)
+	call(t, e, "other", nil)
+	var started string
+	for end := time.Now().Add(5 * time.Second); started == "" && time.Now().Before(end); time.Sleep(time.Millisecond) {
+		_ = bed.Store.Read().QueryRow("SELECT id FROM runs WHERE workflow = 'mishap'").Scan(&started)
+	}
+	s := becomes(t, e, started, run.Done)
+	if body := s.Signal.Body.(map[string]any); body["run"] != id || body["workflow"] != "sad" {
+		t.Errorf("told %v", body)
+	}
+	var n int
+	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE workflow = 'mishap'").Scan(&n); err != nil || n != 1 {
+		t.Errorf("%d runs look after one failure", n)
+	}
+}
+
+func TestLimitsHold(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"grower": callable + "limits: {at_once: 3, key: '${inputs.who}', at_once_per_key: 1}\nsteps:\n  - wait: {for: 40ms}\n",
+	})
+	var ids []string
+	for i := range 12 {
+		ids = append(ids, call(t, e, "grower", map[string]any{"who": fmt.Sprint("g", i%2)}))
+	}
+	most := 0
+	for {
+		var moving, open int
+		if err := bed.Store.Read().QueryRow("SELECT coalesce(sum(status IN ('running','waiting')), 0), count(*) FROM runs WHERE ended IS NULL").Scan(&moving, &open); err != nil {
+			t.Fatal(err)
+		}
+		most = max(most, moving)
+		if open == 0 {
+			break
+		}
+		if len(ids) == 12 && open < 9 { // in the middle of it
+			e = restart(t, e, bed)
+			ids = ids[:0]
+		}
+	}
+	if most != 2 {
+		t.Errorf("%d runs of two keys went on at once", most)
+	}
+}
+
+func TestOnlyTheLastWithinTheDebounceIsCarriedOut(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"calm": callable + "limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {n: inputs.n}\n"})
+	var last string
+	for i := range 5 {
+		last = call(t, e, "calm", map[string]any{"who": "g", "n": int64(i)})
+	}
+	becomes(t, e, last, run.Done)
+	var stopped int
+	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE status = 'stopped'").Scan(&stopped); err != nil || stopped != 4 {
+		t.Errorf("%d were passed over (%v)", stopped, err)
+	}
+}
+
+func TestPausingHoldsEverythingAndLosesNothing(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"sleep": callable + "steps:\n  - wait: {for: 100ms}\n"})
+	before := call(t, e, "sleep", nil)
+	if err := e.Pause(context.Background(), true); err != nil {
+		t.Fatal(err)
+	}
+	during := call(t, e, "sleep", nil)
+	e = restart(t, e, bed)
+	time.Sleep(250 * time.Millisecond) // past the time of the first
+	if s := becomes(t, e, during, run.Queued); !s.Started.IsZero() {
+		t.Error("a run began during the pause")
+	}
+	becomes(t, e, before, run.Waiting)
+	if err := e.Pause(context.Background(), false); err != nil {
+		t.Fatal(err)
+	}
+	becomes(t, e, before, run.Done)
+	becomes(t, e, during, run.Done)
+}
+
+func TestTryingAndRepeating(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"sums": callable + "gives: {n: '${b.n}'}\nsteps:\n  - id: a\n    compute: {n: inputs.n}\n  - id: b\n    compute: {n: '10 / a.n'}\n",
+	})
+	ctx := context.Background()
+	id := call(t, e, "sums", map[string]any{"n": int64(0)})
+	becomes(t, e, id, run.Failed)
+	again, err := e.Rerun(ctx, Repeat{Run: id, From: "b", Edited: map[string]any{"a": map[string]any{"n": int64(5)}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := becomes(t, e, again.Run, run.Done)
+	if fmt.Sprint(s.Result) != "map[n:2]" || !s.Step("0").Recorded || s.Step("1").Recorded {
+		t.Errorf("repeated: %v", s.Result)
+	}
+	for name, r := range map[string]Repeat{
+		"a step that is not there":  {Run: id, From: "c"},
+		"a value that comes later":  {Run: id, From: "a", Edited: map[string]any{"b": int64(1)}},
+		"a value of nowhere":        {Run: id, Edited: map[string]any{"a": int64(1)}},
+		"from behind what happened": {Run: again.Run + "x", From: "a"},
+	} {
+		if _, err := e.Rerun(ctx, r); err == nil {
+			t.Errorf("%s is repeated", name)
+		}
+	}
+	tried, err := e.Try(ctx, Trial{Workflow: "sums", Step: "b", Run: id, Given: map[string]any{"a": map[string]any{"n": int64(4)}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out := becomes(t, e, tried.Run, run.Done).Step("0").Output; fmt.Sprint(out) != "map[n:2.5]" {
+		t.Errorf("tried alone it gives %v", out)
+	}
+	more, err := e.RerunAll(ctx, []string{id, again.Run, "nosuch"}, true)
+	if len(more) != 2 || !errors.Is(err, ErrNoRun) {
+		t.Errorf("%v, %v", more, err)
+	}
+	if n := len(bed.Workspace.Now().Live); n != 1 {
+		t.Errorf("%d live", n)
+	}
+}
+
+func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"many": callable + "gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n        - wait: {for: 5ms}\n"})
+	id := call(t, e, "many", nil)
+	s := becomes(t, e, id, run.Done)
+	var at int64
+	if err := bed.Store.Read().QueryRow("SELECT seq FROM snapshots WHERE run = ?", id).Scan(&at); err != nil || at < snapshotSleeping || fmt.Sprint(s.Result) != "map[n:60]" {
+		t.Errorf("snapshot at %d (%v), result %v", at, err, s.Result)
+	}
+	entries, err := e.Journal(context.Background(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := run.Fold(id, entries)
+	if err != nil || whole.Seq != s.Seq || whole.Status != s.Status {
+		t.Errorf("the whole journal gives %+v, %v", whole, err)
+	}
+}
+
+func TestABusyWorkflowDoesNotStarveOthers(t *testing.T) {
+	d := newDispatcher(&Engine{})
+	for i := range 5000 {
+		d.queues["noisy"] = append(d.queues["noisy"], ready{Errand: run.Errand{Step: fmt.Sprint(i)}})
+	}
+	d.queues["quiet"] = []ready{{Errand: run.Errand{Run: "quiet"}}}
+	d.turns = []string{"noisy", "quiet"}
+	for i := range 3 {
+		if r, ok := d.next(); ok && r.Run == "quiet" {
+			return
+		} else if !ok {
+			t.Fatal("nothing is next after", i)
+		}
+	}
+	t.Error("three errands of a noisy workflow went before the one of a quiet one")
+}
+
+func TestConnectionsAreNotAskedMoreThanTheyAllow(t *testing.T) {
+	d := newDispatcher(&Engine{})
+	for range 10 {
+		r := ready{peer: "register"}
+		r.limits.AtOnce = 2
+		d.queues["w"] = append(d.queues["w"], r)
+	}
+	d.turns = []string{"w"}
+	sent := 0
+	for _, ok := d.next(); ok; _, ok = d.next() {
+		sent++
+	}
+	if sent != 2 {
+		t.Errorf("%d were sent at once", sent)
+	}
+}

@@ -1,0 +1,181 @@
+package bellwether
+
+import (
+	"encoding/json"
+	"regexp"
+	"strconv"
+	"strings"
+)
+
+// answerShaped answers with JSON that fits a schema: what a request with a
+// response_format asks for. It reads the prompt with plain heuristics.
+func answerShaped(in *request, schema map[string]any) string {
+	prompt := ""
+	for _, m := range in.Messages {
+		if m.Role == "user" {
+			prompt = m.Content
+		}
+		if strings.Contains(prompt, "Criterion ") || len(in.Messages) < 3 {
+			break
+		}
+	}
+	var out any
+	if properties, _ := schema["properties"].(map[string]any); properties["verdicts"] != nil {
+		out = map[string]any{"verdicts": verdicts(prompt, in.Model)}
+	} else {
+		out = shaped(schema, "", prompt)
+	}
+	text, _ := json.Marshal(out)
+	return string(text)
+}
+
+var (
+	criterionLine = regexp.MustCompile(`(?m)^Criterion \d+: (.*)$`)
+	number        = regexp.MustCompile(`-?\d+(?:\.\d+)?`)
+	quotedPart    = regexp.MustCompile(`["“]([^"”]*)["”]`)
+)
+
+// akin are words that stand for others, though less surely. The small model
+// does not know them.
+var akin = map[string][]string{
+	"wet": {"damp", "ford", "rain", "soaked", "puddle", "moist"}, "mouldy": {"musty", "smells", "spots"},
+	"contaminated": {"tar", "straw", "paint", "twine", "bramble"}, "late": {"delayed", "waiting"}, "angry": {"unacceptable", "complaint"},
+}
+
+// hedges make a judgement less sure.
+var hedges = []string{"maybe", "perhaps", "a bit", "slightly", "not sure", "might", "looked"}
+
+// verdicts holds each criterion against what it is about.
+func verdicts(prompt, model string) []any {
+	var out []any
+	for _, part := range strings.Split(prompt, "\nCriterion ")[1:] {
+		found := criterionLine.FindStringSubmatch("Criterion " + part)
+		if found == nil {
+			continue
+		}
+		_, about, _ := strings.Cut(part, "About: ")
+		out = append(out, verdict(strings.ToLower(found[1]), strings.ToLower(about), model))
+	}
+	return out
+}
+
+func verdict(criterion, about, model string) map[string]any {
+	say := func(holds bool, sure float64, reason string) map[string]any {
+		return map[string]any{"holds": holds, "confidence": sure, "reason": reason}
+	}
+	if strings.TrimSpace(about) == "" {
+		return say(false, 0.95, "There is nothing to go by.")
+	}
+	for _, w := range strings.FieldsFunc(criterion, func(r rune) bool { return r < 'a' || r > 'z' }) {
+		if len(w) < 3 || common[w] {
+			continue
+		}
+		if strings.Contains(about, "not "+w) || strings.Contains(about, "no "+w) {
+			return say(false, 0.85, "It says not "+w+".")
+		}
+		if strings.Contains(about, w) {
+			sure := 0.92
+			for _, h := range hedges {
+				if strings.Contains(about, h) {
+					sure = 0.55
+				}
+			}
+			return say(true, sure, "It says "+w+".")
+		}
+		if model == "bellwether-small" {
+			continue
+		}
+		for _, other := range akin[w] {
+			if strings.Contains(about, other) {
+				return say(true, 0.6, "It says "+other+", which may mean "+w+".")
+			}
+		}
+	}
+	return say(false, 0.9, "Nothing in it says so.")
+}
+
+// common are words of criteria that say nothing.
+var common = map[string]bool{"the": true, "driver": true, "notes": true, "mention": true, "mentions": true, "fleece": true, "and": true, "any": true, "that": true, "with": true, "for": true, "was": true, "are": true, "has": true, "text": true, "says": true}
+
+// shaped makes a value of a schema out of what a text says.
+func shaped(schema map[string]any, name, text string) any {
+	if line := guidance(name, text); line != "" {
+		text = line
+	}
+	if choices, _ := schema["enum"].([]any); len(choices) > 0 {
+		return choose(choices, text)
+	}
+	switch schema["type"] {
+	case "object":
+		out := map[string]any{}
+		properties, _ := schema["properties"].(map[string]any)
+		for key, p := range properties {
+			inner, _ := p.(map[string]any)
+			out[key] = shaped(inner, key, text)
+		}
+		return out
+	case "array":
+		items, _ := schema["items"].(map[string]any)
+		return []any{shaped(items, name, text)}
+	case "number", "integer":
+		f, _ := strconv.ParseFloat(number.FindString(text), 64)
+		if schema["type"] == "integer" {
+			return int(f)
+		}
+		return f
+	case "boolean":
+		return strings.Contains(strings.ToLower(text), "yes")
+	}
+	return clipped(schema, words(text))
+}
+
+// guidance is the line of a prompt that says what one value is to be.
+func guidance(name, text string) string {
+	for _, line := range strings.Split(text, "\n") {
+		if rest, ok := strings.CutPrefix(strings.TrimSpace(line), "- "+name+": "); ok && name != "" {
+			return rest
+		}
+	}
+	return ""
+}
+
+// choose takes the choice that stands in the quoted part of a text, or in the
+// text; the first where none does.
+func choose(choices []any, text string) any {
+	quoted := ""
+	if found := quotedPart.FindStringSubmatch(text); found != nil {
+		quoted = strings.ToLower(found[1])
+	}
+	for _, c := range choices {
+		word, _ := c.(string)
+		if quoted != "" && strings.Contains(quoted, strings.ToLower(word)) {
+			return c
+		}
+		for _, other := range akin[strings.ToLower(word)] {
+			if strings.Contains(quoted, other) {
+				return c
+			}
+		}
+	}
+	return choices[0]
+}
+
+// words are what a text is about: what it quotes, or its last line.
+func words(text string) string {
+	if found := quotedPart.FindStringSubmatch(text); found != nil && found[1] != "" {
+		return found[1]
+	}
+	lines := strings.Split(strings.TrimSpace(text), "\n")
+	return strings.TrimSpace(lines[len(lines)-1])
+}
+
+func clipped(schema map[string]any, text string) string {
+	longest := 400
+	if n, ok := schema["maxLength"].(float64); ok {
+		longest = int(n)
+	}
+	if runes := []rune(text); len(runes) > longest {
+		return string(runes[:longest])
+	}
+	return text
+}

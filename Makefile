@@ -5,7 +5,7 @@ BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
 
-.PHONY: build demo test bench vet browser screenshots clean
+.PHONY: build demo test soak bench vet browser screenshots clean
 
 build: $(CONSOLE)
 	$(GO) build -o $(BIN) ./cmd/woolsignal
@@ -16,6 +16,10 @@ demo: build
 test: build browser vet
 	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
 	$(GO) test -timeout 20m ./e2e/...
+
+# Every kind of step under two hundred kills; make test has a short one.
+soak: build
+	SOAK_RUNS=2000 SOAK_KILLS=200 $(GO) test -count 1 -timeout 60m -v -run EveryKindOfStep ./e2e/
 
 vet:
 	$(GO) vet ./...

@@ -36,10 +36,16 @@ type Problem struct {
 }
 
 func (p *Problem) Error() string {
-	if p.Detail == "" {
-		return p.Title
+	text := p.Title
+	if p.Detail != "" {
+		text += ": " + p.Detail
 	}
-	return p.Title + ": " + p.Detail
+	for _, one := range p.Problems {
+		if one.Severity == flow.Wrong {
+			text += "\n" + one.String()
+		}
+	}
+	return text
 }
 
 // ErrUnreachable says that no service answers at the address.

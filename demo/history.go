@@ -23,9 +23,9 @@ type Delivery struct {
 	Notes   string  `json:"notes,omitempty"`
 }
 
-// Post sends a delivery to a service's weighbridge, signed as Standard
+// Post sends a delivery to a webhook of a service, signed as Standard
 // Webhooks says. id is the delivery's own: the same twice starts one run.
-func Post(ctx context.Context, url, signing, id string, body any) (*http.Response, error) {
+func Post(ctx context.Context, url, path, signing, id string, body any) (*http.Response, error) {
 	data, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
@@ -39,7 +39,7 @@ func Post(ctx context.Context, url, signing, id string, body any) (*http.Respons
 	if err != nil {
 		return nil, err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, url+"/in/weighbridge", bytes.NewReader(data))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, url+"/in/"+path, bytes.NewReader(data))
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +63,7 @@ var morning = []Delivery{
 // conversation that ends with a question to the grading lead.
 func History(ctx context.Context, c *client.Client, signing string) error {
 	for i, d := range morning {
-		response, err := Post(ctx, c.URL, signing, fmt.Sprintf("morning-%d", i+1), d)
+		response, err := Post(ctx, c.URL, "weighbridge", signing, fmt.Sprintf("morning-%d", i+1), d)
 		if err != nil {
 			return fmt.Errorf("demo: %w", err)
 		}

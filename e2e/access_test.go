@@ -164,7 +164,7 @@ func TestNoSecretAnywhere(t *testing.T) {
 	s.Talk("t1", "My key is "+state.Keys.Register)
 	echo := delivery()
 	echo.Notes = "key " + state.Keys.Register
-	response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", echo)
+	response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-1", echo)
 	if err != nil || response.StatusCode != 201 {
 		t.Fatal(response, err)
 	}

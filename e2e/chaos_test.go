@@ -34,7 +34,7 @@ func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
 		wg.Go(func() {
 			for i := range work {
 				for {
-					response, err := demo.Post(harness.Context(t), url, state.Signing, fmt.Sprint("d-", i), delivery())
+					response, err := demo.Post(harness.Context(t), url, "weighbridge", state.Signing, fmt.Sprint("d-", i), delivery())
 					if err == nil {
 						response.Body.Close()
 						if response.StatusCode == http.StatusCreated || response.StatusCode == http.StatusAccepted {

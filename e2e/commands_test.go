@@ -154,7 +154,7 @@ func TestCheckAndApply(t *testing.T) {
 		}
 	}
 	write(strings.Replace(string(text), "kg: ${net.kg}\n      shrinkage", "kg: ${net.kgs}\n      shrinkage", 1))
-	if out, _, code := s.Command("Ines", "", "apply", folder, "-yes"); code != 1 || !strings.Contains(out, "net.kgs: there is no kgs") || !strings.Contains(out, "net has kg, shrinkage") || !strings.Contains(out, "Nothing was changed") {
+	if out, _, code := s.Command("Ines", "", "apply", folder, "-yes"); code != 1 || !strings.Contains(out, "net.kgs: there is no kgs") || !strings.Contains(out, "net has kg, notes, shrinkage") || !strings.Contains(out, "Nothing was changed") {
 		t.Errorf("applying a mistake: exit %d\n%s", code, out)
 	}
 	write("# our own words\n" + string(text))
@@ -169,7 +169,7 @@ func TestCheckAndApply(t *testing.T) {
 		t.Errorf("what came back is not byte for byte what went in: %v", err)
 	}
 	copied := filepath.Join(t.TempDir(), "copy")
-	if out, _, code := s.Command("Ines", "", "export", copied); code != 0 || !strings.Contains(out, "13 files written") {
+	if out, _, code := s.Command("Ines", "", "export", copied); code != 0 || !strings.Contains(out, "17 files written") {
 		t.Errorf("exporting: exit %d\n%s", code, out)
 	}
 	if out, _, code := s.Command("Ines", "", "apply", copied); code != 0 || !strings.Contains(out, "already has exactly") {

@@ -90,7 +90,7 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 			t.Errorf("the row was added %d times", n)
 		}
 		// The scale, which got no answer, sends again and gets the one there is.
-		response, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-1", delivery())
+		response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-1", delivery())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -108,7 +108,7 @@ func killWhileRecording(t *testing.T, s *harness.Service, signing string) {
 	gone := make(chan struct{})
 	go func() {
 		defer close(gone)
-		if response, err := demo.Post(harness.Context(t), s.URL, signing, "d-1", delivery()); err == nil {
+		if response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", signing, "d-1", delivery()); err == nil {
 			response.Body.Close() // the service dies first
 		}
 	}()

@@ -51,7 +51,7 @@ func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
 	}
 	post := func(id string, body any) (*http.Response, map[string]any) {
 		t.Helper()
-		r, err := demo.Post(harness.Context(t), s.URL, state.Signing, id, body)
+		r, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, id, body)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -79,7 +79,7 @@ func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 8 {
 		wg.Go(func() {
-			r, err := demo.Post(harness.Context(t), s.URL, state.Signing, "d-5", delivery())
+			r, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-5", delivery())
 			if err != nil {
 				t.Error(err)
 				return

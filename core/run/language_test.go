@@ -17,10 +17,11 @@ import (
 
 // world answers errands the same way whenever it is asked.
 type world struct {
-	model func(prompt string) string // a model's words
-	tool  func(tool string, args map[string]any) (any, string)
-	hear  *run.Signal // what listening finds
-	call  func(inputs map[string]any) (any, string)
+	model  func(prompt string) string // a model's words
+	tool   func(tool string, args map[string]any) (any, string)
+	hear   *run.Signal // what listening finds
+	call   func(inputs map[string]any) (any, string)
+	script any // what a script gives
 }
 
 // step answers the next errand in an order of its own, or lets time pass. It
@@ -47,6 +48,9 @@ func (w world) step(l *life) bool {
 			event.Returned = &run.Returned{Result: result, Error: failure}
 		case e.Script != nil:
 			event.Returned = &run.Returned{Result: map[string]any{"longest": int64(len(e.Script.Inputs))}}
+			if w.script != nil {
+				event.Returned.Result = w.script
+			}
 		case e.Listen != nil:
 			event.Heard = w.hear
 		case e.Start != nil:

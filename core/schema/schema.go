@@ -27,10 +27,10 @@ func Compile(doc map[string]any) (*Schema, error) {
 	c := jsonschema.NewCompiler()
 	c.AssertFormat()
 	c.UseLoader(noLoading{})
-	if err := c.AddResource("workspace:/schema", doc); err != nil {
+	if err := c.AddResource("workspace:///schema", doc); err != nil {
 		return nil, fmt.Errorf("schema: %w", err)
 	}
-	compiled, err := c.Compile("workspace:/schema")
+	compiled, err := c.Compile("workspace:///schema")
 	if err != nil {
 		return nil, fmt.Errorf("schema: %w", err)
 	}

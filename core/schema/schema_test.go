@@ -39,3 +39,17 @@ func TestSchemasStayInsideThemselves(t *testing.T) {
 		}
 	}
 }
+
+func TestASchemaMayReferToItself(t *testing.T) {
+	s, err := schema.Compile(map[string]any{"$defs": map[string]any{"kg": map[string]any{"type": "number", "minimum": int64(1)}},
+		"type": "array", "items": map[string]any{"$ref": "#/$defs/kg"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Validate([]any{int64(2), 2.5}); err != nil {
+		t.Error(err)
+	}
+	if err := s.Validate([]any{int64(0)}); err == nil {
+		t.Error("what does not fit is let through")
+	}
+}

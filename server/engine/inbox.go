@@ -137,6 +137,29 @@ func (e *Engine) listen(errand run.Errand) {
 	}
 }
 
+// unheard takes up steps that began to wait just before the service stopped,
+// for signals that had come before.
+func (e *Engine) unheard(ctx context.Context) error {
+	rows, err := e.store.Read().QueryContext(ctx, `SELECT DISTINCT h.run, h.step, h.source, h.key, r.workflow, r.accepted FROM inbox i
+		JOIN hears h ON h.source = i.source AND h.key = i.key JOIN runs r ON r.id = h.run WHERE i.state = 'kept'`)
+	if err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var errand run.Errand
+		var workflow string
+		var accepted int64
+		errand.Listen = &run.Listen{}
+		if err := rows.Scan(&errand.Run, &errand.Step, &errand.Listen.Source, &errand.Listen.Key, &workflow, &accepted); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		errand.Listen.Since = store.FromTime(accepted)
+		e.errands.put(workflow, errand)
+	}
+	return rows.Err()
+}
+
 // unsettled takes up signals that came in just before the service stopped.
 func (e *Engine) unsettled(ctx context.Context) error {
 	rows, err := e.store.Read().QueryContext(ctx, "SELECT workflow, signal FROM inbox WHERE state = 'new'")

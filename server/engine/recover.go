@@ -108,7 +108,7 @@ func (e *Engine) Start(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(e.unsettled(ctx), e.untold(ctx)); err != nil {
+	if err := errors.Join(e.unsettled(ctx), e.unheard(ctx), e.untold(ctx)); err != nil {
 		return err
 	}
 	for _, id := range resume {

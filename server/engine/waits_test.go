@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -11,6 +12,7 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/server/script"
+	"woolsignal/server/store"
 	"woolsignal/server/testbed"
 )
 
@@ -132,6 +134,27 @@ func TestASignalThatCameBeforeIsNotMissed(t *testing.T) {
 	if s := becomes(t, e, late, run.Waiting); s.Step("1") == nil || s.Step("1").Hearing == nil {
 		t.Error("a run heard what came before it began")
 	}
+}
+
+// TestAListenerOfJustBeforeACrashHears stops the engine after a step began to
+// wait and before it looked into the inbox.
+func TestAListenerOfJustBeforeACrashHears(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening})
+	e.errands.pause(true) // so that it never looks
+	id := call(t, e, "listen", map[string]any{"who": "lot-1"})
+	becomes(t, e, id, run.Waiting)
+	signal := &run.Signal{ID: "a", Source: "/in/answers", Kind: "webhook", Subject: "lot-1", Body: map[string]any{"kg": int64(50)}}
+	data, err := json.Marshal(signal)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b store.Batch
+	b.Do("INSERT INTO inbox (source, id, key, workflow, state, at, signal) VALUES ('/in/answers', 'a', 'lot-1', '', 'kept', ?, ?)", store.Time(time.Now()), data)
+	if err := bed.Store.Write(context.Background(), b); err != nil {
+		t.Fatal(err)
+	}
+	e = restart(t, e, bed)
+	becomes(t, e, id, run.Done)
 }
 
 func TestCalledWorkflowsGiveOrFail(t *testing.T) {

@@ -149,7 +149,7 @@ func (h *Holder) TakeBack(ctx context.Context, n int64, by string) (path string,
 	}
 	files := maps.Clone(h.Now().Files)
 	if _, taken := files[path]; taken {
-		return "", &ConflictError{[]string{path}}
+		return "", fmt.Errorf("%w: %s", ErrTaken, path)
 	}
 	files[path] = text
 	var b store.Batch

@@ -14,7 +14,7 @@ import (
 // Rename gives a workflow another id, everywhere it is named: its file, its
 // samples, the workflows that call it or look after its failures, its
 // versions, its runs and their conversations. Errors: [ErrNoWorkflow],
-// *[ConflictError] where the new id is taken, [ErrProblems].
+// [ErrTaken], [ErrProblems].
 func (h *Holder) Rename(ctx context.Context, from, to, by string) ([]flow.Problem, error) {
 	h.write.Lock()
 	defer h.write.Unlock()
@@ -23,7 +23,7 @@ func (h *Holder) Rename(ctx context.Context, from, to, by string) ([]flow.Proble
 		return nil, fmt.Errorf("%w: %s", ErrNoWorkflow, from)
 	}
 	if s.Workflows[to] != nil || s.Live[to] != nil {
-		return nil, &ConflictError{[]string{"workflows/" + to + ".yaml"}}
+		return nil, fmt.Errorf("%w: %s", ErrTaken, to)
 	}
 	files := map[string]string{}
 	for path, text := range s.Files {

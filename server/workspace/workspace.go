@@ -282,6 +282,8 @@ var (
 	ErrNotLive = errors.New("this workflow is a draft; publish it first")
 	// ErrOff says that a workflow is switched off.
 	ErrOff = errors.New("this workflow is switched off")
+	// ErrTaken says that something else already has a name.
+	ErrTaken = errors.New("something else is called that already")
 	// ErrNoVersion says that a workflow has no version of a number.
 	ErrNoVersion = errors.New("there is no such version")
 )

@@ -13,9 +13,7 @@ func answerShaped(in *request, schema map[string]any) string {
 	prompt := ""
 	for _, m := range in.Messages {
 		if m.Role == "user" {
-			prompt = m.Content
-		}
-		if strings.Contains(prompt, "Criterion ") || len(in.Messages) < 3 {
+			prompt = m.Content // what comes behind only says what was wrong with the answer
 			break
 		}
 	}

@@ -1,14 +1,16 @@
 // What the service says and takes; the Go package wire is the same in Go.
 
-export type Status = 'queued' | 'running' | 'waiting' | 'done' | 'failed' | 'stopped' | 'uncertain' | ''
+export type Status = 'queued' | 'running' | 'waiting' | 'done' | 'failed' | 'stopped' | 'skipped' | 'uncertain' | ''
 
 export interface Person { name: string; email: string; role: 'owner' | 'builder' | 'reviewer' | 'reader' }
 export interface Session { person: Person; workspace: string; zone: string; currency: string; reviews: number }
 export interface Day { date: string; runs: number; failed: number }
-export interface Workflow { id: string; title: string; purpose: string; triggers: string[]; chat: boolean; last_run?: string; week: Day[] }
+export interface Workflow { id: string; title: string; purpose: string; triggers: string[]; chat: boolean; callable: boolean; version: number; on: boolean; drafted: boolean; last_run?: string; week: Day[] }
+export interface Version { version: number; note: string; by: string; at: string; live: boolean }
+export interface Difference { from: string; to: string; lines: { how: 'same' | 'added' | 'removed'; line: string }[]; files: { path: string; diff: string }[] }
 export interface Part { text: string; how?: 'word' | 'value' | 'prose' }
 export interface Line { path: string; number?: string; depth: number; kind: string; id?: string; parts: Part[]; line: number }
-export interface Problem { file: string; line: number; column: number; severity: 'wrong' | 'remark'; what: string; remedy?: string }
+export interface Problem { file: string; line: number; column: number; severity: 'wrong' | 'remark'; what: string; why?: string; remedy?: string }
 export interface Script extends Workflow { lines: Line[]; file: string; text: string; problems: Problem[] }
 export interface Run {
   id: string; workflow: string; title: string; status: Status; because?: string; kind: string; about: string
@@ -24,6 +26,7 @@ export interface Call {
 export interface Agent { agent: string; model: string; system: string; began: string; messages: AgentMessage[] | null; recalled: number; turns: Turn[] | null; calls: Call[] | null }
 export interface Step extends Line {
   status?: Status; began?: string; ended?: string; input?: unknown; output?: unknown; error?: string; agent?: Agent; cost_micros?: number
+  tries?: number; until?: string; child?: string; recorded?: boolean
 }
 export interface Review {
   id: string; of: string; kind: 'step' | 'approval' | 'uncertain'; title: string; why: string; show?: unknown; tool?: string; call?: string
@@ -32,7 +35,7 @@ export interface Review {
 }
 export interface Detail extends Run {
   signal: { from?: Record<string, string>; text?: string; body?: unknown; trigger: string; kind: string; thread?: string }
-  steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }
+  steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }; labels: string[]; result?: unknown; wake?: string; origin?: string
 }
 export interface Message { n: number; run: string; who: 'person' | 'agent' | 'note'; name: string; text: string; at: string }
 export interface Thread { messages: Message[]; open: Run[] }

@@ -56,6 +56,7 @@ func start(b *testing.B, models http.Handler) *service {
 	model := httptest.NewServer(models)
 	files, err := demo.Files()
 	check(b, err)
+	files["workflows/bench.yaml"], files["workflows/bench-tool.yaml"] = pure, withTool
 	for path, text := range files {
 		files[path] = strings.NewReplacer("http://127.0.0.1:7421", model.URL).Replace(text)
 	}
@@ -87,6 +88,42 @@ func start(b *testing.B, models http.Handler) *service {
 	}
 	return s
 }
+
+// pure is a workflow of three steps without any call; withTool has one.
+const pure = `workflow: bench
+title: Bench
+triggers:
+  - id: scale
+    webhook: {path: bench, verify: weighbridge-key, accepts: schemas/delivery.json, answer: computed}
+steps:
+  - id: net
+    compute:
+      kg: signal.body.gross_kg - signal.body.tare_kg
+      shrinkage: round((signal.body.farm_kg - kg) / signal.body.farm_kg * 100, 1)
+  - id: sort
+    decide:
+      cases:
+        - when: net.shrinkage > 8
+          gives:
+            lane: check by hand
+      else:
+        gives:
+          lane: clean
+  - respond:
+      status: 201
+      body:
+        net_kg: ${net.kg}
+        lane: ${sort.lane}
+`
+
+var withTool = strings.NewReplacer("workflow: bench", "workflow: bench-tool", "path: bench", "path: bench-tool", "  - respond:", `  - id: row
+    tool: clip-register/add_delivery
+    args:
+      grower: ${signal.body.grower}
+      kg: ${net.kg}
+      lane: ${sort.lane}
+      notes: ${signal.body.?notes.orValue("")}
+  - respond:`).Replace(pure)
 
 // peer answers every call of a tool inside this process, at once.
 type peer struct{}
@@ -168,7 +205,7 @@ func deliveries(b *testing.B, n int) []delivery {
 
 // saturate posts everything as fast as `at` callers can and gives posts a
 // second and CPU time a post.
-func saturate(b *testing.B, url string, at int, all []delivery) (perSecond float64, cpu time.Duration) {
+func saturate(b *testing.B, url, path string, at int, all []delivery) (perSecond float64, cpu time.Duration) {
 	b.Helper()
 	web := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: at, MaxConnsPerHost: at}}
 	defer web.CloseIdleConnections()
@@ -182,7 +219,7 @@ func saturate(b *testing.B, url string, at int, all []delivery) (perSecond float
 				if i >= len(all) {
 					return
 				}
-				request, _ := http.NewRequest(http.MethodPost, url+"/in/weighbridge", bytes.NewReader(all[i].body))
+				request, _ := http.NewRequest(http.MethodPost, url+"/in/"+path, bytes.NewReader(all[i].body))
 				request.Header = all[i].header
 				response, err := web.Do(request)
 				if err != nil {
@@ -216,32 +253,77 @@ func median[T int64 | float64 | time.Duration](values []T) T {
 	return values[len(values)/2]
 }
 
-// BenchmarkWebhook accepts deliveries durably and finishes the whole
-// weighbridge run before answering, against the bare handler. The two take
-// turns, so that a drifting machine hits both.
+// BenchmarkWebhook accepts deliveries durably and finishes the whole run
+// before answering, against the bare handler: a run of three steps without a
+// call, and the same with a tool that another process would answer. They take
+// turns, so that a drifting machine hits all.
 func BenchmarkWebhook(b *testing.B) {
 	for _, at := range []int{64, 256} {
-		b.Run(fmt.Sprintf("callers=%d", at), func(b *testing.B) {
-			s := start(b, http.NotFoundHandler())
-			defer s.stop()
-			base, stop := bare(b)
-			defer stop()
-			saturate(b, base, at, deliveries(b, 2000))
-			saturate(b, s.url, at, deliveries(b, 2000))
-			var ratios, ours, theirs []float64
-			var cpu []time.Duration
-			for range b.N * 5 {
-				them, _ := saturate(b, base, at, deliveries(b, 8000))
-				us, used := saturate(b, s.url, at, deliveries(b, 4000))
-				ratios, ours, theirs, cpu = append(ratios, us/them), append(ours, us), append(theirs, them), append(cpu, used)
+		for _, path := range []string{"bench", "bench-tool"} {
+			b.Run(fmt.Sprintf("%s/callers=%d", path, at), func(b *testing.B) {
+				s := start(b, http.NotFoundHandler())
+				defer s.stop()
+				base, stop := bare(b)
+				defer stop()
+				saturate(b, base, path, at, deliveries(b, 2000))
+				saturate(b, s.url, path, at, deliveries(b, 2000))
+				var ratios, ours, theirs []float64
+				var cpu, bareCPU []time.Duration
+				for range b.N * 5 {
+					them, their := saturate(b, base, path, at, deliveries(b, 6000))
+					us, used := saturate(b, s.url, path, at, deliveries(b, 4000))
+					ratios, ours, theirs, cpu, bareCPU = append(ratios, us/them), append(ours, us), append(theirs, them), append(cpu, used), append(bareCPU, their)
+				}
+				b.ReportMetric(median(ratios), "ratio")
+				b.ReportMetric(median(ours), "runs/s")
+				b.ReportMetric(median(theirs), "bare/s")
+				b.ReportMetric(float64(median(cpu).Microseconds()), "µs-cpu/run")
+				b.ReportMetric(float64(median(bareCPU).Microseconds()), "µs-cpu/bare")
+				b.ReportMetric(0, "ns/op")
+			})
+		}
+	}
+}
+
+// BenchmarkLatency posts at half of the saturation rate and gives how long the
+// slowest hundredth of runs take from being posted to being answered, against
+// the median durable commit of the same run.
+func BenchmarkLatency(b *testing.B) {
+	s := start(b, http.NotFoundHandler())
+	defer s.stop()
+	saturate(b, s.url, "bench", 64, deliveries(b, 2000))
+	rate, _ := saturate(b, s.url, "bench", 64, deliveries(b, 4000))
+	all := deliveries(b, int(rate/2)*4)
+	web := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 256}}
+	took := make([]time.Duration, len(all))
+	var wg sync.WaitGroup
+	began := time.Now()
+	for i := range all {
+		due := began.Add(time.Duration(float64(i) / (rate / 2) * float64(time.Second)))
+		time.Sleep(time.Until(due))
+		wg.Go(func() {
+			request, _ := http.NewRequest(http.MethodPost, s.url+"/in/bench", bytes.NewReader(all[i].body))
+			request.Header = all[i].header
+			from := time.Now()
+			response, err := web.Do(request)
+			if err != nil {
+				b.Error(err)
+				return
 			}
-			b.ReportMetric(median(ratios), "ratio")
-			b.ReportMetric(median(ours), "runs/s")
-			b.ReportMetric(median(theirs), "bare/s")
-			b.ReportMetric(float64(median(cpu).Microseconds()), "µs-cpu/run")
-			b.ReportMetric(0, "ns/op")
+			_, _ = io.Copy(io.Discard, response.Body)
+			response.Body.Close()
+			took[i] = time.Since(from)
 		})
 	}
+	wg.Wait()
+	commit := commits(b)
+	slices.Sort(took)
+	p50, p99 := took[len(took)/2], took[len(took)*99/100]
+	b.ReportMetric(float64(p99)/float64(commit), "p99/commit")
+	b.ReportMetric(float64(p50.Microseconds())/1000, "ms-p50")
+	b.ReportMetric(float64(p99.Microseconds())/1000, "ms-p99")
+	b.ReportMetric(float64(commit.Microseconds())/1000, "ms-commit")
+	b.ReportMetric(0, "ns/op")
 }
 
 // modelDelay is how long the model peer thinks, each turn.
@@ -346,11 +428,11 @@ func BenchmarkStart(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
-// BenchmarkDisk gives the bytes one weighbridge run takes, index included.
+// BenchmarkDisk gives the bytes one run of three steps takes, index included.
 func BenchmarkDisk(b *testing.B) {
 	const n = 4000
 	s := start(b, http.NotFoundHandler())
-	saturate(b, s.url, 64, deliveries(b, n))
+	saturate(b, s.url, "bench", 64, deliveries(b, n))
 	s.stop()
 	var size int64
 	files, err := filepath.Glob(filepath.Join(s.data, store.FileName+"*"))

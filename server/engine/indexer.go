@@ -11,9 +11,15 @@ import (
 	"woolsignal/server/store"
 )
 
-// indexEvery is how far the words of new runs may be behind, so that
-// searching costs the path of a run nothing.
-const indexEvery = 500 * time.Millisecond
+// indexEvery is how often words of new runs are indexed, a few at a time, and
+// only while the writer has nothing else to do: searching costs the path of a
+// run nothing. What is not indexed yet is looked through word by word, so that
+// no more than mostUnindexed may wait.
+const (
+	indexEvery    = 500 * time.Millisecond
+	indexAtOnce   = 200
+	mostUnindexed = 50_000
+)
 
 // index puts the words of new runs into the full-text index until the engine
 // stops. The index can be built again from the runs.
@@ -32,15 +38,23 @@ func (e *Engine) index() {
 	}
 }
 
-// indexNew indexes what came since the last time.
+// indexNew indexes what came since the last time, as far as the writer is
+// idle or too much waits.
 func (e *Engine) indexNew(ctx context.Context) error {
-	for {
-		var text string
-		err := e.store.Read().QueryRowContext(ctx, "SELECT value FROM settings WHERE name = 'indexed'").Scan(&text)
-		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+	var text string
+	err := e.store.Read().QueryRowContext(ctx, "SELECT value FROM settings WHERE name = 'indexed'").Scan(&text)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("engine: %w", err)
+	}
+	done, _ := strconv.ParseInt(text, 10, 64)
+	for ctx.Err() == nil {
+		var newest sql.NullInt64
+		if err := e.store.Read().QueryRowContext(ctx, "SELECT max(n) FROM journal").Scan(&newest); err != nil {
 			return fmt.Errorf("engine: %w", err)
 		}
-		done, _ := strconv.ParseInt(text, 10, 64)
+		if newest.Int64 <= done || !e.store.Idle() && newest.Int64-done < mostUnindexed {
+			return nil
+		}
 		b, last, err := e.words(ctx, done)
 		if err != nil || last == done {
 			return err
@@ -49,13 +63,15 @@ func (e *Engine) indexNew(ctx context.Context) error {
 		if err := e.store.Write(ctx, b); err != nil {
 			return fmt.Errorf("engine: %w", err)
 		}
+		done = last
 	}
+	return nil
 }
 
 // words gives the next few runs' words as statements, and the number of the
 // last journal entry that was looked at.
 func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT j.n, CASE WHEN j.seq = 1 THEN (SELECT r.about FROM runs r WHERE r.id = j.run) END FROM journal j WHERE j.n > ? ORDER BY j.n LIMIT 2000", after)
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT j.n, CASE WHEN j.seq = 1 THEN (SELECT r.about FROM runs r WHERE r.id = j.run) END FROM journal j WHERE j.n > ? ORDER BY j.n LIMIT ?", after, indexAtOnce)
 	if err != nil {
 		return nil, after, fmt.Errorf("engine: %w", err)
 	}

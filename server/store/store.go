@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	_ "modernc.org/sqlite" // the driver, in pure Go
@@ -25,6 +26,7 @@ type Store struct {
 	lock *os.File
 
 	batches chan *pending
+	queued  atomic.Int64 // when a batch was queued last, in nanoseconds since 1970
 	done    chan struct{}
 	closing sync.RWMutex
 	closed  bool

@@ -51,6 +51,11 @@ const checkpointEvery = 1000
 // Queue hands a batch to the writer. The channel gives nil once the batch is
 // durable. Batches are written in the order they were queued.
 func (s *Store) Queue(batch Batch) <-chan error {
+	s.queued.Store(time.Now().UnixNano())
+	return s.enqueue(batch)
+}
+
+func (s *Store) enqueue(batch Batch) <-chan error {
 	p := &pending{batch: batch, done: make(chan error, 1)}
 	s.closing.RLock()
 	defer s.closing.RUnlock()
@@ -62,10 +67,19 @@ func (s *Store) Queue(batch Batch) <-chan error {
 	return p.done
 }
 
+// idleAfter is how long nothing is written before the writer counts as idle.
+const idleAfter = 100 * time.Millisecond
+
+// Idle tells whether nothing was queued for a moment, for work that can wait;
+// what that work itself writes with [Store.Write] does not count.
+func (s *Store) Idle() bool {
+	return len(s.batches) == 0 && time.Since(time.Unix(0, s.queued.Load())) > idleAfter
+}
+
 // Write hands a batch to the writer and waits until it is durable.
 func (s *Store) Write(ctx context.Context, batch Batch) error {
 	select {
-	case err := <-s.Queue(batch):
+	case err := <-s.enqueue(batch):
 		return err
 	case <-ctx.Done():
 		return ctx.Err()

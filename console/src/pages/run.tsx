@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { Link, useParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import { call, type Detail, type Session, type Step } from '../api'
 import { AgentTurns } from '../parts/turns'
 import { Head } from '../parts/frame'
@@ -21,7 +21,7 @@ export default function RunPage({ session }: { session: Session }) {
   if (run.isPending) return <Loading />
   if (run.error) return <Trouble error={run.error} again={() => void run.refetch()} />
   const d = run.data
-  const open = d.steps.find((s) => s.path === chosen) ?? d.steps.find((s) => s.status === 'failed' || s.status === 'waiting' || s.status === 'running') ?? d.steps.find((s) => s.agent) ?? d.steps.filter((s) => s.status).at(-1)
+  const open = d.steps.find((s) => s.path === chosen) ?? d.steps.find((s) => s.status === 'failed' || s.status === 'waiting' || s.status === 'running') ?? d.steps.find((s) => s.kind === 'agent' && s.agent) ?? d.steps.filter((s) => s.status).at(-1)
   const waited = d.reviews.find((r) => !r.choice)
   return (
     <div className="flex min-h-full flex-col lg:h-full">
@@ -31,6 +31,9 @@ export default function RunPage({ session }: { session: Session }) {
           <Chip><Badge status={d.status} word={d.ended ? `${d.status} in ${took(d.accepted, d.ended)}` : d.status === 'waiting' && waited ? `waiting for ${audience(waited.of)}, ${ago(waited.asked)} so far` : undefined} /></Chip>
           <Chip>{count(d.input_tokens + d.output_tokens, 'token')} · {money(d.cost_micros)}</Chip>
           <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
+          {d.wake && !d.ended && <Chip>goes on by itself {when(d.wake)}</Chip>}
+          {d.labels.map((l) => <Chip key={l}><span className="text-quiet">label&nbsp;</span>{l}</Chip>)}
+          {d.origin && <Chip><Origin origin={d.origin} /></Chip>}
         </div>
         {!d.ended && may && <StopIt run={d} />}
         {d.because && <p className={`mt-2 max-w-3xl ${d.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{d.because}</p>}
@@ -43,17 +46,39 @@ export default function RunPage({ session }: { session: Session }) {
                 <Strand status={s.status} first={i === 0} last={i === d.steps.length - 1} on={d.steps.slice(i + 1).some((l) => l.status)} branch={s.kind === 'case'} inner={s.depth > 0} />
                 <div className="min-w-0 flex-1">
                   <StepRow step={s} open={s === open} choose={() => choose(s.path)} from={d.accepted} to={d.ended} />
-                  {s.agent && <Lanes agent={s.agent} reviews={d.reviews} from={d.accepted} to={d.ended} />}
+                  {s.agent && s.kind === 'agent' && <Lanes agent={s.agent} reviews={d.reviews} from={d.accepted} to={d.ended} />}
                 </div>
               </li>
             ))}
           </ol>
         </div>
         <section aria-label="The chosen step" className="min-w-0 flex-1 border-line bg-raised px-4 py-4 max-lg:border-t md:px-5 lg:overflow-y-auto lg:border-l">
-          {open ? <StepDetail step={open} run={d} /> : <p className="text-quiet">Nothing has happened yet.</p>}
+          {open ? <StepDetail key={open.path} step={open} run={d} may={may} /> : <p className="text-quiet">Nothing has happened yet.</p>}
         </section>
       </div>
     </div>
+  )
+}
+
+/** Origin says which run this one came from. */
+function Origin({ origin }: { origin: string }) {
+  const [kind, id] = origin.split(' ')
+  const words: Record<string, string> = { call: 'called by', rerun: 'repeats', try: 'one step tried alone' }
+  return <>{words[kind]}{id && <>&nbsp;<Link to={`/runs/${id}`} className="font-mono text-[0.84rem] text-indigo underline underline-offset-2">{id}</Link></>}</>
+}
+
+/** Again goes through the run once more from a step, on the values recorded before it. */
+function Again({ run, step }: { run: Detail; step: Step }) {
+  const go = useNavigate()
+  const again = useMutation({
+    mutationFn: () => call<{ run: string }>('POST', `/runs/${run.id}/rerun`, { from: step.kind === 'trigger' ? '' : step.path }),
+    onSuccess: (r) => void go(`/runs/${r.run}`),
+  })
+  return (
+    <p className="mb-3 flex flex-wrap items-center gap-2">
+      <Button disabled={again.isPending} onClick={() => again.mutate()}>{step.kind === 'trigger' ? 'Run all of it again' : 'Run again from here'}</Button>
+      {again.error && <span role="alert" className="text-madder">{again.error.message}</span>}
+    </p>
   )
 }
 
@@ -88,20 +113,22 @@ function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; 
         </span>
         <span className="shrink-0 text-[0.84rem] text-quiet">{step.kind !== 'trigger' && step.kind !== 'case' && [took(step.began, step.ended), step.cost_micros ? money(step.cost_micros) : ''].filter(Boolean).join(' · ')}</span>
       </span>
-      {step.status && step.kind !== 'case' && step.kind !== 'trigger' && <Span began={step.began!} ended={step.ended} from={from} to={to} colour={colours[step.status] ?? 'bg-lichen'} />}
+      {step.status && step.began && step.kind !== 'case' && step.kind !== 'trigger' && step.status !== 'skipped' && <Span began={step.began} ended={step.ended} from={from} to={to} colour={colours[step.status] ?? 'bg-lichen'} />}
     </>
   )
-  if (!step.status || step.kind === 'case') return <div className="px-2 py-1.5">{inner}</div>
+  if (!step.status || step.kind === 'case' && step.output === undefined && !step.error) return <div className="px-2 py-1.5">{inner}</div>
   return (
     <button onClick={choose} aria-pressed={open} className={`mb-0.5 block w-full rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
   )
 }
 
-function StepDetail({ step, run }: { step: Step; run: Detail }) {
+function StepDetail({ step, run, may }: { step: Step; run: Detail; may: boolean }) {
+  const again = may && run.ended && !run.origin?.startsWith('try') && step.kind !== 'case' && step.kind !== 'gives' && !/\/[irbf]\d*\//.test(step.path) && <Again run={run} step={step} />
   if (step.kind === 'trigger') {
     return (
       <>
         <Title step={step} word="What arrived" />
+        {again}
         <Box title={run.signal.kind}><Value value={run.signal.text ?? run.signal.body ?? { due: run.about }} /></Box>
         {run.response && <Box title={`The caller was answered ${run.response.status}`}><Value value={run.response.body} /></Box>}
       </>
@@ -110,10 +137,16 @@ function StepDetail({ step, run }: { step: Step; run: Detail }) {
   const asked = run.reviews.filter((r) => r.kind === 'step' || (!step.agent && r.kind === 'uncertain'))
   return (
     <>
-      <Title step={step} word={step.agent ? 'The agent at work' : 'This step'} />
+      <Title step={step} word={step.kind === 'agent' ? 'The agent at work' : step.agent ? 'A model was asked' : step.kind === 'case' ? 'What left it' : 'This step'} />
+      {again}
+      {step.recorded && <p className="mb-3 text-quiet">Taken over from the run this one repeats.</p>}
+      {!!step.tries && <p className="mb-3 text-quiet">Tried {count(step.tries, 'time')} before.</p>}
+      {step.until && <p className="mb-3 text-weld">Goes on by itself {when(step.until)}.</p>}
+      {step.child && <p className="mb-3">It called <Link to={`/runs/${step.child}`} className="font-mono text-indigo underline underline-offset-2">{step.child}</Link>.</p>}
       {step.error && <Box title={step.status === 'stopped' ? 'Why it went no further' : 'Why it failed'}><p className={step.status === 'stopped' ? '' : 'text-madder'}>{step.error}</p></Box>}
-      {step.agent ? <AgentTurns agent={step.agent} reviews={run.reviews} /> : <>
-        {step.input !== undefined && <Box title="It was given"><Value value={step.input} /></Box>}
+      {step.agent && <AgentTurns agent={step.agent} reviews={run.reviews} />}
+      {step.kind !== 'agent' && <>
+        {!(step.agent && step.kind !== 'tool') && step.input !== undefined && <Box title="It was given"><Value value={step.input} /></Box>}
         {(step.kind === 'review' || step.kind === 'tool') && asked.map((r) => <Verdict key={r.id} review={r} />)}
         {step.output !== undefined && <Box title="It gave"><Value value={step.output} /></Box>}
       </>}

@@ -4,8 +4,10 @@ import { Link, useParams } from 'react-router'
 import { call, type Detail, type Line, type Run, type Script, type Session, type Step } from '../api'
 import { Chat } from '../parts/chat'
 import { Head } from '../parts/frame'
+import { LiveState } from '../parts/live-state'
 import { Badge, Chip, Loading, Trouble } from '../parts/states'
 import { Sentence, Strand } from '../parts/strand'
+import { Publishing, Versions } from '../parts/versions'
 import { gist, took, when } from '../words'
 
 /** Workflow shows a script as sentences, with what each step last gave beside it. */
@@ -18,14 +20,16 @@ export default function Workflow({ session }: { session: Session }) {
   if (script.isPending) return <Loading />
   if (script.error) return <Trouble error={script.error} again={() => void script.refetch()} />
   const s = script.data
+  const may = session.person.role === 'owner' || session.person.role === 'builder'
   const wrong = s.problems.filter((p) => p.severity === 'wrong').length
   return (
     <div className="flex min-h-full flex-col xl:h-full">
       <Tabs.Root defaultValue="script" className="flex flex-1 flex-col xl:min-h-0">
-        <Head title={s.title} above={<Link to="/workflows" className="no-underline hover:underline">Workflows</Link>} beside={wrong > 0 && <Chip><span className="text-madder">{wrong} to put right</span></Chip>}>
+        <Head title={s.title} above={<Link to="/workflows" className="no-underline hover:underline">Workflows</Link>} beside={<><LiveState of={s} />{wrong > 0 && <Chip><span className="text-madder">{wrong} to put right</span></Chip>}</>}>
           <p className="mt-0.5 text-quiet">{s.purpose}</p>
+          {may && <Publishing script={s} />}
           <Tabs.List aria-label="Ways of seeing it" className="mt-2 -mb-3 flex gap-5">
-            {['script', 'file'].map((t) => (
+            {['script', 'file', 'versions'].map((t) => (
               <Tabs.Trigger key={t} value={t} className="border-b-2 border-transparent pb-2 text-quiet capitalize data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink">{t}</Tabs.Trigger>
             ))}
           </Tabs.List>
@@ -34,6 +38,7 @@ export default function Workflow({ session }: { session: Session }) {
           <div className="min-w-0 flex-1 overflow-x-hidden xl:overflow-y-auto">
             <Tabs.Content value="script" className="outline-none"><ScriptView script={s} run={detail.data} /></Tabs.Content>
             <Tabs.Content value="file" className="outline-none"><FileView script={s} /></Tabs.Content>
+            <Tabs.Content value="versions" className="outline-none"><Versions script={s} may={may} /></Tabs.Content>
           </div>
           {s.chat && <div className="flex h-120 shrink-0 flex-col border-line max-xl:border-t xl:h-auto xl:w-96 xl:border-l"><Chat script={s} may={session.person.role !== 'reader'} /></div>}
         </div>
@@ -43,7 +48,8 @@ export default function Workflow({ session }: { session: Session }) {
 }
 
 function ScriptView({ script, run }: { script: Script; run?: Detail }) {
-  const did = new Map(run?.steps.map((s) => [s.path, s]))
+  // Items and rounds stand under the first of them.
+  const did = new Map(run?.steps.toReversed().map((s) => [s.path.replace(/\/([ir])\d+(?=\/|$)/g, '/$1'), s]))
   return (
     <div className="px-2 py-4 md:px-5">
       {run && (
@@ -87,7 +93,7 @@ function Problems({ script }: { script: Script }) {
         {script.problems.map((p, i) => (
           <li key={i} className="border-l-2 border-line pl-3">
             <span className={p.severity === 'wrong' ? 'text-madder' : 'text-quiet'}>{p.severity === 'wrong' ? 'To put right: ' : 'Said aloud: '}</span>
-            {p.what}<span className="block text-[0.87rem] text-quiet">{p.file}, line {p.line}{p.remedy && `: ${p.remedy}`}</span>
+            {p.what}<span className="block text-[0.87rem] text-quiet">{p.file}, line {p.line}{p.why && `. Why it matters: ${p.why}`}{p.remedy && `. To do: ${p.remedy}`}</span>
           </li>
         ))}
       </ul>

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { call, type Day, type Workflow } from '../api'
 import { Head } from '../parts/frame'
+import { LiveState } from '../parts/live-state'
 import { Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, when } from '../words'
 
@@ -26,7 +27,7 @@ export default function Workflows() {
           <li key={w.id}>
             <Link to={`/workflows/${w.id}`} className="grid gap-x-6 gap-y-1 px-4 py-3.5 no-underline hover:bg-raised md:grid-cols-[minmax(0,1fr)_9rem_11rem] md:px-6">
               <span className="min-w-0">
-                <span className="font-semibold">{w.title}</span>
+                <span className="flex flex-wrap items-center gap-x-3"><span className="font-semibold">{w.title}</span><LiveState of={w} /></span>
                 <span className="line-clamp-3 text-quiet">{w.purpose}</span>
                 <span className="mt-0.5 block text-[0.87rem] text-indigo">{w.triggers.join(' · ')}</span>
               </span>

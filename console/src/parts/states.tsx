@@ -37,6 +37,7 @@ const looks: Record<string, { colour: string; word: string; shape: ReactNode }> 
   done: { colour: 'text-lichen', word: 'done', shape: <path d="M1.5 5.5 4 8l4.5-6" fill="none" stroke="currentColor" strokeWidth="2" strokeLinecap="round" strokeLinejoin="round" /> },
   failed: { colour: 'text-madder', word: 'failed', shape: <path d="M2 2l6 6M8 2 2 8" stroke="currentColor" strokeWidth="2" strokeLinecap="round" /> },
   stopped: { colour: 'text-walnut', word: 'stopped', shape: <rect x="1.5" y="1.5" width="7" height="7" fill="currentColor" /> },
+  skipped: { colour: 'text-quiet', word: 'skipped', shape: <path d="M1 5h8" stroke="currentColor" strokeWidth="2" strokeLinecap="round" /> },
   uncertain: { colour: 'text-weld', word: 'uncertain', shape: <path d="M3 3c0-3 5-2.5 4 .2C6.5 4.5 5 4.5 5 6M5 9v.1" fill="none" stroke="currentColor" strokeWidth="1.8" strokeLinecap="round" /> },
 }
 

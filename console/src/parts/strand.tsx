@@ -6,14 +6,14 @@ import type { Part, Status } from '../api'
  * failed. on says that the run went past this row.
  */
 export function Strand({ status, first, last, on, branch, inner }: { status?: Status; first?: boolean; last?: boolean; on: boolean; branch?: boolean; inner?: boolean }) {
-  const colour: Record<string, string> = { done: 'var(--indigo)', running: 'var(--woad)', waiting: 'var(--weld)', failed: 'var(--madder)', uncertain: 'var(--weld)', stopped: 'var(--walnut)' }
+  const colour: Record<string, string> = { done: 'var(--indigo)', running: 'var(--woad)', waiting: 'var(--weld)', failed: 'var(--madder)', uncertain: 'var(--weld)', stopped: 'var(--walnut)', skipped: 'var(--line)' }
   const here = status ? colour[status] : undefined
   const line = (thick: boolean) => ({ width: thick ? 4 : 1.5, background: thick ? 'var(--indigo)' : 'var(--line)' })
   return (
     <span aria-hidden="true" className="relative w-7 shrink-0 self-stretch">
       {!first && <i className="absolute top-0 left-1/2 h-4.5 -translate-x-1/2" style={line(!!status || on)} />}
-      {!last && status !== 'failed' && <i className="absolute top-4.5 bottom-0 left-1/2 -translate-x-1/2" style={line(on)} />}
-      {status === 'failed' && (
+      {!last && (status !== 'failed' || on) && <i className="absolute top-4.5 bottom-0 left-1/2 -translate-x-1/2" style={line(on)} />}
+      {status === 'failed' && !on && (
         <svg viewBox="0 0 20 14" className="absolute top-5 left-1/2 h-3.5 w-5 -translate-x-1/2" fill="none" stroke="var(--madder)" strokeWidth="1.4" strokeLinecap="round">
           <path d="M10 0C9 5 5 6 3 12M10 0c0 5-1 8-1 13M10 0c1 5 5 6 6 11" />
         </svg>

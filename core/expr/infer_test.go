@@ -103,3 +103,17 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 		}
 	}
 }
+
+func FuzzExpression(f *testing.F) {
+	for _, source := range []string{`lots.groupBy(l, l.grower)[0].items`, `net.?lane.orValue("none")`, `math.ceil(1.5) == 2.0`, `lots.sortBy(l, l.kg).map(l, l.kg)[0]`, `now() - time("2026-11-23")`, `parseCsv("a\n1")[0].a`, `x == null ? 1 : x.y`} {
+		f.Add(source)
+	}
+	f.Fuzz(func(t *testing.T, source string) {
+		p, err := expr.Compile(source)
+		if err != nil {
+			return
+		}
+		p.Infer(known())
+		_, _ = p.Eval(scope())
+	})
+}

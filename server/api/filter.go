@@ -2,14 +2,17 @@ package api
 
 import (
 	"context"
+	"database/sql"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"woolsignal/core/money"
+	"woolsignal/core/run"
 	"woolsignal/server/store"
 	"woolsignal/wire"
 )
@@ -20,6 +23,7 @@ type filter struct {
 	args   []any
 	words  string // looked for in what runs are about and why they ended so
 	before string
+	goOn   string // where to look on, when a page is short for having looked long
 }
 
 func (f *filter) and(condition string, values ...any) {
@@ -28,10 +32,26 @@ func (f *filter) and(condition string, values ...any) {
 
 func readFilter(q url.Values) (*filter, error) {
 	f := &filter{words: strings.TrimSpace(q.Get("text")), before: q.Get("before")}
-	for name, column := range map[string]string{"workflow": "r.workflow", "status": "r.status", "kind": "r.kind"} {
-		if v := q.Get(name); v != "" {
-			f.and(column+" = ?", v)
-		}
+	if v := q.Get("workflow"); v != "" {
+		f.and("r.workflow = ?", v)
+	}
+	// The conditions beside the wished one let SQLite use the indexes of open
+	// runs, of failed ones, and of kinds that are rarer than webhooks.
+	switch v := run.Status(q.Get("status")); v {
+	case "":
+	case run.Queued, run.Running, run.Waiting:
+		f.and("r.status = ? AND r.ended IS NULL", string(v))
+	case run.Failed, run.Stopped:
+		f.and("r.status = ? AND r.status IN ('failed', 'stopped')", string(v))
+	default:
+		f.and("r.status = ?", string(v))
+	}
+	switch v := q.Get("kind"); v {
+	case "":
+	case "webhook":
+		f.and("r.kind = ?", v)
+	default:
+		f.and("r.kind = ? AND r.kind != 'webhook'", v)
 	}
 	if v := q.Get("label"); v != "" {
 		f.and("r.id IN (SELECT run FROM labels WHERE label = ?)", v)
@@ -70,40 +90,67 @@ func (a *API) find(ctx context.Context, f *filter, limit int) ([]wire.Run, error
 			return found, err
 		}
 	}
-	about := *f
-	about.where, about.args = append([]string{"run_words MATCH ?"}, f.where...), append([]any{matching(f.words)}, f.args...)
-	if f.before != "" {
-		about.and("w.rowid < coalesce((SELECT n FROM journal WHERE run = ? AND seq = 1), 0)", f.before)
-	}
-	found, err := a.query(ctx, "run_words w JOIN journal j ON j.n = w.rowid JOIN runs r ON r.id = j.run", &about, "w.rowid", limit)
+	query, err := a.matching(ctx, f.words)
 	if err != nil {
 		return nil, err
 	}
-	// Why a run failed is not among its words; only those that did are looked through.
-	because := *f
-	because.where, because.args = append(slices.Clone(f.where), "r.status IN ('failed', 'stopped')", "r.because LIKE ? ESCAPE '\\'"), append(slices.Clone(f.args), like(f.words))
-	if f.before != "" {
-		because.and("r.id < ?", f.before)
-	}
-	more, err := a.query(ctx, "runs r", &because, "r.id", limit)
+	found, err := a.words(ctx, f, query, limit)
 	if err != nil {
 		return nil, err
 	}
-	// The newest runs may not be in the index yet.
-	fresh := *f
-	fresh.where = append(slices.Clone(f.where), "j.n > coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE name = 'indexed'), 0)", "j.seq = 1", "r.about LIKE ? ESCAPE '\\'")
-	fresh.args = append(slices.Clone(f.args), like(f.words))
-	if f.before != "" {
-		fresh.and("r.id < ?", f.before)
-	}
-	newest, err := a.query(ctx, "journal j JOIN runs r ON r.id = j.run", &fresh, "j.n", limit)
+	newest, err := a.unindexed(ctx, f, limit)
 	if err != nil {
 		return nil, err
 	}
-	all := slices.Concat(found, more, newest)
+	all := slices.Concat(found, newest)
 	slices.SortStableFunc(all, func(x, y wire.Run) int { return strings.Compare(y.ID, x.ID) })
 	all = slices.CompactFunc(all, func(x, y wire.Run) bool { return x.ID == y.ID })
 	return all[:min(limit, len(all))], nil
+}
+
+// mostLooked is how many runs that hold the words are held against the other
+// filters in one request. Where none of them fits, the page is short, and says
+// where to go on.
+const mostLooked = 2000
+
+// words asks the full-text index.
+func (a *API) words(ctx context.Context, f *filter, query string, limit int) ([]wire.Run, error) {
+	if query == "" {
+		return nil, nil
+	}
+	below, args := "", []any{query}
+	if f.before != "" {
+		below, args = " AND rowid < coalesce((SELECT n FROM journal WHERE run = ? AND seq = 1), 0)", append(args, f.before)
+	}
+	most := mostLooked
+	if len(f.where) == 0 {
+		most = limit
+	}
+	hits := "(SELECT rowid AS n FROM run_words WHERE run_words MATCH ?" + below + " ORDER BY rowid DESC LIMIT ?) w"
+	var looked int
+	var last sql.NullInt64
+	if err := a.Store.Read().QueryRowContext(ctx, "SELECT count(*), min(w.n) FROM "+hits, append(slices.Clone(args), most)...).Scan(&looked, &last); err != nil {
+		return nil, err
+	}
+	in := *f
+	in.args = append(append(args, most), f.args...)
+	found, err := a.query(ctx, hits+" JOIN journal j ON j.n = w.n JOIN runs r ON r.id = j.run", &in, "w.n", limit)
+	if err != nil || looked < most || len(found) >= limit {
+		return found, err
+	}
+	return found, a.Store.Read().QueryRowContext(ctx, "SELECT run FROM journal WHERE n = ?", last.Int64).Scan(&f.goOn)
+}
+
+// unindexed looks through the newest runs, which may not be in the index yet.
+func (a *API) unindexed(ctx context.Context, f *filter, limit int) ([]wire.Run, error) {
+	in := *f
+	in.where = append(slices.Clone(f.where), "j.n > coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE name = 'indexed'), 0)",
+		"j.seq IN (1, r.seq)", "(r.about LIKE ? ESCAPE '\\' OR r.because LIKE ? ESCAPE '\\')")
+	in.args = append(slices.Clone(f.args), like(f.words), like(f.words))
+	if f.before != "" {
+		in.and("r.id < ?", f.before)
+	}
+	return a.query(ctx, "journal j JOIN runs r ON r.id = j.run", &in, "j.n", limit)
 }
 
 // idLength is how long the id of a run is.
@@ -117,14 +164,43 @@ func (a *API) query(ctx context.Context, from string, f *filter, order string, l
 	return a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM "+from+" WHERE "+where+" ORDER BY "+order+" DESC LIMIT ?", append(slices.Clone(f.args), limit)...))
 }
 
-// matching writes words as a query of the full-text index: all of them, each
-// as a beginning.
-func matching(words string) string {
-	var out []string
-	for _, word := range strings.Fields(words) {
-		out = append(out, `"`+strings.ReplaceAll(word, `"`, `""`)+`"*`)
+// mostTerms is how many words of the index a beginning may stand for; where it
+// stands for more, each is rare.
+const mostTerms = 20
+
+// matching writes words as a query of the full-text index: all of them, the
+// last one as a whole or as a beginning; "" where there is no word in them.
+// Whole words are quicker to look for than beginnings, so a beginning of a few
+// is written as those.
+func (a *API) matching(ctx context.Context, text string) (string, error) {
+	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	if len(words) == 0 {
+		return "", nil
 	}
-	return strings.Join(out, " ")
+	for i, word := range words {
+		words[i] = `"` + word + `"`
+	}
+	last := strings.Trim(words[len(words)-1], `"`)
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT term FROM run_terms WHERE term >= ? AND term < ? LIMIT ?", last, last+"\U0010FFFF", mostTerms+1)
+	if err != nil {
+		return "", err
+	}
+	defer rows.Close()
+	var terms []string
+	for rows.Next() {
+		var term string
+		if err := rows.Scan(&term); err != nil {
+			return "", err
+		}
+		terms = append(terms, `"`+term+`"`)
+	}
+	switch {
+	case len(terms) > mostTerms:
+		words[len(words)-1] += "*"
+	case len(terms) > 0:
+		words[len(words)-1] = "(" + strings.Join(terms, " OR ") + ")"
+	}
+	return strings.Join(words, " AND "), rows.Err()
 }
 
 func like(words string) string {

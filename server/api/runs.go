@@ -57,7 +57,7 @@ func (a *API) runs(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	out := wire.Runs{Runs: found}
+	out := wire.Runs{Runs: found, Next: f.goOn}
 	if len(found) > limit {
 		out.Runs = found[:limit]
 		out.Next = found[limit-1].ID

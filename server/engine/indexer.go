@@ -69,9 +69,11 @@ func (e *Engine) indexNew(ctx context.Context) error {
 }
 
 // words gives the next few runs' words as statements, and the number of the
-// last journal entry that was looked at.
+// last journal entry that was looked at. A run is indexed under the number of
+// its first entry: with what it is about, and once it failed, with why.
 func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT j.n, CASE WHEN j.seq = 1 THEN (SELECT r.about FROM runs r WHERE r.id = j.run) END FROM journal j WHERE j.n > ? ORDER BY j.n LIMIT ?", after, indexAtOnce)
+	rows, err := e.store.Read().QueryContext(ctx, `SELECT j.n, first.n, r.about, CASE WHEN r.status IN ('failed', 'stopped') AND j.seq = r.seq THEN r.because ELSE '' END, j.seq
+		FROM journal j JOIN runs r ON r.id = j.run JOIN journal first ON first.run = j.run AND first.seq = 1 WHERE j.n > ? ORDER BY j.n LIMIT ?`, after, indexAtOnce)
 	if err != nil {
 		return nil, after, fmt.Errorf("engine: %w", err)
 	}
@@ -79,12 +81,13 @@ func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, er
 	var b store.Batch
 	last := after
 	for rows.Next() {
-		var about sql.NullString
-		if err := rows.Scan(&last, &about); err != nil {
+		var first, seq int64
+		var about, because string
+		if err := rows.Scan(&last, &first, &about, &because, &seq); err != nil {
 			return nil, after, fmt.Errorf("engine: %w", err)
 		}
-		if about.String != "" {
-			b.Do("INSERT INTO run_words (rowid, words) VALUES (?, ?)", last, about.String)
+		if seq == 1 && about+because != "" || because != "" {
+			b.Do("INSERT OR REPLACE INTO run_words (rowid, words) VALUES (?, ?)", first, about+" "+because)
 		}
 	}
 	return b, last, rows.Err()

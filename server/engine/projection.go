@@ -113,9 +113,9 @@ const (
 
 // follow writes the journal entry and its projections.
 func follow(b *store.Batch, l *live, entry run.Entry) error {
-	data, err := json.Marshal(entry)
+	data, err := run.EncodeEntry(entry)
 	if err != nil {
-		return fmt.Errorf("engine: this advance cannot be written: %w", err)
+		return fmt.Errorf("engine: %w", err)
 	}
 	b.Do("INSERT INTO journal (run, seq, entry) VALUES (?, ?, ?)", l.id, entry.Seq, data)
 	for _, r := range entry.Records {

@@ -9,6 +9,8 @@ CREATE INDEX runs_to_tell ON runs (tell) WHERE tell IS NOT NULL;
 -- 'rerun' or 'try', and the run it came from, where no signal started it.
 ALTER TABLE runs ADD COLUMN origin TEXT;
 CREATE INDEX runs_by_outcome ON runs (status, id) WHERE status IN ('failed', 'stopped');
+CREATE INDEX runs_by_workflow_and_outcome ON runs (workflow, status, id) WHERE status IN ('failed', 'stopped');
+CREATE INDEX runs_by_rarer_kind ON runs (kind, id) WHERE kind != 'webhook';
 CREATE INDEX runs_by_cost ON runs (cost) WHERE cost > 0;
 
 -- States of runs with long journals, so that folding them stays short.
@@ -98,3 +100,4 @@ CREATE TABLE settings (
 
 -- Words of runs, for searching; the rowid is that of a run's first entry.
 CREATE VIRTUAL TABLE run_words USING fts5(words, content='', contentless_delete=1, tokenize='unicode61 remove_diacritics 2', detail='none');
+CREATE VIRTUAL TABLE run_terms USING fts5vocab(run_words, 'row');

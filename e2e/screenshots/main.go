@@ -113,7 +113,23 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 			}
 		}
 	}
-	return []shot{{"today", "/", 1, false}, {"workflows", "/workflows", 0, false}, {"depot-slots", "/workflows/depot-slots", 0, false},
+	payout, err := ines.Start(ctx, "payout-week", wire.Start{Inputs: map[string]any{"price_per_kg": 1.85}})
+	if err != nil {
+		return nil, err
+	}
+	if _, err := ines.Settled(ctx, payout); err != nil {
+		return nil, err
+	}
+	files, err := ines.Files(ctx)
+	if err != nil {
+		return nil, err
+	}
+	// A draft that differs, for the page of versions.
+	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "humidity_percent > 65", "humidity_percent > 62", 1)
+	if _, err := ines.Apply(ctx, wire.Files{Files: files}); err != nil {
+		return nil, err
+	}
+	return []shot{{"payout-week", "/runs/" + payout, 0, false}, {"bale-offer", "/workflows/bale-offer", 0, false}, {"today", "/", 1, false}, {"workflows", "/workflows", 0, false}, {"depot-slots", "/workflows/depot-slots", 0, false},
 		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false}, {"run", "/runs/" + cancelled, 0, false},
 		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil
 }

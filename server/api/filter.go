@@ -134,7 +134,7 @@ func (a *API) words(ctx context.Context, f *filter, query string, limit int) ([]
 	}
 	in := *f
 	in.args = append(append(args, most), f.args...)
-	found, err := a.query(ctx, hits+" JOIN journal j ON j.n = w.n JOIN runs r ON r.id = j.run", &in, "w.n", limit)
+	found, err := a.query(ctx, hits+" CROSS JOIN journal j ON j.n = w.n CROSS JOIN runs r ON r.id = j.run", &in, "w.n", limit)
 	if err != nil || looked < most || len(found) >= limit {
 		return found, err
 	}

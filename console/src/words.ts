@@ -41,9 +41,11 @@ export function took(from?: string, to?: string): string {
 
 /** money writes millionths of the workspace's currency. */
 export function money(micros: number): string {
-  const units = micros / 1e6
+  const least = 0.0001
+  const units = Math.max(micros / 1e6, micros > 0 ? least : 0)
   const digits = units === 0 || units >= 0.01 ? 2 : 4
-  return new Intl.NumberFormat('en-GB', { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits }).format(units)
+  const under = micros > 0 && micros / 1e6 < least ? 'under ' : ''
+  return under + new Intl.NumberFormat('en-GB', { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits }).format(units)
 }
 
 export function count(n: number, one: string, many = one + 's'): string {

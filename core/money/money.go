@@ -29,6 +29,9 @@ func (m Micros) Format(currency string) string {
 	if m == 0 {
 		return "0 " + currency
 	}
+	if m > 0 && m < 100 {
+		return "under 0.0001 " + currency
+	}
 	if m < 10_000 {
 		return fmt.Sprintf("%.4f %s", m.Units(), currency)
 	}

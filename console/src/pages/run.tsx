@@ -17,12 +17,25 @@ export default function RunPage({ session }: { session: Session }) {
   const { id = '' } = useParams()
   const run = useQuery({ queryKey: ['run', id], queryFn: () => call<Detail>('GET', `/runs/${id}`) })
   const [chosen, choose] = useState<string>()
-  useEffect(() => choose(undefined), [id])
+  const [toggled, toggle] = useState(new Set<string>())
+  useEffect(() => { choose(undefined); toggle(new Set()) }, [id])
   if (run.isPending) return <Loading />
   if (run.error) return <Trouble error={run.error} again={() => void run.refetch()} />
   const d = run.data
-  const open = d.steps.find((s) => s.path === chosen) ?? d.steps.find((s) => s.status === 'failed' || s.status === 'waiting' || s.status === 'running') ?? d.steps.find((s) => s.kind === 'agent' && s.agent) ?? d.steps.filter((s) => s.status).at(-1)
+  const still = d.steps.filter((s) => s.kind !== 'case').findLast((s) => s.status === 'waiting' || s.status === 'running' || s.status === 'uncertain')
+  const open = d.steps.find((s) => s.path === chosen) ?? (d.ended ? undefined : still) ?? (d.status === 'failed' ? d.steps.findLast((s) => s.status === 'failed' && s.kind !== 'case') : undefined) ?? d.steps.find((s) => s.kind === 'agent' && s.agent) ?? d.steps.filter((s) => s.status).at(-1)
   const waited = d.reviews.find((r) => !r.choice)
+  // Items and rounds that went well are folded where there are many.
+  const items = d.steps.filter((s) => s.kind === 'case' && /\/[ir]\d+$/.test(s.path))
+  const folded = new Set(items.filter((s) => toggled.has(s.path) !== (s.status === 'done' && items.length > 3)).map((s) => s.path))
+  const shown = d.steps.filter((s) => !items.some((i) => folded.has(i.path) && s.path.startsWith(i.path + '/')))
+  const choosing = (s: Step) => {
+    choose(s.path)
+    if (!items.includes(s)) return
+    const next = new Set(toggled)
+    if (!next.delete(s.path)) next.add(s.path)
+    toggle(next)
+  }
   return (
     <div className="flex min-h-full flex-col lg:h-full">
       <Head title={d.about ? `“${d.about}”` : d.title} above={<><Link to="/runs" className="no-underline hover:underline">Runs</Link> / <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">{d.title}</Link></>}
@@ -41,11 +54,11 @@ export default function RunPage({ session }: { session: Session }) {
       <div className="flex flex-1 flex-col lg:min-h-0 lg:flex-row">
         <div className="min-w-0 px-2 py-4 md:px-4 lg:w-[46%] lg:overflow-y-auto">
           <ol>
-            {d.steps.map((s, i) => (
+            {shown.map((s, i) => (
               <li key={s.path} className="flex">
-                <Strand status={s.status} first={i === 0} last={i === d.steps.length - 1} on={d.steps.slice(i + 1).some((l) => l.status)} branch={s.kind === 'case'} inner={s.depth > 0} />
+                <Strand status={s.status} first={i === 0} last={i === shown.length - 1} on={shown.slice(i + 1).some((l) => l.status)} branch={s.kind === 'case'} inner={s.depth > 0} />
                 <div className="min-w-0 flex-1">
-                  <StepRow step={s} open={s === open} choose={() => choose(s.path)} from={d.accepted} to={d.ended} />
+                  <StepRow step={s} open={s === open} folded={items.includes(s) ? folded.has(s.path) : undefined} choose={() => choosing(s)} from={d.accepted} to={d.ended} />
                   {s.agent && s.kind === 'agent' && <Lanes agent={s.agent} reviews={d.reviews} from={d.accepted} to={d.ended} />}
                 </div>
               </li>
@@ -103,22 +116,24 @@ function StopIt({ run }: { run: Detail }) {
 
 const colours: Record<string, string> = { waiting: 'bg-weld', uncertain: 'bg-weld', failed: 'bg-madder', running: 'bg-woad', stopped: 'bg-walnut' }
 
-function StepRow({ step, open, choose, from, to }: { step: Step; open: boolean; choose: () => void; from: string; to?: string }) {
+function StepRow({ step, open, folded, choose, from, to }: { step: Step; open: boolean; folded?: boolean; choose: () => void; from: string; to?: string }) {
   const inner = (
     <>
       <span className="flex items-baseline justify-between gap-3">
         <span className={`min-w-0 text-left ${step.status ? '' : 'text-quiet'}`} style={{ paddingLeft: `${step.depth * 0.9}rem` }}>
           {step.number && <span className="mr-2 text-[0.8rem] text-quiet">{step.number}</span>}
+          {folded !== undefined && <span aria-hidden="true" className="mr-1.5 inline-block w-3 text-quiet">{folded ? '▸' : '▾'}</span>}
           <Sentence parts={step.parts} />
+          {folded !== undefined && step.status && <span className={`ml-2 text-[0.87rem] ${step.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{step.status === 'failed' ? 'failed' : gist(step.output)}</span>}
         </span>
         <span className="shrink-0 text-[0.84rem] text-quiet">{step.kind !== 'trigger' && step.kind !== 'case' && [took(step.began, step.ended), step.cost_micros ? money(step.cost_micros) : ''].filter(Boolean).join(' · ')}</span>
       </span>
       {step.status && step.began && step.kind !== 'case' && step.kind !== 'trigger' && step.status !== 'skipped' && <Span began={step.began} ended={step.ended} from={from} to={to} colour={colours[step.status] ?? 'bg-lichen'} />}
     </>
   )
-  if (!step.status || step.kind === 'case' && step.output === undefined && !step.error) return <div className="px-2 py-1.5">{inner}</div>
+  if (!step.status || step.kind === 'case' && folded === undefined && step.output === undefined && !step.error) return <div className="px-2 py-1.5">{inner}</div>
   return (
-    <button onClick={choose} aria-pressed={open} className={`mb-0.5 block w-full rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
+    <button onClick={choose} aria-pressed={open} aria-expanded={folded === undefined ? undefined : !folded} className={`mb-0.5 block w-full rounded-md border px-2 py-1.5 ${open ? 'border-line bg-raised' : 'border-transparent hover:bg-raised'}`}>{inner}</button>
   )
 }
 

@@ -72,12 +72,12 @@ function ScriptLine({ line, step, on, first, last, run }: { line: Line; step?: S
   return (
     <li className="flex min-h-9">
       <Strand status={step?.status} first={first} last={last} on={on} branch={line.kind === 'case'} inner={line.depth > 0} />
-      <div className="grid min-w-0 flex-1 gap-x-4 py-1.5 lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_4.5rem]">
+      <div className={`grid min-w-0 flex-1 gap-x-4 py-1.5 ${run ? 'lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_4.5rem]' : 'max-w-4xl'}`}>
         <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>
           {line.number && <span className="mr-2 text-[0.8rem] text-quiet">{line.number}</span>}
           <Sentence parts={line.parts} />
         </p>
-        <p className={`truncate border-line font-mono text-[0.84rem] lg:border-l lg:pl-3 ${step?.error ? 'text-madder' : 'text-quiet'}`} title={gave}>{gave}</p>
+        {run && <p className={`truncate border-line font-mono text-[0.84rem] lg:border-l lg:pl-3 ${step?.error ? 'text-madder' : 'text-quiet'}`} title={gave}>{gave}</p>}
         <p className="text-right text-[0.84rem] text-quiet max-lg:hidden">{line.kind !== 'trigger' && line.kind !== 'case' && took(step?.began, step?.ended)}</p>
       </div>
     </li>

@@ -90,11 +90,14 @@ func (a *API) find(ctx context.Context, f *filter, limit int) ([]wire.Run, error
 			return found, err
 		}
 	}
-	query, err := a.matching(ctx, f.words)
-	if err != nil {
-		return nil, err
+	// Whole words first: to find which words a beginning stands for is dearer.
+	found, err := a.words(ctx, f, allOf(wordsOf(f.words)), limit)
+	if err == nil && len(found) == 0 && f.goOn == "" {
+		var query string
+		if query, err = a.matching(ctx, f.words); err == nil {
+			found, err = a.words(ctx, f, query, limit)
+		}
 	}
-	found, err := a.words(ctx, f, query, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +153,7 @@ func (a *API) unindexed(ctx context.Context, f *filter, limit int) ([]wire.Run, 
 	if f.before != "" {
 		in.and("r.id < ?", f.before)
 	}
-	return a.query(ctx, "journal j JOIN runs r ON r.id = j.run", &in, "j.n", limit)
+	return a.query(ctx, "journal j CROSS JOIN runs r ON r.id = j.run", &in, "j.n", limit)
 }
 
 // idLength is how long the id of a run is.
@@ -168,17 +171,25 @@ func (a *API) query(ctx context.Context, from string, f *filter, order string, l
 // stands for more, each is rare.
 const mostTerms = 20
 
-// matching writes words as a query of the full-text index: all of them, the
-// last one as a whole or as a beginning; "" where there is no word in them.
-// Whole words are quicker to look for than beginnings, so a beginning of a few
-// is written as those.
-func (a *API) matching(ctx context.Context, text string) (string, error) {
+// wordsOf lists the words of a text, each in quotes.
+func wordsOf(text string) []string {
 	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
-	if len(words) == 0 {
-		return "", nil
-	}
 	for i, word := range words {
 		words[i] = `"` + word + `"`
+	}
+	return words
+}
+
+// allOf writes words as a query of the full-text index; "" where there is none.
+func allOf(words []string) string { return strings.Join(words, " AND ") }
+
+// matching writes words as a query of the full-text index: all of them, the
+// last one as a beginning. Whole words are quicker to look for than
+// beginnings, so a beginning of a few is written as those.
+func (a *API) matching(ctx context.Context, text string) (string, error) {
+	words := wordsOf(text)
+	if len(words) == 0 {
+		return "", nil
 	}
 	last := strings.Trim(words[len(words)-1], `"`)
 	rows, err := a.Store.Read().QueryContext(ctx, "SELECT term FROM run_terms WHERE term >= ? AND term < ? LIMIT ?", last, last+"\U0010FFFF", mostTerms+1)
@@ -200,7 +211,7 @@ func (a *API) matching(ctx context.Context, text string) (string, error) {
 	case len(terms) > 0:
 		words[len(words)-1] = "(" + strings.Join(terms, " OR ") + ")"
 	}
-	return strings.Join(words, " AND "), rows.Err()
+	return allOf(words), rows.Err()
 }
 
 func like(words string) string {

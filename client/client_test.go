@@ -70,3 +70,18 @@ func TestFoldersAreReadWholeButForWhatIsHidden(t *testing.T) {
 		t.Errorf("a folder that is not there: %v", err)
 	}
 }
+
+func TestAFolderMayBeALink(t *testing.T) {
+	folder := t.TempDir()
+	if err := os.WriteFile(filepath.Join(folder, "woolsignal.yaml"), []byte("name: X\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	link := filepath.Join(t.TempDir(), "link")
+	if err := os.Symlink(folder, link); err != nil {
+		t.Fatal(err)
+	}
+	files, err := client.ReadFolder(link)
+	if err != nil || files["woolsignal.yaml"] != "name: X\n" || len(files) != 1 {
+		t.Errorf("%v %v", files, err)
+	}
+}

@@ -11,7 +11,11 @@ import (
 // files and folders are left out.
 func ReadFolder(folder string) (map[string]string, error) {
 	out := map[string]string{}
-	err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
+	folder, err := filepath.EvalSymlinks(folder) // a walk does not follow the link it begins at
+	if err != nil {
+		return nil, err
+	}
+	err = filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}

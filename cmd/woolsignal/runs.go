@@ -145,8 +145,10 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 			mark = "✓"
 		case run.Skipped:
 			mark = "-"
-		case run.Failed, run.Stopped:
+		case run.Failed:
 			mark = "✗"
+		case run.Stopped:
+			mark = "■"
 		case run.Running:
 			mark = "…"
 		case run.Waiting, run.Uncertain:
@@ -159,7 +161,7 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		}
 		fmt.Fprintf(a.out, "\n%s %s%-3s %s  %s\n", mark, pad, s.Number, s.Line.Text(), duration)
 		under := "      " + pad
-		if s.Input != nil && s.Agent == nil {
+		if s.Input != nil && (s.Agent == nil || s.Kind == "tool") {
 			indent(a.out, under+"given  ", clip(value(s.Input), 400))
 		}
 		if s.Agent != nil {
@@ -175,7 +177,11 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 			indent(a.out, under+"until  ", moment(*s.Until, zone))
 		}
 		if s.Error != "" {
-			indent(a.out, under+"failed ", s.Error)
+			word := "failed "
+			if s.Status == run.Stopped {
+				word = "ended  "
+			}
+			indent(a.out, under+word, s.Error)
 		}
 		if s.Kind == "review" && s.Began != nil {
 			for _, r := range d.Reviews {

@@ -96,6 +96,9 @@ type walker struct {
 
 func (w *walker) find(e ast.Expr, f Finding) {
 	f.Offset = w.at(start(e))
+	if f.Why == "" && !f.Remark {
+		f.Why = "the step would fail here when it runs"
+	}
 	w.findings = append(w.findings, f)
 }
 

@@ -61,6 +61,9 @@ func (c *checker) report(at Pos, p Problem) {
 	if p.Severity == "" {
 		p.Severity = Wrong
 	}
+	if p.Why == "" && p.Severity == Wrong {
+		p.Why = "what it names or needs would be missing when it runs"
+	}
 	c.problems = append(c.problems, p)
 }
 

@@ -74,16 +74,19 @@ func (c *checker) value(v Value, names expr.Names) shape.Shape {
 	return nil
 }
 
+// refusedThen is why values are held against schemas before anything runs.
+const refusedThen = "it would be refused when the step runs, after everything before it was done"
+
 // fields holds values somebody wrote against the schema of what takes them.
 func (c *checker) fields(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos, complete bool) {
 	for _, e := range entries {
 		inner, presence := wanted.Field(e.Key)
 		if presence == shape.Absent {
-			c.report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Remedy: wanted.Has(name)})
+			c.report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen, Remedy: wanted.Has(name)})
 			continue
 		}
 		if got := given[e.Key]; !got.Fits(inner) {
-			p := Problem{What: fmt.Sprintf("%s takes %s as %s, and this gives %s", name, shape.Words(inner.Kind()), e.Key, shape.Words(got.Kind()))}
+			p := Problem{What: fmt.Sprintf("%s takes %s as %s, and this gives %s", name, shape.Words(inner.Kind()), e.Key, shape.Words(got.Kind())), Why: refusedThen}
 			if inner.Kind() == "text" && got.Kind() == "number" {
 				p.Remedy = "write ${string(…)} around it"
 			}
@@ -100,7 +103,7 @@ func (c *checker) fields(name string, entries []Entry, given map[string]shape.Sh
 	for _, name2 := range required {
 		n, _ := name2.(string)
 		if _, ok := given[n]; !ok {
-			c.report(at, Problem{What: fmt.Sprintf("%s needs %s", name, n), Remedy: "add " + n + ":"})
+			c.report(at, Problem{What: fmt.Sprintf("%s needs %s", name, n), Why: refusedThen, Remedy: "add " + n + ":"})
 		}
 	}
 }
@@ -115,7 +118,7 @@ func (c *checker) oneOf(e Entry, text string, wanted shape.Shape) {
 	for i, w := range choices {
 		words[i] = fmt.Sprint(w)
 	}
-	c.report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
+	c.report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
 }
 
 // literalText gives a text without any expression in it.

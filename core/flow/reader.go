@@ -34,6 +34,9 @@ func (r *reader) report(at Pos, p Problem) {
 	if p.Severity == "" {
 		p.Severity = Wrong
 	}
+	if p.Why == "" && p.Severity == Wrong {
+		p.Why = "this version of the file cannot go live as it is"
+	}
 	r.problems = append(r.problems, p)
 }
 

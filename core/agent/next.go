@@ -61,7 +61,7 @@ func (s *State) limit(def *flow.Agent, now time.Time) *Failure {
 	case l.Turns > 0 && len(s.Turns) >= l.Turns:
 		return &Failure{"turns", fmt.Sprintf("%s used all its %d turns without an answer", def.Title, l.Turns)}
 	case l.Time > 0 && s.Worked(now) > l.Time:
-		return &Failure{"time", fmt.Sprintf("%s took longer than %s", def.Title, flow.DurationWords(l.Time))}
+		return &Failure{"time", fmt.Sprintf("%s took longer than %s", def.Title, flow.Span{Duration: l.Time}.String())}
 	case l.Cost > 0 && cost.Units() >= l.Cost:
 		return &Failure{"cost", fmt.Sprintf("%s spent its limit of %g", def.Title, l.Cost)}
 	}

@@ -120,12 +120,12 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 	if ripe(step.Deadline, m.now) {
 		if def.Kind == "tool" && step.Status == Running && (step.Sent || step.Agent == nil) && m.neverAgain(def.Tool.Tool) {
 			m.emit(Record{Do: DidLimit, Step: step.Path})
-			_ = m.lost(step, Event{}, fmt.Sprintf("It did not answer within %s. It may or may not have taken effect, and the other side cannot tell two apart.", flow.DurationWords(def.Timeout)))
+			_ = m.lost(step, Event{}, fmt.Sprintf("It did not answer within %s. It may or may not have taken effect, and the other side cannot tell two apart.", flow.Span{Duration: def.Timeout}.String()))
 			return
 		}
 		m.cancelInside(step, "it took too long")
 		m.close(step, "the workflow")
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "it took longer than " + flow.DurationWords(def.Timeout)})
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "it took longer than " + flow.Span{Duration: def.Timeout}.String()})
 		return
 	}
 	switch {

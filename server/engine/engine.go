@@ -133,9 +133,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
 		l.thread = a.Workflow + ":" + key
 	}
-	if l.place, err = placeOf(l, signal); err != nil {
-		return nil, err
-	}
+	l.place = placeOf(l, signal)
 	l.mu.Lock() // before anybody can find it
 	answered, first, err := e.enter(l)
 	if err != nil {

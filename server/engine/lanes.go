@@ -22,13 +22,13 @@ type place struct {
 
 // placeOf reads a run's place from its workflow's limits. A key that cannot
 // be computed is none: the signal is taken in all the same.
-func placeOf(l *live, signal *run.Signal) (place, error) {
+func placeOf(l *live, signal *run.Signal) place {
 	limits := l.def.Workflow.Limits
 	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.AtOncePerKey, perMinute: limits.PerMinute, debounce: limits.Debounce, accepted: now()}
 	if limits.Key != nil {
 		p.key = l.def.KeyOf(signal, p.accepted)
 	}
-	return p, nil
+	return p
 }
 
 // bound tells whether anything could hold the run back.

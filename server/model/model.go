@@ -58,7 +58,7 @@ func (s *Server) Ask(ctx context.Context, model flow.Model, ask *run.Ask, say fu
 
 func (s *Server) explain(err error, within time.Duration) error {
 	if err == context.DeadlineExceeded {
-		return fmt.Errorf("%s did not answer within %s", s.Connection.Title, flow.DurationWords(within))
+		return fmt.Errorf("%s did not answer within %s", s.Connection.Title, flow.Span{Duration: within}.String())
 	}
 	return fmt.Errorf("%s: %w", s.Connection.Title, err)
 }

@@ -1,0 +1,55 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"testing"
+	"time"
+)
+
+// idleLanes are lanes of an engine that begins nothing by itself.
+func idleLanes(t *testing.T) *lanes {
+	t.Helper()
+	ctx, stop := context.WithCancel(context.Background())
+	stop() // what is kicked later finds the engine stopped
+	return newLanes(&Engine{ctx: ctx})
+}
+
+func TestBeginningsAMinuteAreBounded(t *testing.T) {
+	s := idleLanes(t)
+	began := 0
+	for i := range 10 {
+		if s.enter(fmt.Sprint(i), place{workflow: "w", perMinute: 4}) {
+			began++
+		}
+	}
+	if began != 4 {
+		t.Errorf("%d began at once, want 4", began)
+	}
+	s.begins["w"][0] = now().Add(-time.Minute) // the oldest is a minute ago
+	if next := s.leave("0"); len(next) != 1 || next[0] != "4" {
+		t.Errorf("a minute later %v began, want the one that waited longest", next)
+	}
+}
+
+func TestAKeyHeldBackHoldsNobodyElse(t *testing.T) {
+	s := idleLanes(t)
+	at := func(id, key string) bool {
+		return s.enter(id, place{workflow: "w", key: key, perKey: 1, atOnce: 2})
+	}
+	if !at("a1", "a") || at("a2", "a") || at("a3", "a") || !at("b1", "b") || at("c1", "c") {
+		t.Fatal("the wrong ones began")
+	}
+	if next := s.leave("b1"); len(next) != 1 || next[0] != "c1" {
+		t.Errorf("%v began when there was room for one, want c1: a's turn is taken", next)
+	}
+	if next := s.leave("a1"); len(next) != 1 || next[0] != "a2" {
+		t.Errorf("%v began when a was free, want a2, the oldest of it", next)
+	}
+	s.leave("a3") // it was stopped while it waited
+	s.leave("c1")
+	s.leave("a2")
+	if len(s.runs)+len(s.moving)+len(s.queues)+len(s.waits) != 0 {
+		t.Errorf("something is left: %v %v %v %v", s.runs, s.moving, s.queues, s.waits)
+	}
+}

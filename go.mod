@@ -15,6 +15,7 @@ require (
 	github.com/invopop/jsonschema v0.14.0
 	github.com/ncruces/go-strftime v1.1.0
 	github.com/pmezard/go-difflib v1.0.0
+	github.com/robfig/cron/v3 v3.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/standard-webhooks/standard-webhooks/libraries v0.0.1
 	go.yaml.in/yaml/v3 v3.0.6

@@ -3,6 +3,7 @@ package flow
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -147,9 +148,7 @@ func (r *reader) source(f fields, what string, kinds []string) (Trigger, bool) {
 			r.wrong(g.pos("path"), "use small letters, digits and hyphens", "%q cannot be a webhook's path", p)
 		}
 	case "schedule":
-		g, _ := r.mapping(body, "schedule", "every")
-		r.required(g, "every", "15m")
-		t.Schedule = &Schedule{Every: r.duration(g, "every", time.Hour)}
+		t.Schedule = r.schedule(body)
 	case "failure":
 		g, _ := r.mapping(body, "failure", "of")
 		t.Failure = &Failure{Of: r.texts(g, "of")}
@@ -159,3 +158,47 @@ func (r *reader) source(f fields, what string, kinds []string) (Trigger, bool) {
 
 // ValidID tells whether a text can be the id of a file.
 func ValidID(id string) bool { return kebab.MatchString(id) && len(id) <= 60 }
+
+// schedule reads when runs are started: every so often, by cron, or on a day
+// of the month.
+func (r *reader) schedule(n *yaml.Node) *Schedule {
+	g, _ := r.mapping(n, "schedule", "every", "cron", "day_of_month", "at", "zone", "missed")
+	s := &Schedule{Missed: r.choice(g, "missed", "skip", "skip", "once", "all")}
+	switch r.kind(g, "this schedule", []string{"every", "cron", "day_of_month"}) {
+	case "every":
+		s.Every = r.duration(g, "every", time.Hour)
+	case "cron":
+		s.Cron = r.text(g, "cron")
+	case "day_of_month":
+		day, err := strconv.Atoi(r.text(g, "day_of_month"))
+		if err != nil || day == 0 {
+			r.wrong(g.pos("day_of_month"), "write 1 for the first day, -1 for the last, -3 for the third-last", "day_of_month cannot be %q", r.text(g, "day_of_month"))
+		}
+		s.Day = day
+	}
+	if g.has("at") {
+		at, err := time.Parse("15:04", r.text(g, "at"))
+		if err != nil {
+			r.wrong(g.pos("at"), `at: "08:00"`, "%q is not a time of day", r.text(g, "at"))
+		}
+		s.At = time.Duration(at.Hour())*time.Hour + time.Duration(at.Minute())*time.Minute
+		if !g.has("day_of_month") {
+			r.wrong(g.pos("at"), "remove it, or write day_of_month", "at belongs to day_of_month")
+		}
+	}
+	if g.has("zone") {
+		zone, err := time.LoadLocation(r.text(g, "zone"))
+		if err != nil || r.text(g, "zone") == "Local" {
+			r.wrong(g.pos("zone"), "use a name of the IANA time zone database, such as Europe/London", "%q is not a time zone", r.text(g, "zone"))
+		} else {
+			s.Zone = zone
+		}
+	}
+	if err := s.Ready(); err != nil {
+		r.wrong(g.at, `cron: "0 8 * * 1-5" is every weekday at eight`, "%v", err)
+	}
+	if !g.has("zone") {
+		s.Zone = nil // the workspace's, once it is known
+	}
+	return s
+}

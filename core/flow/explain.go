@@ -1,8 +1,10 @@
 package flow
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/shape"
@@ -123,7 +125,7 @@ func (e *explainer) trigger(t Trigger) []Part {
 			s.say(", shaped like ").word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
 		}
 	case t.Schedule != nil:
-		s.say("Every ").word(DurationWords(t.Schedule.Every))
+		s.schedule(t.Schedule)
 	case t.Failure != nil && len(t.Failure.Of) == 0:
 		s.say("When any other workflow fails")
 	case t.Failure != nil:
@@ -196,6 +198,35 @@ func (e *explainer) opening(s *Step, b NamedBlock) []Part {
 		p.say(":")
 	}
 	return p
+}
+
+// schedule says when a schedule is due.
+func (s *sentence) schedule(t *Schedule) {
+	switch {
+	case t.Every > 0:
+		s.say("Every ").word(DurationWords(t.Every))
+	case t.Cron != "":
+		s.say("At the times of ").word(t.Cron)
+	case t.Day == -1:
+		s.say("On the ").word("last day").say(" of each month at ").word(clockOf(t.At))
+	case t.Day < 0:
+		s.say("On the day ").word(strconv.Itoa(-t.Day)).say(" from the end of each month at ").word(clockOf(t.At))
+	default:
+		s.say("On the day ").word(strconv.Itoa(t.Day)).say(" of each month at ").word(clockOf(t.At))
+	}
+	if t.Zone != nil {
+		s.say(" in ").word(t.Zone.String())
+	}
+	switch t.Missed {
+	case "once":
+		s.say("; after missed times, once")
+	case "all":
+		s.say("; missed times are made up for")
+	}
+}
+
+func clockOf(at time.Duration) string {
+	return fmt.Sprintf("%02d:%02d", int(at.Hours()), int(at.Minutes())%60)
 }
 
 // step is a step's sentence, with what holds for it before and behind.

@@ -133,6 +133,37 @@ func TestSeveralTriggersAreToldApart(t *testing.T) {
 	}
 }
 
+func TestSchedules(t *testing.T) {
+	for text, want := range map[string]string{
+		"{every: 15m}":                                         "Every 15 minutes",
+		"{cron: '0 8 * * 1-5', missed: once}":                  "At the times of 0 8 * * 1-5; after missed times, once",
+		"{day_of_month: -3, at: '09:30', zone: Europe/London}": "On the day 3 from the end of each month at 09:30 in Europe/London",
+		"{day_of_month: -1, at: '09:30'}":                      "On the last day of each month at 09:30",
+		"{day_of_month: 1, missed: all}":                       "On the day 1 of each month at 00:00; missed times are made up for",
+		"{cron: '0 8 * *'}":                                    "!no cron expression",
+		"{cron: '0 0 31 2 *'}":                                 "!never comes",
+		"{day_of_month: 0}":                                    "!day_of_month cannot be",
+		"{every: 1h, at: '09:30'}":                             "!at belongs to day_of_month",
+		"{every: 1h, cron: '0 8 * * *'}":                       "!two kinds",
+		"{every: 1h, zone: Moon}":                              "!is not a time zone",
+		"{every: 1h, missed: later}":                           "!missed cannot be",
+		"{day_of_month: 1, at: noon}":                          "!is not a time of day",
+	} {
+		all := files()
+		all["workflows/timed.yaml"] = "workflow: timed\ntitle: Timed\ntriggers:\n  - id: t\n    schedule: " + text + "\nsteps:\n  - label: {as: [x]}\n"
+		w, found := flow.Decode(all)
+		if wrong, ok := strings.CutPrefix(want, "!"); ok {
+			if len(found) == 0 || !strings.Contains(found[0].String(), wrong) {
+				t.Errorf("%s: %v, want %q", text, found, wrong)
+			}
+			continue
+		}
+		if got := w.Explain(w.Workflows["timed"], catalogue)[0].Text(); got != want || len(found) > 0 {
+			t.Errorf("%s reads %q (%v), want %q", text, got, found, want)
+		}
+	}
+}
+
 func TestSecretsInFilesAreFound(t *testing.T) {
 	all := files()
 	all["connections/models.yaml"] += "# whsec_d29vbC1zaWduYWwtYmVuY2gta2V5LTAwMDAwMDAw\n"

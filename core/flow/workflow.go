@@ -2,6 +2,8 @@ package flow
 
 import (
 	"time"
+
+	"woolsignal/core/calendar"
 )
 
 // Workflow is an ordered script: what starts it and the steps it takes.
@@ -72,8 +74,11 @@ type Webhook struct {
 	Subject      *Value // what the delivery is about, over signal; waits look it up by this
 }
 
-// Schedule starts a run every so often.
-type Schedule struct{ Every time.Duration }
+// Schedule starts runs at times.
+type Schedule struct {
+	calendar.Rule
+	Missed string // what becomes of times while nothing ran: skip, once or all
+}
 
 // Failure starts a run when a run of one of these workflows fails; of any
 // where none is named.

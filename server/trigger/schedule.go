@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
+	"woolsignal/core/calendar"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/server/store"
@@ -14,7 +16,8 @@ import (
 
 // Schedules starts runs every so often. Each due time is a delivery with its
 // own id, so it starts one run however often the service stops around it.
-// Times missed while the service was down are skipped.
+// What becomes of times missed while the service was down is the schedule's
+// choice.
 type Schedules struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
@@ -49,14 +52,24 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 			if t.Schedule == nil {
 				continue
 			}
-			due, err := s.due(ctx, id+"/"+t.ID, t.Schedule.Every, now)
+			rule := t.Schedule.Rule
+			if rule.Zone == nil {
+				rule.Zone = s.Workspace.Now().Zone
+			}
+			if err := rule.Ready(); err != nil {
+				s.Log.Error("a schedule cannot be read", "workflow", id, "error", err)
+				continue
+			}
+			due, err := s.due(ctx, id+"/"+t.ID, &rule, now)
 			if err != nil {
 				s.Log.Error("a schedule could not be read", "workflow", id, "error", err)
 				continue
 			}
 			if !due.After(now) {
-				s.start(ctx, id, t.ID, due)
-				due = following(now, t.Schedule.Every)
+				for _, one := range starts(&rule, t.Schedule.Missed, due, now) {
+					s.start(ctx, id, t.ID, one)
+				}
+				due = rule.Next(now)
 				if err := s.keep(ctx, id+"/"+t.ID, due); err != nil {
 					s.Log.Error("a schedule could not be kept", "workflow", id, "error", err)
 				}
@@ -69,23 +82,41 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	return look
 }
 
-// following is the next whole multiple of an interval; those that divide a day
-// are counted from midnight UTC.
-func following(now time.Time, every time.Duration) time.Time {
-	return now.Truncate(every).Add(every).UTC()
+// late is how long after its time a run may still be started as if in time.
+const late = time.Minute
+
+// mostMissed is how many missed times are made up for.
+const mostMissed = 1000
+
+// starts lists the times to start runs for, of those due since one: all that
+// are in time, and of those missed what the schedule says.
+func starts(rule *calendar.Rule, missed string, due, now time.Time) []time.Time {
+	var all []time.Time
+	for t := due; !t.IsZero() && !t.After(now); t = rule.Next(t) {
+		if all = append(all, t); len(all) > mostMissed {
+			all = all[1:]
+		}
+	}
+	switch missed {
+	case "all":
+		return all
+	case "once":
+		return all[len(all)-1:]
+	}
+	return slices.DeleteFunc(all, func(t time.Time) bool { return now.Sub(t) > late })
 }
 
-// due gives the next time of a schedule. One that is long past was missed,
-// and one farther away than its interval belongs to an interval of before.
-func (s *Schedules) due(ctx context.Context, source string, every time.Duration, now time.Time) (time.Time, error) {
+// due gives the next time of a schedule. What was kept by another rule, one
+// that was changed since, counts no more.
+func (s *Schedules) due(ctx context.Context, source string, rule *calendar.Rule, now time.Time) (time.Time, error) {
 	var ms int64
 	err := s.Store.Read().QueryRowContext(ctx, "SELECT coalesce((SELECT next FROM schedules WHERE source = ?), 0)", source).Scan(&ms)
 	if err != nil {
 		return time.Time{}, err
 	}
 	due := store.FromTime(ms)
-	if ms == 0 || now.Sub(due) > every || due.Sub(now) > every {
-		due = following(now, every)
+	if next := rule.Next(now); ms == 0 || due.After(next) || !rule.Next(due.Add(-time.Millisecond)).Equal(due) {
+		due = next
 		return due, s.keep(ctx, source, due)
 	}
 	return due, nil

@@ -3,9 +3,11 @@ package trigger
 import (
 	"context"
 	"log/slog"
+	"strings"
 	"testing"
 	"time"
 
+	"woolsignal/core/calendar"
 	"woolsignal/server/engine"
 	"woolsignal/server/script"
 	"woolsignal/server/testbed"
@@ -67,11 +69,33 @@ func TestTheSameTimeAfterACrashStartsNothing(t *testing.T) {
 func TestAChangedIntervalCountsAtOnce(t *testing.T) {
 	s, _ := clockwork(t)
 	ctx, now := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
-	if err := s.keep(ctx, "watch/rounds", now.Add(9*time.Hour)); err != nil { // what an interval of a day left
+	if err := s.keep(ctx, "watch/rounds", now.Add(9*time.Hour+8*time.Minute)); err != nil { // what an interval of a day left
 		t.Fatal(err)
 	}
-	due, err := s.due(ctx, "watch/rounds", 15*time.Minute, now)
+	due, err := s.due(ctx, "watch/rounds", &calendar.Rule{Every: 15 * time.Minute}, now)
 	if err != nil || due.Format("15:04") != "10:15" {
 		t.Errorf("next due at %s, %v", due, err)
+	}
+}
+
+func TestMissedTimesAreTheSchedulesChoice(t *testing.T) {
+	rule := &calendar.Rule{Every: 15 * time.Minute}
+	due := time.Date(2026, 11, 23, 10, 15, 0, 0, time.UTC)
+	for _, c := range []struct {
+		missed string
+		after  time.Duration
+		want   string
+	}{
+		{"skip", 0, "10:15"}, {"skip", 30 * time.Second, "10:15"}, {"skip", 10 * time.Minute, ""}, {"skip", 45*time.Minute + time.Second, "11:00"},
+		{"once", 10 * time.Minute, "10:15"}, {"once", 50 * time.Minute, "11:00"},
+		{"all", 50 * time.Minute, "10:15 10:30 10:45 11:00"},
+	} {
+		var got []string
+		for _, at := range starts(rule, c.missed, due, due.Add(c.after)) {
+			got = append(got, at.Format("15:04"))
+		}
+		if s := strings.Join(got, " "); s != c.want {
+			t.Errorf("missed: %s, looked at %s later: %q, want %q", c.missed, c.after, s, c.want)
+		}
 	}
 }

@@ -1,0 +1,88 @@
+package calendar
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/robfig/cron/v3"
+)
+
+// Rule says when something is due. Its zero value is never.
+type Rule struct {
+	Every time.Duration // counted from the epoch, and so from midnight UTC where it divides a day
+	Cron  string        // five fields, as crontab(5) has them
+	Day   int           // of the month: from 1, or from its end as -1
+	At    time.Duration // the time of day, for Day
+	Zone  *time.Location
+	cron  cron.Schedule
+}
+
+// cronFields are the five fields of crontab(5), and nothing else.
+var cronFields = cron.NewParser(cron.Minute | cron.Hour | cron.Dom | cron.Month | cron.Dow)
+
+// Ready reads the rule's cron expression; it must be called before Next.
+func (r *Rule) Ready() error {
+	if r.Zone == nil {
+		r.Zone = time.UTC
+	}
+	switch {
+	case r.Cron != "":
+		parsed, err := cronFields.Parse(r.Cron)
+		if err != nil {
+			return fmt.Errorf("%q is no cron expression of five fields: %w", r.Cron, err)
+		}
+		r.cron = parsed
+		if r.Next(time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)).IsZero() {
+			return fmt.Errorf("%q never comes", r.Cron)
+		}
+	case r.Day < -31 || r.Day > 31:
+		return fmt.Errorf("no month has a day %d", r.Day)
+	}
+	return nil
+}
+
+// Next is the first time behind a moment that the rule is due, in UTC. A time
+// of day that a change of the clocks leaves out comes as much later as the
+// clocks jump; one that comes twice counts once, unless every hour counts.
+func (r *Rule) Next(after time.Time) time.Time {
+	switch {
+	case r.Every > 0:
+		return after.Truncate(r.Every).Add(r.Every).UTC()
+	case r.cron != nil:
+		next := r.cron.Next(after.In(r.Zone))
+		for !next.IsZero() && strings.Fields(r.Cron)[1] != "*" && repeated(next) {
+			next = r.cron.Next(next)
+		}
+		return next.UTC()
+	case r.Day != 0:
+		local := after.In(r.Zone)
+		for month := range 50 { // day 31 skips months; it comes soon enough
+			if t, ok := r.inMonth(local.Year(), local.Month()+time.Month(month)); ok && t.After(after) {
+				return t.UTC()
+			}
+		}
+	}
+	return time.Time{}
+}
+
+// repeated tells whether the clocks showed this time of day an hour before
+// already, because they were put back meanwhile.
+func repeated(t time.Time) bool {
+	const clock = "2006-01-02 15:04"
+	return t.Add(-time.Hour).Format(clock) == t.Format(clock)
+}
+
+// inMonth is the rule's day in a month; ok is false where the month has none.
+func (r *Rule) inMonth(year int, month time.Month) (time.Time, bool) {
+	first := time.Date(year, month, 1, 0, 0, 0, 0, time.UTC)
+	last := first.AddDate(0, 1, -1).Day()
+	day := r.Day
+	if day < 0 {
+		day = last + 1 + day
+	}
+	if day < 1 || day > last {
+		return time.Time{}, false
+	}
+	return time.Date(first.Year(), first.Month(), day, int(r.At.Hours()), int(r.At.Minutes())%60, 0, 0, r.Zone), true
+}

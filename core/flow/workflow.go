@@ -1,9 +1,11 @@
 package flow
 
 import (
+	"sync"
 	"time"
 
 	"woolsignal/core/calendar"
+	"woolsignal/core/schema"
 )
 
 // Workflow is an ordered script: what starts it and the steps it takes.
@@ -30,6 +32,23 @@ type Schema struct {
 	At   Pos
 	Path string         // schemas/….json, "" where it is written in place
 	Doc  map[string]any // nil where the file is missing
+
+	once     sync.Once
+	compiled *schema.Schema
+	broken   error
+}
+
+// Validate holds a value against the schema, which is compiled once. Where
+// there is none, anything fits.
+func (s *Schema) Validate(v any) error {
+	if s == nil || s.Doc == nil {
+		return nil
+	}
+	s.once.Do(func() { s.compiled, s.broken = schema.Compile(s.Doc) })
+	if s.broken != nil {
+		return s.broken
+	}
+	return s.compiled.Validate(v)
 }
 
 // doc gives the schema, or nil where there is none.

@@ -81,19 +81,28 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 
 // resolve finds the schemas a workflow names by file.
 func (w *Workspace) resolve(flow *Workflow) {
-	find := func(s *Schema) {
-		if s != nil && s.Path != "" {
+	flow.schemas(func(s *Schema) {
+		if s.Path != "" {
 			s.Doc = w.Schemas[s.Path]
 		}
+	})
+}
+
+// schemas visits every schema field of a workflow that is written.
+func (w *Workflow) schemas(visit func(*Schema)) {
+	some := func(s *Schema) {
+		if s != nil {
+			visit(s)
+		}
 	}
-	find(flow.Inputs)
-	find(flow.Result)
-	Walk(flow.Steps, func(s *Step) {
+	some(w.Inputs)
+	some(w.Result)
+	Walk(w.Steps, func(s *Step) {
 		if s.Model != nil {
-			find(s.Model.Answer)
+			some(s.Model.Answer)
 		}
 		if s.JavaScript != nil {
-			find(s.JavaScript.Result)
+			some(s.JavaScript.Result)
 		}
 	})
 }
@@ -101,27 +110,23 @@ func (w *Workspace) resolve(flow *Workflow) {
 // SchemasUsed lists the files of schemas a workflow names, each once.
 func (w *Workflow) SchemasUsed() []string {
 	var out []string
-	note := func(s *Schema) {
-		if s != nil && s.Path != "" && !slices.Contains(out, s.Path) {
-			out = append(out, s.Path)
+	note := func(path string) {
+		if path != "" && !slices.Contains(out, path) {
+			out = append(out, path)
 		}
 	}
-	note(w.Inputs)
-	note(w.Result)
-	for _, t := range w.Triggers {
-		if t.Webhook != nil && t.Webhook.Accepts != "" {
-			note(&Schema{Path: t.Webhook.Accepts})
+	w.schemas(func(s *Schema) { note(s.Path) })
+	accepted := func(t Trigger) {
+		if t.Webhook != nil {
+			note(t.Webhook.Accepts)
 		}
+	}
+	for _, t := range w.Triggers {
+		accepted(t)
 	}
 	Walk(w.Steps, func(s *Step) {
-		if s.Model != nil {
-			note(s.Model.Answer)
-		}
-		if s.JavaScript != nil {
-			note(s.JavaScript.Result)
-		}
-		if s.Wait != nil && s.Wait.Hear != nil && s.Wait.Hear.Webhook != nil && s.Wait.Hear.Webhook.Accepts != "" {
-			note(&Schema{Path: s.Wait.Hear.Webhook.Accepts})
+		if s.Wait != nil && s.Wait.Hear != nil {
+			accepted(s.Wait.Hear.Trigger)
 		}
 	})
 	return out

@@ -15,14 +15,7 @@ func (m *Machine) halt(s *Stop) {
 }
 
 // closedBy closes everything open, in somebody's name.
-func (m *Machine) closedBy(by, because string) {
-	var open []*Step
-	m.state.eachOpen(func(s *Step) { open = append(open, s) })
-	for i := len(open) - 1; i >= 0; i-- { // inner ones first
-		m.close(open[i], by)
-		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because})
-	}
-}
+func (m *Machine) closedBy(by, because string) { m.closeFrame(m.state.Root, by, because) }
 
 // cancelAll closes everything open, because the run ends elsewhere.
 func (m *Machine) cancelAll(because string) { m.closedBy("the workflow", because) }
@@ -37,11 +30,17 @@ func (m *Machine) cancelInside(step *Step, because string) {
 	}
 }
 
+// cancelFrame closes what is open in a block, because it is no longer wanted.
 func (m *Machine) cancelFrame(frame *Frame, because string) {
+	m.closeFrame(frame, "the workflow", because)
+}
+
+// closeFrame closes what is open in a block, inner steps first.
+func (m *Machine) closeFrame(frame *Frame, by, because string) {
 	var open []*Step
 	frame.eachOpen(func(s *Step) { open = append(open, s) })
 	for i := len(open) - 1; i >= 0; i-- {
-		m.close(open[i], "the workflow")
+		m.close(open[i], by)
 		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because})
 	}
 }

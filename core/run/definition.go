@@ -105,15 +105,8 @@ func (d *Definition) answerOf(def *flow.Step) map[string]any {
 }
 
 // fit holds a value against a schema of the workflow.
-func (m *Machine) fit(what string, s *flow.Schema, v any) error {
-	if s == nil || s.Doc == nil {
-		return nil
-	}
-	compiled, err := schema.Compile(s.Doc)
-	if err != nil {
-		return err
-	}
-	if err := compiled.Validate(v); err != nil {
+func fit(what string, s *flow.Schema, v any) error {
+	if err := s.Validate(v); err != nil {
 		return fmt.Errorf("%s does not fit its schema: %w", what, err)
 	}
 	return nil

@@ -82,7 +82,7 @@ func (m *Machine) returned(step *Step, e Event) error {
 		return err
 	}
 	if e.Returned.Error == "" && def.JavaScript != nil {
-		if err := m.fit("the script's result", def.JavaScript.Result, e.Returned.Result); err != nil {
+		if err := fit("the script's result", def.JavaScript.Result, e.Returned.Result); err != nil {
 			e.Returned.Error = err.Error()
 		}
 	}

@@ -115,7 +115,7 @@ func (m *Machine) complete(names map[string]any) {
 	}
 	gives, err := flow.EvalEntries(m.def.Workflow.Gives, m.scope(names))
 	if err == nil {
-		err = m.fit("the result", m.def.Workflow.Result, gives)
+		err = fit("the result", m.def.Workflow.Result, gives)
 	}
 	if err == nil {
 		err = tooLarge("the result", gives)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"woolsignal/core/run"
@@ -106,8 +107,8 @@ func (e *Engine) wakeDue() (time.Time, error) {
 }
 
 // wakeAll wakes runs and gives how many went on.
-func (e *Engine) wakeAll(ids []string) int {
-	var moved sync.Map
+func (e *Engine) wakeAll(ids []string) int64 {
+	var moved atomic.Int64
 	var group sync.WaitGroup
 	free := make(chan struct{}, wakeAtOnce)
 	for _, id := range ids {
@@ -116,16 +117,14 @@ func (e *Engine) wakeAll(ids []string) int {
 			defer func() { <-free }()
 			err := e.handle(e.hard, id, run.Event{Tick: true})
 			if err == nil {
-				moved.Store(id, true)
+				moved.Add(1)
 			} else if !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {
 				e.log.Error("a waiting run could not go on", "run", id, "error", err)
 			}
 		})
 	}
 	group.Wait()
-	n := 0
-	moved.Range(func(any, any) bool { n++; return true })
-	return n
+	return moved.Load()
 }
 
 // column reads one column of texts.

@@ -33,8 +33,8 @@ type ready struct {
 
 // peer is what is going on with a connection.
 type peer struct {
-	out    int
-	recent []time.Time // sent within the last minute
+	out  int
+	sent minute
 }
 
 func newDispatcher(e *Engine) *dispatcher {
@@ -95,7 +95,8 @@ func (d *dispatcher) next() (ready, bool) {
 		d.out++
 		if r.peer != "" {
 			p := d.peers[r.peer]
-			p.out, p.recent = p.out+1, append(p.recent, time.Now())
+			p.out++
+			p.sent.took(time.Now())
 		}
 		return r, true
 	}
@@ -115,16 +116,12 @@ func (d *dispatcher) free(r ready) bool {
 	if r.limits.AtOnce > 0 && p.out >= r.limits.AtOnce {
 		return false
 	}
-	if r.limits.PerMinute == 0 {
-		return true
-	}
-	at := time.Now()
-	p.recent = slices.DeleteFunc(p.recent, func(t time.Time) bool { return at.Sub(t) >= time.Minute })
-	if len(p.recent) < r.limits.PerMinute {
-		return true
-	}
-	time.AfterFunc(p.recent[0].Add(time.Minute).Sub(at)+time.Millisecond, d.pump)
-	return false
+	return r.limits.PerMinute == 0 || p.sent.room(time.Now(), r.limits.PerMinute, func() {
+		d.mu.Lock()
+		p.sent.woken()
+		d.mu.Unlock()
+		d.pump()
+	})
 }
 
 func (d *dispatcher) done(r ready) {

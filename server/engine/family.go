@@ -8,7 +8,6 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
-	"woolsignal/core/schema"
 	"woolsignal/server/store"
 )
 
@@ -52,14 +51,7 @@ func fitsInputs(w *flow.Workflow, inputs map[string]any) error {
 	if !w.Callable() {
 		return &InputError{"the workflow " + w.ID + " cannot be called: it names no inputs"}
 	}
-	if w.Inputs.Doc == nil {
-		return nil
-	}
-	s, err := schema.Compile(w.Inputs.Doc)
-	if err == nil {
-		err = s.Validate(inputs)
-	}
-	if err != nil {
+	if err := w.Inputs.Validate(inputs); err != nil {
 		return &InputError{"the inputs of " + w.ID + " do not fit: " + err.Error()}
 	}
 	return nil

@@ -69,14 +69,14 @@ type lanes struct {
 	mu     sync.Mutex
 	paused bool
 	runs   map[string]*held
-	moving map[string]int         // by lane, and by "workflow x"
-	queues map[string][]*held     // waiting runs by strict lane, oldest first
-	waits  map[string][]*held     // waiting runs by workflow, oldest first
-	begins map[string][]time.Time // beginnings within the last minute, by workflow
+	moving map[string]int     // by lane, and by "workflow x"
+	queues map[string][]*held // waiting runs by strict lane, oldest first
+	waits  map[string][]*held // waiting runs by workflow, oldest first
+	begins map[string]*minute // beginnings, by workflow
 }
 
 func newLanes(e *Engine) *lanes {
-	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string][]time.Time{}}
+	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string]*minute{}}
 }
 
 // enter puts a run in its place and tells whether it may start at once.
@@ -124,13 +124,15 @@ func (s *lanes) start(h *held, at time.Time) bool {
 		}
 	}
 	if p.perMinute > 0 {
-		recent := slices.DeleteFunc(s.begins[p.workflow], func(t time.Time) bool { return at.Sub(t) >= time.Minute })
-		s.begins[p.workflow] = recent
-		if len(recent) >= p.perMinute {
-			s.kickLater(p.workflow, recent[0].Add(time.Minute).Sub(at))
+		begins := s.begins[p.workflow]
+		if begins == nil {
+			begins = &minute{}
+			s.begins[p.workflow] = begins
+		}
+		if !begins.room(at, p.perMinute, func() { s.again(p.workflow, begins) }) {
 			return false
 		}
-		s.begins[p.workflow] = append(recent, at)
+		begins.took(at)
 	}
 	s.unwait(h)
 	h.started = true
@@ -221,6 +223,14 @@ func (s *lanes) arrived(l *live) {
 // kickLater looks at a workflow's waiting runs again after a while.
 func (s *lanes) kickLater(workflow string, after time.Duration) {
 	time.AfterFunc(max(after, 0)+time.Millisecond, func() { s.kick(workflow) })
+}
+
+// again looks at the runs a limit by the minute held back.
+func (s *lanes) again(workflow string, begins *minute) {
+	s.mu.Lock()
+	begins.woken()
+	s.mu.Unlock()
+	s.kick(workflow)
 }
 
 func (s *lanes) kick(workflow string) {

@@ -26,7 +26,7 @@ func TestBeginningsAMinuteAreBounded(t *testing.T) {
 	if began != 4 {
 		t.Errorf("%d began at once, want 4", began)
 	}
-	s.begins["w"][0] = now().Add(-time.Minute) // the oldest is a minute ago
+	s.begins["w"].recent[0] = now().Add(-time.Minute) // the oldest is a minute ago
 	if next := s.leave("0"); len(next) != 1 || next[0] != "4" {
 		t.Errorf("a minute later %v began, want the one that waited longest", next)
 	}
@@ -51,5 +51,25 @@ func TestAKeyHeldBackHoldsNobodyElse(t *testing.T) {
 	s.leave("a2")
 	if len(s.runs)+len(s.moving)+len(s.queues)+len(s.waits) != 0 {
 		t.Errorf("something is left: %v %v %v %v", s.runs, s.moving, s.queues, s.waits)
+	}
+}
+
+// TestManyHeldBackWakeOnce asks again and again while there is no room.
+func TestManyHeldBackWakeOnce(t *testing.T) {
+	var m minute
+	woken := make(chan struct{}, 100)
+	at := time.Now()
+	m.took(at.Add(-time.Minute + 20*time.Millisecond))
+	for range 100 {
+		if m.room(at, 1, func() { woken <- struct{}{} }) {
+			t.Fatal("there is room for two where one is allowed")
+		}
+	}
+	<-woken
+	if n := len(woken); n != 0 {
+		t.Errorf("%d more were told to look again", n)
+	}
+	if m.woken(); !m.room(at.Add(time.Second), 1, nil) {
+		t.Error("a minute later there is no room")
 	}
 }

@@ -59,11 +59,9 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 	var b store.Batch
 	at := store.Time(time.Now())
 	for _, path := range slices.Sorted(maps.Keys(current)) {
-		if text, stays := c.Files[path]; !stays {
+		if _, stays := c.Files[path]; !stays {
 			b.Do("DELETE FROM files WHERE path = ?", path)
 			b.Do("INSERT INTO bin (path, text, at, by) VALUES (?, ?, ?, ?)", path, current[path], at, c.By)
-		} else if text == current[path] {
-			continue
 		}
 	}
 	for _, path := range slices.Sorted(maps.Keys(c.Files)) {

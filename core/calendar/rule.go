@@ -10,12 +10,13 @@ import (
 
 // Rule says when something is due. Its zero value is never.
 type Rule struct {
-	Every time.Duration // counted from the epoch, and so from midnight UTC where it divides a day
-	Cron  string        // five fields, as crontab(5) has them
-	Day   int           // of the month: from 1, or from its end as -1
-	At    time.Duration // the time of day, for Day
-	Zone  *time.Location
-	cron  cron.Schedule
+	Every  time.Duration // counted from the epoch, and so from midnight UTC where it divides a day
+	Cron   string        // five fields, as crontab(5) has them
+	Day    int           // of the month: from 1, or from its end as -1
+	At     time.Duration // the time of day, for Day
+	AtSaid bool          // a time of day is written
+	Zone   *time.Location
+	cron   cron.Schedule
 }
 
 // cronFields are the five fields of crontab(5), and nothing else.

@@ -36,12 +36,8 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 		c.file = w.Agents[id].file
 		c.agent(w.Agents[id])
 	}
-	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
-		c.file = w.Connections[id].file
-		if o := w.Connections[id].OpenAPI; o != nil && w.Files[o.Description] == "" {
-			c.wrong(w.Connections[id].At, "put the description there", "there is no file %s", o.Description)
-		}
-	}
+	c.connections()
+	c.tables()
 	c.file = MainFile
 	if _, _, ok := w.FindModel(w.Model); w.Model != "" && !ok {
 		c.wrong(Pos{1, 1}, didYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
@@ -71,46 +67,6 @@ func (c *checker) wrong(at Pos, remedy, format string, args ...any) {
 	c.add(Wrong, at, remedy, format, args...)
 }
 
-func (c *checker) triggers(flow *Workflow, paths map[string]string) {
-	seen := map[string]bool{}
-	for _, t := range flow.Triggers {
-		if seen[t.ID] {
-			c.wrong(t.At, "give each trigger its own id", "there are two triggers called %s", t.ID)
-		}
-		if t.ID == "called" {
-			c.wrong(t.At, "choose another word", "called is what a run says whose workflow was called")
-		}
-		seen[t.ID] = true
-		if t.Failure != nil {
-			for _, of := range t.Failure.Of {
-				c.named(t.At, of)
-			}
-		}
-		if t.Webhook == nil {
-			continue
-		}
-		if other, taken := paths[t.Webhook.Path]; taken {
-			c.wrong(t.At, "choose another path", "the webhook path %s is already that of %s", t.Webhook.Path, other)
-		}
-		paths[t.Webhook.Path] = flow.ID
-		c.webhook(t)
-		if t.Webhook.Subject != nil {
-			c.value(*t.Webhook.Subject, expr.Names{"signal": {Shape: c.w.triggerShape(t)}})
-		}
-	}
-}
-
-// webhook checks what a delivery is held against.
-func (c *checker) webhook(t Trigger) {
-	if v, ok := c.w.Connections[t.Webhook.Verify]; t.Webhook.Verify != "" && (!ok || !v.SigningKey) {
-		c.report(t.At, Problem{What: "there is no signing key called " + t.Webhook.Verify, Why: "without it nobody can tell a delivery from a forgery",
-			Remedy: "add connections/" + t.Webhook.Verify + ".yaml with signing_key:"})
-	}
-	if a := t.Webhook.Accepts; a != "" && c.w.Schemas[a] == nil {
-		c.wrong(t.At, "add the file", "there is no schema %s", a)
-	}
-}
-
 // named insists that a workflow exists.
 func (c *checker) named(at Pos, id string) *Workflow {
 	if w, ok := c.w.Workflows[id]; ok {
@@ -122,7 +78,7 @@ func (c *checker) named(at Pos, id string) *Workflow {
 
 // workflow checks the steps of a workflow and what stands around them.
 func (c *checker) workflow(flow *Workflow) {
-	names := expr.Names{"signal": {Shape: c.w.signalShape(flow, "")}}
+	names := expr.Names{"signal": {Shape: c.w.signalShape(flow, "", c.tool)}}
 	if flow.Callable() {
 		names["inputs"] = expr.Type{Shape: flow.Inputs.doc(), Optional: len(flow.Triggers) > 0}
 	}

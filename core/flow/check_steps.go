@@ -234,7 +234,7 @@ func (c *checker) narrowed(flow *Workflow, when *Expression, names expr.Names) e
 	if m == nil || strings.Contains(when.Source, "||") {
 		return names
 	}
-	out := with(names, "signal", expr.Type{Shape: c.w.signalShape(flow, m[1])})
+	out := with(names, "signal", expr.Type{Shape: c.w.signalShape(flow, m[1], c.tool)})
 	if in, ok := out["inputs"]; ok && m[1] == "called" {
 		in.Optional = false
 		out["inputs"] = in
@@ -267,9 +267,9 @@ func (c *checker) plain(flow *Workflow, s *Step, names expr.Names) {
 	case "wait":
 		c.wait(s, names)
 	case "say":
-		c.value(s.Say.Text, names)
-		if !flow.hears(func(t Trigger) bool { return t.Chat != nil }) {
-			c.wrong(s.At, "add a chat trigger, or remove the step", "nobody is talking here: no trigger of this workflow has a conversation")
+		c.says(s.Say, names)
+		if !flow.hears(Trigger.Talks) {
+			c.wrong(s.At, "add a chat or phone trigger, or remove the step", "nobody is talking here: no trigger of this workflow has a conversation")
 		}
 	case "respond":
 		c.entriesShape(s.Respond.Headers, names)
@@ -279,6 +279,8 @@ func (c *checker) plain(flow *Workflow, s *Step, names expr.Names) {
 		if !flow.hears(func(t Trigger) bool { return t.Webhook != nil && t.Webhook.Computed }) {
 			c.wrong(s.At, "add answer: computed to the webhook, or remove the step", "no caller waits for this answer")
 		}
+	case "question":
+		c.question(flow, s, names)
 	case "review":
 		c.value(s.Review.Show, names)
 		c.by(s.At, s.Review.Of)
@@ -294,6 +296,59 @@ func (c *checker) plain(flow *Workflow, s *Step, names expr.Names) {
 			c.value(*s.Stop.Because, names)
 		}
 	}
+}
+
+// says checks the parts of a message.
+func (c *checker) says(s *SayStep, names expr.Names) {
+	for _, v := range []*Value{s.Text, s.Picture, s.File} {
+		if v != nil {
+			c.value(*v, names)
+		}
+	}
+	for name, v := range map[string]*Value{"buttons": s.Buttons, "layout": s.Layout} {
+		if v == nil {
+			continue
+		}
+		if k := c.value(*v, names).Kind(); k != "" && k != "list" {
+			c.wrong(v.At, "give it a list", "%s is %s, and a list is needed", name, shape.Words(k))
+		}
+	}
+}
+
+func (c *checker) question(flow *Workflow, s *Step, names expr.Names) {
+	q := s.Question
+	c.says(&q.SayStep, names)
+	c.schema(q.Valid)
+	if !flow.hears(Trigger.Talks) {
+		c.wrong(s.At, "add a chat or phone trigger, or remove the step", "nobody is talking here: no trigger of this workflow has a conversation")
+	}
+	seen := with(names, "value", expr.Type{Shape: q.answer()})
+	if q.Check != nil {
+		c.condition(q.Check, seen)
+	}
+	if q.Hint != nil {
+		c.value(*q.Hint, seen)
+	}
+	if q.Find == nil {
+		return
+	}
+	spec, ok := c.tool(q.Find.Tool)
+	if !ok {
+		c.wrong(q.Find.At, "look at the connection's operations", "there is no tool %s", q.Find.Tool)
+		return
+	}
+	if !spec.ReadOnly {
+		c.report(q.Find.At, Problem{What: q.Find.Tool + " changes something", Why: "nothing is written before the answer is valid", Remedy: "use a tool that looks things up"})
+	}
+	c.fields(spec.Name, q.Find.Args, c.entriesShape(q.Find.Args, seen), spec.Input, q.Find.At, true)
+}
+
+// answer is the shape of what somebody answers.
+func (q *QuestionStep) answer() shape.Shape {
+	if doc := q.Valid.doc(); doc != nil {
+		return doc
+	}
+	return shape.Text()
 }
 
 // hears tells whether some trigger of the workflow is of a kind.
@@ -363,10 +418,10 @@ func (c *checker) wait(s *Step, names expr.Names) {
 	}
 	c.value(h.On, names)
 	if h.Match != nil {
-		c.condition(h.Match, with(names, "heard", expr.Type{Shape: c.w.triggerShape(h.Trigger)}))
+		c.condition(h.Match, with(names, "heard", expr.Type{Shape: c.w.triggerShape(h.Trigger, c.tool)}))
 	}
+	c.source(h.Trigger)
 	if h.Webhook != nil {
-		c.webhook(h.Trigger)
 		for _, w := range c.w.Workflows {
 			for _, t := range w.Triggers {
 				if t.Webhook != nil && t.Webhook.Path == h.Webhook.Path && t.Webhook.Verify != h.Webhook.Verify {

@@ -8,14 +8,24 @@ type Connection struct {
 	ID, Title string
 	Address   string // base URL; every call stays on its host
 	Auth      Auth
+	Acts      string   // who acts: service, builder, or person, whoever the run serves
 	Networks  []string // non-public networks it may reach: loopback, private, or a CIDR
 
 	Limits ConnectionLimits
+	Tools  map[string]ToolNote // what the builder knows better than the service, by operation
 
 	ModelServer *ModelServer
 	CalDAV      *CalDAV
 	OpenAPI     *OpenAPI
-	SigningKey  bool // Standard Webhooks: the sealed secret verifies what arrives
+	SigningKey  *SigningKey
+	Mailbox     *Mailbox
+	WebDAV      *WebDAV
+	MCP         *MCP
+	SQL         *SQL
+	Web         *Web
+	Search      *Search
+	ChatServer  *ChatServer
+	HTTP        *HTTP
 
 	At   Pos
 	file string
@@ -29,9 +39,30 @@ type ConnectionLimits struct {
 
 // Auth says how the sealed secret is put on the wire.
 type Auth struct {
-	Kind string // none, bearer, basic or header
-	Name string // the header's name, for header
-	User string // for basic
+	Kind  string // none, bearer, basic, header, query or oauth
+	Name  string // the header's or the parameter's name, for header and query
+	User  string // for basic
+	OAuth *OAuth // for oauth
+}
+
+// OAuth says how tokens are got (RFC 6749). The client's secret is the
+// connection's sealed secret; tokens are sealed beside it.
+type OAuth struct {
+	Grant     string // authorization_code, with PKCE (RFC 7636), or client_credentials
+	Authorize string // where a person says yes
+	Token     string
+	Client    string // the client's id
+	Scopes    []Scope
+}
+
+// Scope is one permission, and what it is for in plain words.
+type Scope struct{ Name, Words string }
+
+// ToolNote corrects what a service says of one of its operations.
+type ToolNote struct {
+	ReadOnly, Destructive, OpenWorld *bool
+	Resend                           Resend // "" leaves what is known
+	Off                              bool   // not offered
 }
 
 // ModelServer offers models over an open protocol.
@@ -60,7 +91,59 @@ type OpenAPI struct {
 	Operations  []string // operation ids offered as tools; empty offers all
 }
 
-var connectionKinds = []string{"model_server", "caldav", "openapi", "signing_key"}
+// SigningKey verifies what arrives with the sealed secret.
+type SigningKey struct {
+	Scheme   string // standard-webhooks, hmac-sha256 or bearer
+	Header   string // for hmac-sha256: where the signature stands
+	Prefix   string // … what stands before it there, such as sha256=
+	Encoding string // … hex or base64
+	At       string // … the header with the time of sending in seconds, signed as "time.body"; "" is none
+	ID       string // the header that names a delivery, for telling repeats; "" takes the body's hash
+}
+
+// Mailbox reads mail over IMAP (RFC 9051) and sends it over SMTP (RFC 5321).
+type Mailbox struct {
+	Email string // what it sends as
+	Name  string // the sender's name people see
+	SMTP  string // smtp://host:port or smtps://
+	Sent  string // the folder a copy of what is sent is put in; "" keeps none
+}
+
+// WebDAV reaches files (RFC 4918).
+type WebDAV struct{}
+
+// MCP reaches a server of the Model Context Protocol: at the connection's
+// address, or as a process of an owner's allow-list.
+type MCP struct {
+	Command    string   // the name of an allowed command; "" is the address
+	Operations []string // tools offered; empty offers all
+}
+
+// SQL reaches a database: postgres://host/name, or sqlite:file.
+type SQL struct {
+	Write bool // statements that change something are allowed
+}
+
+// Web reads public pages and feeds of some hosts.
+type Web struct {
+	Hosts []string // names, or * for every public one
+}
+
+// Search asks a search page that an OpenSearch 1.1 description document
+// describes.
+type Search struct {
+	Description string // its path below the address
+}
+
+// ChatServer is a team's chat: rooms, threads and private messages.
+type ChatServer struct {
+	Events string // the signing_key connection that verifies its events
+}
+
+// HTTP sends any request to one host.
+type HTTP struct{}
+
+var connectionKinds = []string{"model_server", "caldav", "openapi", "signing_key", "mailbox", "webdav", "mcp", "sql", "web", "search", "chat_server", "http"}
 
 // Kind names the connection's kind as files do.
 func (c *Connection) Kind() string {
@@ -71,81 +154,31 @@ func (c *Connection) Kind() string {
 		return "caldav"
 	case c.OpenAPI != nil:
 		return "openapi"
+	case c.Mailbox != nil:
+		return "mailbox"
+	case c.WebDAV != nil:
+		return "webdav"
+	case c.MCP != nil:
+		return "mcp"
+	case c.SQL != nil:
+		return "sql"
+	case c.Web != nil:
+		return "web"
+	case c.Search != nil:
+		return "search"
+	case c.ChatServer != nil:
+		return "chat_server"
+	case c.HTTP != nil:
+		return "http"
 	}
 	return "signing_key"
 }
 
-// DecodeConnection reads one connection file.
-func DecodeConnection(file, text string) (*Connection, []Problem) {
-	r := &reader{file: file}
-	c := &Connection{file: file, Auth: Auth{Kind: "none"}}
-	root := r.document(text)
-	if root == nil {
-		return c, r.problems
-	}
-	f, _ := r.mapping(root, "a connection", append([]string{"connection", "title", "address", "auth", "networks", "limits"}, connectionKinds...)...)
-	c.At = f.at
-	c.ID = r.fileID(f, "connection", file)
-	c.Title = r.required(f, "title", "the service's name")
-	c.Networks = r.texts(f, "networks")
-	if n, ok := f.nodes["auth"]; ok {
-		g, _ := r.mapping(n, "auth", "bearer", "basic", "header")
-		switch {
-		case g.has("bearer"):
-			c.Auth.Kind = "bearer"
-		case g.has("basic"):
-			c.Auth = Auth{Kind: "basic", User: r.text(g, "basic")}
-		case g.has("header"):
-			c.Auth = Auth{Kind: "header", Name: r.text(g, "header")}
-		}
-	}
-	if n, ok := f.nodes["limits"]; ok {
-		g, _ := r.mapping(n, "limits", "at_once", "per_minute")
-		c.Limits = ConnectionLimits{AtOnce: r.whole(g, "at_once", 0), PerMinute: r.whole(g, "per_minute", 0)}
-	}
-	kind := r.kind(f, "this connection", connectionKinds)
-	if kind != "" && kind != "signing_key" {
-		c.Address = strings.TrimSuffix(r.required(f, "address", "https://…"), "/")
-		if c.Address != "" && !strings.HasPrefix(c.Address, "http://") && !strings.HasPrefix(c.Address, "https://") {
-			r.wrong(f.pos("address"), "start it with https://", "%q is not a web address", c.Address)
-		}
-	}
-	switch kind {
-	case "model_server":
-		c.ModelServer = r.modelServer(f)
-	case "caldav":
-		g, _ := r.mapping(f.nodes[kind], kind, "calendars")
-		c.CalDAV = &CalDAV{Calendars: r.texts(g, "calendars")}
-		if len(c.CalDAV.Calendars) == 0 {
-			r.wrong(g.at, "calendars: [/calendars/dock-1/]", "no calendar is named")
-		}
-	case "openapi":
-		g, _ := r.mapping(f.nodes[kind], kind, "description", "operations")
-		c.OpenAPI = &OpenAPI{Description: r.required(g, "description", "schemas/….json"), Operations: r.texts(g, "operations")}
-	case "signing_key":
-		c.SigningKey = true
-		g, _ := r.mapping(f.nodes[kind], kind, "scheme")
-		r.choice(g, "scheme", "", "standard-webhooks")
-	}
-	return c, r.problems
-}
+// NeedsSecret tells whether nothing works before somebody gave a secret.
+func (c *Connection) NeedsSecret() bool { return c.SigningKey != nil || c.Auth.Kind != "none" }
 
-func (r *reader) modelServer(f fields) *ModelServer {
-	g, _ := r.mapping(f.nodes["model_server"], "model_server", "protocol", "models")
-	m := &ModelServer{Protocol: r.choice(g, "protocol", "chat-completions", "chat-completions"), Models: map[string]Model{}}
-	if !g.has("models") {
-		r.wrong(g.at, "models:\n  medium: {name: \"…\", window: 32000}", "no model is named")
-		return m
-	}
-	h, _ := r.mapping(g.nodes["models"], "models")
-	for _, name := range h.order {
-		k, ok := r.mapping(h.nodes[name], "a model", "name", "window", "input_price", "output_price")
-		if !ok {
-			continue
-		}
-		m.Models[name] = Model{Name: r.required(k, "name", "what the server calls it"), Window: r.whole(k, "window", 8000),
-			InputPrice: r.decimal(k, "input_price"), OutputPrice: r.decimal(k, "output_price")}
-		m.Order = append(m.Order, name)
-	}
-	return m
+// connectionOf is the connection a tool's name begins with.
+func connectionOf(tool string) string {
+	id, _, _ := strings.Cut(tool, "/")
+	return id
 }

@@ -10,7 +10,7 @@ import (
 
 // stepKinds are the keys that name what a step does.
 var stepKinds = []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait", "model", "call", "javascript",
-	"say", "respond", "review", "label", "remember", "stop"}
+	"say", "question", "respond", "review", "label", "remember", "stop"}
 
 // common are the keys any step may have.
 var common = []string{"id", "title", "note", "when", "off", "timeout", "retry", "if_fails"}
@@ -77,8 +77,10 @@ func (r *reader) plainStep(s *Step, f fields) {
 	case "wait":
 		s.Wait = r.wait(body)
 	case "say":
-		g, _ := r.mapping(body, "say", "text")
-		s.Say = &SayStep{Text: r.needed(g, "text", "…", "there is nothing to say")}
+		g, _ := r.mapping(body, "say", "text", "picture", "buttons", "file", "layout")
+		s.Say = r.say(g)
+	case "question":
+		s.Question = r.question(body)
 	case "respond":
 		g, _ := r.mapping(body, "respond", "status", "headers", "body")
 		s.Respond = &RespondStep{Status: r.whole(g, "status", 200), Headers: r.entriesAt(g, "headers"), Body: r.valueAt(g, "body")}
@@ -109,6 +111,39 @@ func (r *reader) plainStep(s *Step, f fields) {
 		g, _ := r.mapping(body, "stop", "outcome", "because")
 		s.Stop = &StopStep{Failed: r.choice(g, "outcome", "done", "done", "failed") == "failed", Because: r.valueAt(g, "because")}
 	}
+}
+
+// say reads a message of any make.
+func (r *reader) say(g fields) *SayStep {
+	s := &SayStep{Text: r.valueAt(g, "text"), Picture: r.valueAt(g, "picture"), Buttons: r.valueAt(g, "buttons"), File: r.valueAt(g, "file"), Layout: r.valueAt(g, "layout")}
+	if s.Text == nil && s.Picture == nil && s.File == nil && s.Layout == nil {
+		r.wrong(g.at, "add text: …", "there is nothing to say")
+	}
+	return s
+}
+
+// usualTries is how often a question is asked where nothing else is written.
+const usualTries = 5
+
+func (r *reader) question(n *yaml.Node) *QuestionStep {
+	g, _ := r.mapping(n, "question", "text", "picture", "buttons", "file", "layout", "choices", "valid", "check", "find", "hint", "tries", "at_most")
+	q := &QuestionStep{SayStep: *r.say(g), Choices: r.texts(g, "choices"), Valid: r.schema(g, "valid"), Check: r.expression(g, "check"), Hint: r.valueAt(g, "hint"),
+		Tries: r.whole(g, "tries", usualTries), AtMost: Span{Duration: 3 * 24 * time.Hour}}
+	if g.has("at_most") {
+		q.AtMost = r.span(g, "at_most")
+	}
+	if q.Tries < 1 || q.Tries > 100 {
+		r.wrong(g.pos("tries"), "tries: 5", "a question is asked 1 to 100 times")
+		q.Tries = usualTries
+	}
+	if len(q.Choices) > 0 && q.Valid != nil {
+		r.wrong(g.pos("valid"), "remove one of the two", "choices say already what is valid")
+	}
+	if n, ok := g.nodes["find"]; ok {
+		h, _ := r.mapping(n, "find", "tool", "args")
+		q.Find = &Find{Tool: r.required(h, "tool", "clip-register/find_grower"), Args: r.entriesAt(h, "args"), At: h.at}
+	}
+	return q
 }
 
 // needed reads a text field that must be there.
@@ -150,9 +185,6 @@ func (r *reader) javaScript(n *yaml.Node) *JavaScriptStep {
 	}
 	return j
 }
-
-// hearKinds are the kinds of signal a run can wait for.
-var hearKinds = []string{"chat", "webhook"}
 
 func (r *reader) wait(n *yaml.Node) *WaitStep {
 	g, _ := r.mapping(n, "wait", "for", "till", "hear", "at_most")

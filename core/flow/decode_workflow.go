@@ -3,15 +3,8 @@ package flow
 import (
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
-
-	"go.yaml.in/yaml/v3"
 )
-
-// triggerKinds are the keys that name what starts a run.
-var triggerKinds = []string{"chat", "webhook", "schedule", "failure"}
 
 // reserved names cannot be step ids: they mean something in expressions.
 var reserved = []string{"signal", "inputs", "args", "item", "index", "last", "value", "found", "heard", "failure", "fill", "run", "workspace",
@@ -115,90 +108,5 @@ func (r *reader) kind(f fields, what string, kinds []string) string {
 	return found
 }
 
-func (r *reader) trigger(n *yaml.Node) (Trigger, bool) {
-	f, ok := r.mapping(n, "a trigger", append([]string{"id"}, triggerKinds...)...)
-	if !ok {
-		return Trigger{At: posOf(n)}, false
-	}
-	t, ok := r.source(f, "this trigger", triggerKinds)
-	t.ID = r.required(f, "id", "a name such as scale")
-	return t, ok
-}
-
-// source reads the one key of a map that says where signals come from.
-func (r *reader) source(f fields, what string, kinds []string) (Trigger, bool) {
-	t := Trigger{At: f.at}
-	kind := r.kind(f, what, kinds)
-	if kind == "" {
-		return t, false
-	}
-	body := f.nodes[kind]
-	switch kind {
-	case "chat":
-		g, _ := r.mapping(body, "chat", "page")
-		t.Chat = &Chat{Page: r.required(g, "page", "a name such as depot")}
-	case "webhook":
-		g, _ := r.mapping(body, "webhook", "path", "verify", "accepts", "answer", "answer_within", "subject")
-		t.Webhook = &Webhook{
-			Path: r.required(g, "path", "weighbridge"), Verify: r.required(g, "verify", "the id of a connection that holds the signing key"),
-			Accepts: r.text(g, "accepts"), Computed: r.choice(g, "answer", "receipt", "receipt", "computed") == "computed",
-			AnswerWithin: r.duration(g, "answer_within", 10*time.Second), Subject: r.valueAt(g, "subject"),
-		}
-		if p := t.Webhook.Path; p != "" && !kebab.MatchString(p) {
-			r.wrong(g.pos("path"), "use small letters, digits and hyphens", "%q cannot be a webhook's path", p)
-		}
-	case "schedule":
-		t.Schedule = r.schedule(body)
-	case "failure":
-		g, _ := r.mapping(body, "failure", "of")
-		t.Failure = &Failure{Of: r.texts(g, "of")}
-	}
-	return t, true
-}
-
 // ValidID tells whether a text can be the id of a file.
 func ValidID(id string) bool { return kebab.MatchString(id) && len(id) <= 60 }
-
-// schedule reads when runs are started: every so often, by cron, or on a day
-// of the month.
-func (r *reader) schedule(n *yaml.Node) *Schedule {
-	g, _ := r.mapping(n, "schedule", "every", "cron", "day_of_month", "at", "zone", "missed")
-	s := &Schedule{Missed: r.choice(g, "missed", "skip", "skip", "once", "all")}
-	switch r.kind(g, "this schedule", []string{"every", "cron", "day_of_month"}) {
-	case "every":
-		s.Every = r.duration(g, "every", time.Hour)
-	case "cron":
-		s.Cron = r.text(g, "cron")
-	case "day_of_month":
-		day, err := strconv.Atoi(r.text(g, "day_of_month"))
-		if err != nil || day == 0 {
-			r.wrong(g.pos("day_of_month"), "write 1 for the first day, -1 for the last, -3 for the third-last", "day_of_month cannot be %q", r.text(g, "day_of_month"))
-		}
-		s.Day = day
-	}
-	if g.has("at") {
-		at, err := time.Parse("15:04", r.text(g, "at"))
-		if err != nil {
-			r.wrong(g.pos("at"), `at: "08:00"`, "%q is not a time of day", r.text(g, "at"))
-		}
-		s.At = time.Duration(at.Hour())*time.Hour + time.Duration(at.Minute())*time.Minute
-		if !g.has("day_of_month") {
-			r.wrong(g.pos("at"), "remove it, or write day_of_month", "at belongs to day_of_month")
-		}
-	}
-	if g.has("zone") {
-		zone, err := time.LoadLocation(r.text(g, "zone"))
-		if err != nil || r.text(g, "zone") == "Local" {
-			r.wrong(g.pos("zone"), "use a name of the IANA time zone database, such as Europe/London", "%q is not a time zone", r.text(g, "zone"))
-		} else {
-			s.Zone = zone
-		}
-	}
-	if err := s.Ready(); err != nil {
-		r.wrong(g.at, `cron: "0 8 * * 1-5" is every weekday at eight`, "%v", err)
-	}
-	if !g.has("zone") {
-		s.Zone = nil // the workspace's, once it is known
-	}
-	return s
-}

@@ -1,10 +1,8 @@
 package flow
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
-	"time"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/shape"
@@ -114,26 +112,6 @@ func (w *Workspace) Explain(flow *Workflow, tool Catalogue) []Line {
 	return e.lines
 }
 
-func (e *explainer) trigger(t Trigger) []Part {
-	var s sentence
-	switch {
-	case t.Chat != nil:
-		s.say("When somebody writes in the chat page ").word(t.Chat.Page)
-	case t.Webhook != nil:
-		s.say("When ").word(t.ID).say(" posts to ").word("/in/" + t.Webhook.Path).say(", signed with ").word(e.connection(t.Webhook.Verify))
-		if t.Webhook.Accepts != "" {
-			s.say(", shaped like ").word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
-		}
-	case t.Schedule != nil:
-		s.schedule(t.Schedule)
-	case t.Failure != nil && len(t.Failure.Of) == 0:
-		s.say("When any other workflow fails")
-	case t.Failure != nil:
-		s.say("When ").word(strings.Join(t.Failure.Of, " or ")).say(" fails")
-	}
-	return s
-}
-
 type explainer struct {
 	w     *Workspace
 	tool  Catalogue
@@ -198,35 +176,6 @@ func (e *explainer) opening(s *Step, b NamedBlock) []Part {
 		p.say(":")
 	}
 	return p
-}
-
-// schedule says when a schedule is due.
-func (s *sentence) schedule(t *Schedule) {
-	switch {
-	case t.Every > 0:
-		s.say("Every ").word(DurationWords(t.Every))
-	case t.Cron != "":
-		s.say("At the times of ").word(t.Cron)
-	case t.Day == -1:
-		s.say("On the ").word("last day").say(" of each month at ").word(clockOf(t.At))
-	case t.Day < 0:
-		s.say("On the day ").word(strconv.Itoa(-t.Day)).say(" from the end of each month at ").word(clockOf(t.At))
-	default:
-		s.say("On the day ").word(strconv.Itoa(t.Day)).say(" of each month at ").word(clockOf(t.At))
-	}
-	if t.Zone != nil {
-		s.say(" in ").word(t.Zone.String())
-	}
-	switch t.Missed {
-	case "once":
-		s.say("; after missed times, once")
-	case "all":
-		s.say("; missed times are made up for")
-	}
-}
-
-func clockOf(at time.Duration) string {
-	return fmt.Sprintf("%02d:%02d", int(at.Hours()), int(at.Minutes())%60)
 }
 
 // step is a step's sentence, with what holds for it before and behind.
@@ -340,7 +289,10 @@ func (e *explainer) does(p *sentence, s *Step) {
 			p.say(" with ").entries(s.JavaScript.Inputs)
 		}
 	case "say":
-		p.say("Say ").val(s.Say.Text)
+		p.say("Say ").message(s.Say)
+	case "question":
+		p.say("Ask ").message(&s.Question.SayStep)
+		e.answers(p, s.Question)
 	case "respond":
 		p.say("Answer the caller with ").word(strconv.Itoa(s.Respond.Status))
 		if s.Respond.Body != nil {
@@ -376,9 +328,15 @@ func (e *explainer) waits(p *sentence, w *WaitStep) {
 		p.say("Wait for ")
 		switch {
 		case w.Hear.Chat != nil:
-			p.say("a message in ").word(w.Hear.Chat.Page).say(" in the conversation ")
+			p.say("a message ")
+			e.place(p, w.Hear.Chat)
+			p.say(" in the conversation ")
 		case w.Hear.Webhook != nil:
 			p.say("a delivery to ").word("/in/" + w.Hear.Webhook.Path).say(" about ")
+		case w.Hear.Mail != nil:
+			p.say("a mail that ")
+			e.mails(p, w.Hear.Mail)
+			p.say(", in answer to ")
 		}
 		p.val(w.Hear.On)
 		if w.Hear.Match != nil {
@@ -390,6 +348,49 @@ func (e *explainer) waits(p *sentence, w *WaitStep) {
 	default:
 		p.say("Wait ").word(w.For.String())
 	}
+}
+
+// message tells the parts of a message.
+func (s *sentence) message(m *SayStep) *sentence {
+	if m.Text != nil {
+		s.val(*m.Text)
+	}
+	for _, part := range []struct {
+		name string
+		v    *Value
+	}{{"the picture", m.Picture}, {"the file", m.File}, {"the buttons", m.Buttons}, {"the blocks", m.Layout}} {
+		if part.v == nil {
+			continue
+		}
+		if s.spoken() {
+			s.say(" with ")
+		}
+		s.say(part.name + " ").val(*part.v)
+	}
+	return s
+}
+
+// spoken tells whether the sentence has more than its verb.
+func (s *sentence) spoken() bool { return len(*s) > 1 }
+
+// answers says what a question takes for an answer.
+func (e *explainer) answers(p *sentence, q *QuestionStep) {
+	p.say(" until the answer is ")
+	switch {
+	case len(q.Choices) > 0:
+		p.say("one of ").word(strings.Join(q.Choices, ", "))
+	case q.Valid.doc() != nil:
+		p.word(strings.TrimPrefix(shape.Words(shape.Shape(q.Valid.doc()).Kind()), "a "))
+	default:
+		p.word("text")
+	}
+	if q.Check != nil {
+		p.say(" with ").value(q.Check.Source)
+	}
+	if q.Find != nil {
+		p.say(" and found by ").word(e.toolTitle(q.Find.Tool))
+	}
+	p.say(", at most ").word(strconv.Itoa(q.Tries)).say(" times")
 }
 
 // until says what ends several ways early.

@@ -17,7 +17,7 @@ func TestEveryKindReadsAsASentence(t *testing.T) {
 		"  - wait: {for: 2wd}\n":    "Wait 2 working days",
 		"  - wait: {till: now()}\n": "Wait till now()",
 		"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: lot, match: 'heard.body.x > 1'}\n      at_most: 1h\n":     "Wait for a delivery to /in/a about “lot” where heard.body.x > 1, at most 1 hour",
-		"  - wait:\n      hear: {chat: {page: desk}, on: t1}\n      at_most: 3d\n":                                              "Wait for a message in desk in the conversation “t1”, at most 3 days",
+		"  - wait:\n      hear: {chat: {page: desk}, on: t1}\n      at_most: 3d\n":                                              "Wait for a message in the chat page desk in the conversation “t1”, at most 3 days",
 		"  - model: medium\n    prompt: Which?\n    answer: {type: object, properties: {lane: {type: string}}}\n":               "Ask the model medium: “Which?”, for lane",
 		"  - call: called\n    inputs: {kg: '${1}'}\n":                                                                          "Call Called with kg 1",
 		"  - call: called\n    inputs: {kg: '${1}'}\n    await: false\n":                                                        "Start Called with kg 1 and go on",

@@ -10,7 +10,7 @@ var fileSchemas embed.FS
 
 // FileKinds lists the kinds of file that have a schema.
 func FileKinds() []string {
-	return []string{"workspace", "workflow", "agent", "connection", "sample"}
+	return []string{"workspace", "workflow", "agent", "connection", "table", "sample"}
 }
 
 // FileSchema gives the JSON Schema (2020-12) of a kind of file, for editors:

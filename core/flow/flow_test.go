@@ -125,7 +125,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
 		{desk, "  - say:", "  - stop:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
 		{desk, "chat: {page: desk}", "schedule: {every: soon}", 5, 16, "\"soon\" is not a duration", "15m"},
-		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here", "chat trigger"},
+		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here", "chat or phone trigger"},
 		{clerk, "model: medium", "model: medum", 1, 1, "no connection offers the model medum", "did you mean medium?"},
 		{clerk, "by: grading-lead", "by: grading-led", 8, 5, "nobody is called grading-led", "grading-lead"},
 		{clerk, "    approval: {each: true, by: grading-lead}\n", "", 8, 5, "nobody wrote down who approves", "approval: none"},

@@ -8,62 +8,6 @@ import (
 	"woolsignal/core/shape"
 )
 
-// signalShape describes what every trigger of a workflow delivers, or one of
-// them where it was tested for.
-func (w *Workspace) signalShape(flow *Workflow, trigger string) shape.Shape {
-	var of []Trigger
-	for _, t := range flow.Triggers {
-		if trigger == "" || t.ID == trigger {
-			of = append(of, t)
-		}
-	}
-	called := flow.Callable() && (trigger == "" || trigger == "called")
-	shapes := make([]shape.Shape, 0, len(of)+1)
-	for _, t := range of {
-		shapes = append(shapes, w.triggerShape(t))
-	}
-	if called || len(shapes) == 0 {
-		var body shape.Shape
-		if flow.Inputs != nil {
-			body = flow.Inputs.doc()
-		}
-		shapes = append(shapes, signalWith(personShape(), body))
-	}
-	from, bodies := make([]shape.Shape, len(shapes)), make([]shape.Shape, len(shapes))
-	for i, s := range shapes {
-		from[i], _ = s.Field("from")
-		bodies[i], _ = s.Field("body")
-	}
-	return signalWith(shape.Union(from...), shape.Union(bodies...))
-}
-
-// triggerShape describes the signals of one trigger.
-func (w *Workspace) triggerShape(t Trigger) shape.Shape {
-	nobody := shape.Map(nil)
-	switch {
-	case t.Chat != nil:
-		return signalWith(personShape(), shape.Map(nil))
-	case t.Webhook != nil:
-		return signalWith(nobody, w.Schemas[t.Webhook.Accepts])
-	case t.Failure != nil:
-		return signalWith(nobody, shape.Map(map[string]shape.Shape{"run": shape.Text(), "workflow": shape.Text(), "title": shape.Text(),
-			"because": shape.Text(), "about": shape.Text(), "address": shape.Text()}))
-	}
-	return signalWith(nobody, shape.Map(nil))
-}
-
-func personShape() shape.Shape {
-	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "email": shape.Text(), "role": shape.Text()})
-}
-
-func signalWith(from, body shape.Shape) shape.Shape {
-	text := shape.Text()
-	return shape.Map(map[string]shape.Shape{
-		"id": text, "source": text, "type": text, "time": shape.Time(), "subject": text, "kind": text, "trigger": text, "thread": text, "text": text,
-		"from": from, "body": body, "files": shape.List(nil),
-	})
-}
-
 // failureShape describes what if_fails sees.
 func failureShape() shape.Shape {
 	return shape.Map(map[string]shape.Shape{"message": shape.Text(), "step": shape.Text(), "kind": shape.Text(), "tries": shape.Number()})
@@ -119,7 +63,7 @@ func (c *checker) outputShape(s *Step, names expr.Names, inner map[string]map[st
 		if s.Wait.Hear == nil {
 			return shape.Map(map[string]shape.Shape{"at": shape.Time()})
 		}
-		return shape.Map(map[string]shape.Shape{"came": shape.Bool(), "signal": c.w.triggerShape(s.Wait.Hear.Trigger)}, "signal")
+		return shape.Map(map[string]shape.Shape{"came": shape.Bool(), "signal": c.w.triggerShape(s.Wait.Hear.Trigger, c.tool)}, "signal")
 	case "model":
 		if doc := s.Model.Answer.doc(); doc != nil {
 			return doc
@@ -151,6 +95,16 @@ func (c *checker) outputShape(s *Step, names expr.Names, inner map[string]map[st
 		return shape.Map(map[string]shape.Shape{"text": text})
 	case "say":
 		return shape.Map(map[string]shape.Shape{"message_id": text})
+	case "question":
+		var found shape.Shape
+		if s.Question.Find != nil {
+			if t, ok := c.tool(s.Question.Find.Tool); ok {
+				found = t.Output
+			}
+		} else {
+			found = shape.Null()
+		}
+		return shape.Map(map[string]shape.Shape{"value": s.Question.answer(), "found": found, "tries": shape.Number()})
 	case "respond":
 		return shape.Map(map[string]shape.Shape{"status": shape.Number(), "body": nil})
 	case "review":

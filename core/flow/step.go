@@ -31,6 +31,7 @@ type Step struct {
 	JavaScript *JavaScriptStep
 	Say        *SayStep
 	Respond    *RespondStep
+	Question   *QuestionStep
 	Review     *ReviewStep
 	Label      *LabelStep
 	Remember   *RememberStep
@@ -194,8 +195,33 @@ type JavaScriptStep struct {
 	Result *Schema
 }
 
-// SayStep writes in the conversation.
-type SayStep struct{ Text Value }
+// SayStep writes in the conversation. Fields that are not written are nil.
+type SayStep struct {
+	Text    *Value
+	Picture *Value // a file, or the address of one
+	Buttons *Value // a list of texts; one that is pressed is said
+	File    *Value
+	Layout  *Value // a list of blocks: heading, text, facts
+}
+
+// QuestionStep asks in the conversation until the answer is valid.
+type QuestionStep struct {
+	SayStep
+	Choices []string
+	Valid   *Schema     // the value
+	Check   *Expression // over value
+	Find    *Find
+	Hint    *Value // said instead of what is wrong
+	Tries   int
+	AtMost  Span // how long somebody may take to answer
+}
+
+// Find looks an answer up; it is valid where the tool finds something.
+type Find struct {
+	Tool string
+	Args []Entry // see value
+	At   Pos
+}
 
 // RespondStep answers the caller, once.
 type RespondStep struct {

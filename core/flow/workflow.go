@@ -4,7 +4,6 @@ import (
 	"sync"
 	"time"
 
-	"woolsignal/core/calendar"
 	"woolsignal/core/schema"
 )
 
@@ -68,66 +67,6 @@ type RunLimits struct {
 	Key          *Value // what runs are told apart by, such as the grower
 	AtOncePerKey int
 	Debounce     time.Duration // of runs with one key, only the last that came within it is carried out
-}
-
-// Trigger is one thing that starts a run. Exactly one kind is set.
-type Trigger struct {
-	ID       string
-	At       Pos
-	Chat     *Chat
-	Webhook  *Webhook
-	Schedule *Schedule
-	Failure  *Failure
-}
-
-// Chat starts a run with each message of a conversation.
-type Chat struct{ Page string }
-
-// Webhook starts a run with each signed POST to /in/<Path>.
-type Webhook struct {
-	Path         string
-	Verify       string // a connection of kind signing_key
-	Accepts      string // path of a JSON Schema in the workspace
-	Computed     bool   // the workflow answers the caller; else a receipt does
-	AnswerWithin time.Duration
-	Subject      *Value // what the delivery is about, over signal; waits look it up by this
-}
-
-// Schedule starts runs at times.
-type Schedule struct {
-	calendar.Rule
-	Missed string // what becomes of times while nothing ran: skip, once or all
-}
-
-// Failure starts a run when a run of one of these workflows fails; of any
-// where none is named.
-type Failure struct{ Of []string }
-
-// Kind names the trigger's kind as files do.
-func (t Trigger) Kind() string {
-	switch {
-	case t.Chat != nil:
-		return "chat"
-	case t.Webhook != nil:
-		return "webhook"
-	case t.Schedule != nil:
-		return "schedule"
-	}
-	return "failure"
-}
-
-// Source is where signals of this trigger come from, as their source
-// attribute says it.
-func (t Trigger) Source() string {
-	switch {
-	case t.Chat != nil:
-		return "/chat/" + t.Chat.Page
-	case t.Webhook != nil:
-		return "/in/" + t.Webhook.Path
-	case t.Schedule != nil:
-		return "/schedule"
-	}
-	return "/failure"
 }
 
 // AgentsUsed lists the ids of the agents a workflow runs, each once.

@@ -21,6 +21,7 @@ type Workspace struct {
 	Workflows   map[string]*Workflow
 	Agents      map[string]*Agent
 	Connections map[string]*Connection
+	Tables      map[string]*Table
 	Schemas     map[string]map[string]any // by file path
 	Files       map[string]string         // the source text, by path
 }
@@ -32,7 +33,7 @@ const MainFile = "woolsignal.yaml"
 // schemas are checked by [Workspace.Check], once a catalogue is at hand.
 func Decode(files map[string]string) (*Workspace, []Problem) {
 	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", Teams: map[string][]string{},
-		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{},
+		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{}, Tables: map[string]*Table{},
 		Schemas: map[string]map[string]any{}, Holidays: map[string]bool{}, Files: files}
 	var problems []Problem
 	for _, path := range slices.Sorted(maps.Keys(files)) {
@@ -56,6 +57,11 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 			one, found := DecodeConnection(path, text)
 			problems = append(problems, found...)
 			w.Connections[one.ID] = one
+		case folder == "tables" && strings.HasSuffix(path, ".yaml"):
+			one, found := DecodeTable(path, text)
+			problems = append(problems, found...)
+			w.Tables[one.ID] = one
+		case folder == "tables" && strings.HasSuffix(path, ".csv"): // the rows a new table begins with
 		case folder == "schemas" && strings.HasSuffix(path, ".json"):
 			var schema map[string]any
 			if err := json.Unmarshal([]byte(text), &schema); err != nil {
@@ -66,7 +72,7 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 		case folder == "samples" && strings.HasSuffix(path, ".json") && strings.Count(path, "/") == 2:
 		default:
 			problems = append(problems, Problem{File: path, Line: 1, Column: 1, Severity: Wrong,
-				What: "a workspace has no place for this file", Remedy: "keep " + MainFile + ", workflows/*.yaml, agents/*.yaml, connections/*.yaml, schemas/*.json and samples/<workflow>/*.json"})
+				What: "a workspace has no place for this file", Remedy: "keep " + MainFile + ", workflows/*.yaml, agents/*.yaml, connections/*.yaml, tables/*.yaml and .csv, schemas/*.json and samples/<workflow>/*.json"})
 		}
 	}
 	for _, one := range w.Workflows {
@@ -103,6 +109,9 @@ func (w *Workflow) schemas(visit func(*Schema)) {
 		}
 		if s.JavaScript != nil {
 			some(s.JavaScript.Result)
+		}
+		if s.Question != nil {
+			some(s.Question.Valid)
 		}
 	})
 }

@@ -133,5 +133,5 @@ func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any)
 	if spec, ok := m.def.Tools(tool); ok {
 		resend = spec.Resend
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend}}
+	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
 }

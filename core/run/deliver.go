@@ -67,6 +67,8 @@ func (m *Machine) deliver(e Event) error {
 		return m.started(step, e)
 	case e.Returned != nil && called:
 		return m.returned(step, e)
+	case e.Missing != nil && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
+		return m.missing(step, e)
 	case e.Lost && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
 		return m.lost(step, e, "The service stopped while this call was on its way. It may or may not have taken effect, and the other side cannot tell two apart.")
 	default:
@@ -81,6 +83,14 @@ func (m *Machine) returned(step *Step, e Event) error {
 	if err != nil {
 		return err
 	}
+	switch {
+	case def.Question != nil && step.Asking != nil:
+		m.asking(def, step, e.Returned)
+		return m.broken
+	case def.Say != nil && e.Returned.Error == "":
+		m.end(def, e.Step, nil, posted(e.Returned.Result))
+		return m.broken
+	}
 	if e.Returned.Error == "" && def.JavaScript != nil {
 		if err := fit("the script's result", def.JavaScript.Result, e.Returned.Result); err != nil {
 			e.Returned.Error = err.Error()
@@ -92,6 +102,13 @@ func (m *Machine) returned(step *Step, e Event) error {
 		m.end(def, e.Step, nil, e.Returned.Result)
 	}
 	return m.broken
+}
+
+// posted is what a message that a chat server took gives.
+func posted(result any) map[string]any {
+	fields, _ := result.(map[string]any)
+	id, _ := fields["id"].(string)
+	return map[string]any{"message_id": id}
 }
 
 // started notes the run of a called workflow; a step that does not wait for

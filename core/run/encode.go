@@ -81,6 +81,8 @@ func (b *encoder) record(r *Record) {
 	b.other("turn", r.Turn, r.Turn == nil)
 	b.other("call", r.Call, r.Call == nil)
 	b.other("review", r.Review, r.Review == nil)
+	b.other("message", r.Message, r.Message == nil)
+	b.other("asking", r.Asking, r.Asking == nil)
 	if r.Answer != nil {
 		b.raw(`,"answer":{"status":`)
 		b.buf = strconv.AppendInt(b.buf, int64(r.Answer.Status), 10)
@@ -109,6 +111,9 @@ func (b *encoder) signal(s *Signal) {
 	b.other("from", s.From, len(s.From) == 0)
 	b.field("text", s.Text)
 	b.any("body", s.Body)
+	b.other("files", s.Files, len(s.Files) == 0)
+	b.field("answers", s.Answers)
+	b.other("via", s.Via, s.Via == nil)
 	b.raw("}")
 }
 

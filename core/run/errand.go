@@ -67,6 +67,7 @@ type Call struct {
 	Tool   string
 	Args   map[string]any
 	Resend flow.Resend
+	For    string // e-mail of the person the run serves; "" is nobody known
 }
 
 // Script asks for a script to be run.
@@ -106,10 +107,11 @@ type Event struct {
 	Returned *Returned
 	Decided  *Decided
 	Stopped  *Stop
-	Started  string  // the id of the called run
-	Heard    *Signal // a candidate for the step that listens
-	Tick     bool    // the time of something may have come
-	Lost     bool    // nobody knows whether the call happened, and it must not be repeated
+	Started  string   // the id of the called run
+	Heard    *Signal  // a candidate for the step that listens
+	Tick     bool     // the time of something may have come
+	Missing  *Missing // a connection the call needs is not there yet
+	Lost     bool     // nobody knows whether the call happened, and it must not be repeated
 }
 
 // Recalled is what a thread remembers.
@@ -125,10 +127,18 @@ type Answered struct {
 	Error   string
 }
 
+// Missing says what a call lacks.
+type Missing struct {
+	Connection string
+	Of         string // who can give it: a person's e-mail, or a role
+	Why        string
+}
+
 // Returned is a tool's result, or why there is none.
 type Returned struct {
-	Result any
-	Error  string
+	Result   any
+	Error    string
+	NotFound bool // the tool says that there is no such thing
 }
 
 // Stop is a person's wish that a run goes no further.

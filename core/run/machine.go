@@ -298,6 +298,8 @@ func (m *Machine) kind(def *flow.Step, step *Step, path string, scope expr.Scope
 		return m.tool(def, step, path, scope)
 	case "wait":
 		return m.wait(def, step, path, scope)
+	case "question":
+		return m.question(def, step, path, scope)
 	}
 	if step != nil {
 		return blocked

@@ -19,6 +19,7 @@ func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error)
 			return
 		}
 		switch {
+		case step.Hearing != nil && step.Asking != nil: // only what comes from now on answers it
 		case step.Hearing != nil:
 			m.send(Errand{Run: state.ID, Step: step.Path, Listen: &Listen{Source: step.Hearing.Source, Key: step.Hearing.Key, Since: state.Accepted}})
 		case step.Status == Running && is.Agent != nil && step.Agent != nil:
@@ -40,6 +41,10 @@ func (m *Machine) stepOutstanding(is *flow.Step, step *Step) {
 	case is.Tool != nil:
 		args, _ := step.Input.(map[string]any)
 		m.send(m.callErrand(step, is.Tool.Tool, "", args))
+	case is.Say != nil && m.state.Signal.Via != nil, is.Question != nil && step.Asking != nil && step.Asking.Phase == posting:
+		m.send(m.postErrand(step))
+	case is.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
+		m.send(m.findErrand(is, step))
 	case is.JavaScript != nil:
 		m.send(m.scriptErrand(is, step))
 	case is.Call != nil:

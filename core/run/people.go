@@ -22,6 +22,15 @@ const (
 // Withdrawn is the choice of a review whose run was stopped.
 const Withdrawn = "withdrawn"
 
+// OfConnection is the kind of review that asks for a missing connection.
+const OfConnection = "connection"
+
+// Choices of a review that asks for a missing connection.
+const (
+	GoOn   = "go on"
+	GiveUp = "give up"
+)
+
 // Choices of a review about a call that may or may not have happened.
 const (
 	Happened  = "it happened"
@@ -99,7 +108,7 @@ func (m *Machine) lost(step *Step, e Event, why string) error {
 		uncertain.State = agent.Uncertain
 		m.emit(Record{Do: DidCall, Step: step.Path, Call: &uncertain})
 	} else if def, err := m.def.stepAt(step.Path); err == nil {
-		tool = def.Tool.Tool
+		tool = m.toolOf(def, step)
 	}
 	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: "builder", Kind: "uncertain",
 		Title: "Did this happen? " + tool, Tool: tool, Call: e.CallID, Show: args,
@@ -174,13 +183,15 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 	call.By, call.Note = review.By, review.Note
 	call.Waited += m.now.Sub(review.Asked)
 	switch review.Choice {
-	case Approve, SendAgain:
+	case Approve, SendAgain, GoOn:
 		if review.Edited != nil {
 			call.Args, call.Edited = review.Edited, true
 		}
 		call.State = agent.Running
 	case Happened:
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
+	case GiveUp:
+		call.State, call.Ended, call.Error = agent.Failed, m.now, "the connection it needs is missing"
 	case Decline:
 		call.State, call.Ended = agent.Declined, m.now
 	default:
@@ -197,10 +208,58 @@ func (m *Machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
 		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
-	case SendAgain:
-		args, _ := step.Input.(map[string]any)
-		m.send(m.callErrand(step, review.Tool, "", args))
+	case SendAgain, GoOn:
+		m.resend(step, review.Tool)
+	case GiveUp:
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "the connection it needs is missing"})
 	default:
 		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: review.By + " says it did not happen"})
 	}
+}
+
+// toolOf is the tool whose call a step has under way.
+func (m *Machine) toolOf(def *flow.Step, step *Step) string {
+	switch {
+	case def.Tool != nil:
+		return def.Tool.Tool
+	case def.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
+		return def.Question.Find.Tool
+	case m.state.Signal.Via != nil:
+		return m.state.Signal.Via.Tool
+	}
+	return ""
+}
+
+// resend sends a step's call once more, under the key it had.
+func (m *Machine) resend(step *Step, tool string) {
+	def, err := m.def.stepAt(step.Path)
+	switch {
+	case err != nil:
+		m.broken = err
+	case def.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
+		m.send(m.findErrand(def, step))
+	case def.Question != nil, def.Say != nil:
+		m.send(m.postErrand(step))
+	default:
+		args, _ := step.Input.(map[string]any)
+		m.send(m.callErrand(step, tool, "", args))
+	}
+}
+
+// missing asks for a connection where it is needed; the call goes on once
+// somebody has given it.
+func (m *Machine) missing(step *Step, e Event) error {
+	tool := ""
+	if e.CallID != "" {
+		call := *step.Agent.Call(e.CallID)
+		tool, call.State = call.Tool, agent.Proposed
+		call.Review = m.reviewID(step.Path, e.CallID)
+		m.emit(Record{Do: DidCall, Step: step.Path, Call: &call})
+	} else if def, err := m.def.stepAt(step.Path); err == nil {
+		tool = m.toolOf(def, step)
+	}
+	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: e.Missing.Of, Kind: OfConnection,
+		Title: "Connect " + e.Missing.Connection, Tool: tool, Call: e.CallID, Needs: e.Missing.Connection, Why: e.Missing.Why,
+		Choices: []string{GoOn, GiveUp}, Asked: m.now}})
+	return m.broken
 }

@@ -61,6 +61,8 @@ const (
 	DidSay      = "said"            // words in the conversation
 	DidRespond  = "responded"       // the caller's answer is known
 	DidRemember = "remembered"      // a thread's memory grew
+	DidAsking   = "asking"          // how far a question in the conversation is
+	DidHear     = "answer_heard"    // somebody answered it
 	DidFact     = "fact_kept"       // a fact was kept
 	DidLabel    = "labelled"        // the run was marked
 	DidFinish   = "finished"        // the run ended
@@ -95,6 +97,8 @@ type Record struct {
 	Call       *agent.Call     `json:"call,omitempty"`
 	Review     *Review         `json:"review,omitempty"`
 	Answer     *Response       `json:"answer,omitempty"`
+	Message    *Message        `json:"message,omitempty"`
+	Asking     *Asking         `json:"asking,omitempty"`
 }
 
 // whole tells whether a record holds what its kind needs.
@@ -110,6 +114,10 @@ func (r Record) whole() bool {
 		return r.Review != nil
 	case DidListen:
 		return r.Hearing != nil
+	case DidAsking:
+		return r.Asking != nil
+	case DidHear:
+		return r.Signal != nil
 	}
 	return true
 }
@@ -149,15 +157,16 @@ type Hearing struct {
 // Review is a question put to a person.
 type Review struct {
 	ID      string         `json:"id"`
-	Of      string         `json:"of"`             // whom: a person's e-mail, a role or a team
-	Kind    string         `json:"kind"`           // step, approval or uncertain
-	Title   string         `json:"title"`          // one line
-	Why     string         `json:"why"`            // why somebody is asked
-	Show    any            `json:"show,omitempty"` // what they need to see
-	Tool    string         `json:"tool,omitempty"` // the tool that waits
-	Call    string         `json:"call,omitempty"` // the agent's call that waits
-	Edit    map[string]any `json:"edit,omitempty"` // values they may change
-	Choices []string       `json:"choices"`        // the first goes on with it
+	Of      string         `json:"of"`              // whom: a person's e-mail, a role or a team
+	Kind    string         `json:"kind"`            // step, approval, uncertain or connection
+	Title   string         `json:"title"`           // one line
+	Why     string         `json:"why"`             // why somebody is asked
+	Show    any            `json:"show,omitempty"`  // what they need to see
+	Tool    string         `json:"tool,omitempty"`  // the tool that waits
+	Needs   string         `json:"needs,omitempty"` // the connection that is missing
+	Call    string         `json:"call,omitempty"`  // the agent's call that waits
+	Edit    map[string]any `json:"edit,omitempty"`  // values they may change
+	Choices []string       `json:"choices"`         // the first goes on with it
 	Choice  string         `json:"choice,omitempty"`
 	Edited  map[string]any `json:"edited,omitempty"` // the values after they changed some
 	By      string         `json:"by,omitempty"`     // name

@@ -23,6 +23,29 @@ type Signal struct {
 	From    map[string]string `json:"from,omitempty"` // name, email, role of a signed-in person
 	Text    string            `json:"text,omitempty"`
 	Body    any               `json:"body,omitempty"`
+	Files   []File            `json:"files,omitempty"`
+	Answers string            `json:"answers,omitempty"` // the mail it is a reply to
+	Via     *Via              `json:"via,omitempty"`     // how it is answered where it came from
+}
+
+// File is a file that came with a signal. Its bytes are kept by the service
+// under their hash.
+type File struct {
+	Name string `json:"name"`
+	Type string `json:"type"` // media type
+	Size int64  `json:"size"` // bytes
+	Blob string `json:"blob"`
+}
+
+// value is the file as expressions and tools see it.
+func (f File) value() map[string]any {
+	return map[string]any{"name": f.Name, "type": f.Type, "size": f.Size, "blob": f.Blob}
+}
+
+// Via is the tool that brings words back to where a signal came from.
+type Via struct {
+	Tool string         `json:"tool"`
+	Args map[string]any `json:"args"` // the place and thread
 }
 
 // value is the signal as expressions see it.
@@ -31,17 +54,24 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 	for k, v := range s.From {
 		from[k] = v
 	}
+	files := make([]any, len(s.Files))
+	for i, f := range s.Files {
+		files[i] = f.value()
+	}
 	return map[string]any{
 		"id": s.ID, "source": s.Source, "type": s.Type, "time": s.Time.In(zone).Format(time.RFC3339), "subject": s.Subject,
-		"kind": s.Kind, "trigger": s.Trigger, "thread": s.Thread, "from": from, "text": s.Text, "body": s.Body, "files": []any{},
+		"kind": s.Kind, "trigger": s.Trigger, "thread": s.Thread, "from": from, "text": s.Text, "body": s.Body, "files": files,
 	}
 }
 
 // HeardAs is what a step that waits names the signal by: where it comes from,
-// and its conversation in a chat, else what it is about.
+// and its conversation in a chat, the mail it answers, or else what it is about.
 func (s *Signal) HeardAs() (source, key string) {
-	if s.Kind == "chat" {
+	switch s.Kind {
+	case "chat", "phone":
 		return "/chat", s.ThreadKey()
+	case "mail":
+		return s.Source, s.Answers
 	}
 	return s.Source, s.Subject
 }
@@ -79,6 +109,9 @@ func DecodeSignal(data []byte) (*Signal, error) {
 		return nil, fmt.Errorf("run: this is not a signal: %w", err)
 	}
 	s.Body = expr.Canonical(s.Body)
+	if s.Via != nil {
+		expr.Canonical(s.Via.Args)
+	}
 	return s, nil
 }
 

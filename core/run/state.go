@@ -56,6 +56,7 @@ type Step struct {
 	Until      time.Time    `json:"until,omitzero"`     // when it goes on by itself
 	Deadline   time.Time    `json:"deadline,omitzero"`  // when it has taken too long
 	Hearing    *Hearing     `json:"hearing,omitempty"`  // the signal it waits for
+	Asking     *Asking      `json:"asking,omitempty"`   // how far a question in the conversation is
 	Child      string       `json:"child,omitempty"`    // the run of the workflow it called
 	Recorded   bool         `json:"recorded,omitempty"` // taken over from another run
 }
@@ -138,7 +139,7 @@ func (s *State) put(r Record, at time.Time) error {
 	case DidLabel:
 		s.Labels = append(s.Labels, r.Labels...)
 		return nil
-	case DidSay, DidRemember, DidFact:
+	case DidSay, DidHear, DidRemember, DidFact:
 		return nil // for the conversation and the memory; the state needs neither
 	case DidBegin, DidEnd, DidTake, DidListen:
 	default:
@@ -200,7 +201,10 @@ func (s *State) putStep(step *Step, r Record, at time.Time) error {
 		heard := *r.Hearing
 		step.Status, step.Hearing, step.Until = Waiting, &heard, r.Until
 	case DidDeaf:
-		step.Hearing = nil
+		step.Hearing, step.Until = nil, time.Time{}
+	case DidAsking:
+		asking := *r.Asking
+		step.Asking = &asking
 	case DidChild:
 		step.Child = r.Child
 	case DidReview:
@@ -209,13 +213,13 @@ func (s *State) putStep(step *Step, r Record, at time.Time) error {
 		step.Reviews = append(step.Reviews, review.ID)
 		if review.Kind == "uncertain" && review.Call == "" {
 			step.Status = Uncertain
-		} else if review.Kind == "step" {
+		} else if review.Kind == "step" || review.Kind == OfConnection && review.Call == "" {
 			step.Status = Waiting
 		}
 	case DidDecide:
 		review := *r.Review
 		s.Reviews[review.ID] = &review
-		if step.Status == Uncertain {
+		if step.Status == Uncertain || review.Kind == OfConnection && review.Call == "" {
 			step.Status = Running
 		}
 	default:

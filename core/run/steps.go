@@ -119,15 +119,6 @@ func (m *Machine) scriptErrand(def *flow.Step, step *Step) Errand {
 	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Script: &Script{Code: def.JavaScript.Code, Inputs: inputs, Within: within}}
 }
 
-func (m *Machine) say(def *flow.Step, path string, scope expr.Scope) outcome {
-	text, err := def.Say.Text.Eval(scope)
-	if err != nil {
-		return m.fail(def, path, err.Error())
-	}
-	m.emit(Record{Do: DidSay, Step: path, Text: expr.Text(text)})
-	return m.end(def, path, nil, map[string]any{"message_id": m.state.ID + "-" + path})
-}
-
 func (m *Machine) respond(def *flow.Step, path string, scope expr.Scope) outcome {
 	if m.state.Response != nil {
 		return m.fail(def, path, "the caller was already answered")

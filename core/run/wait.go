@@ -86,6 +86,7 @@ func (m *Machine) listen(def *flow.Step, step *Step, path string, scope expr.Sco
 		}
 	}
 	m.emit(Record{Do: DidDeaf, Step: path, Hearing: step.Hearing})
+	m.emit(Record{Do: DidHear, Step: path, Signal: signal})
 	return m.end(def, path, nil, map[string]any{"came": true, "signal": heard})
 }
 
@@ -129,6 +130,9 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 		return
 	}
 	switch {
+	case step.Hearing != nil && step.Asking != nil:
+		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "nobody answered within " + def.Question.AtMost.String()})
 	case step.Hearing != nil:
 		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
 		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"came": false}})

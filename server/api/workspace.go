@@ -160,7 +160,7 @@ func (a *API) describeConnections() []wire.Connection {
 	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
 		c := s.Connections[id]
 		out = append(out, wire.Connection{ID: id, Title: c.Title, Kind: c.Kind(), Address: c.Address,
-			Needs: c.SigningKey || c.Auth.Kind != "none", Has: a.Secrets.Has(id), Used: usedBy(s, id)})
+			Needs: c.NeedsSecret(), Has: a.Secrets.Has(id), Used: usedBy(s, id)})
 	}
 	return out
 }

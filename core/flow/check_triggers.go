@@ -1,0 +1,198 @@
+package flow
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/shape"
+)
+
+// triggers checks what starts a workflow. taken holds the public addresses
+// that are in use, with the workflow they belong to.
+func (c *checker) triggers(flow *Workflow, taken map[string]string) {
+	seen := map[string]bool{}
+	for _, t := range flow.Triggers {
+		if seen[t.ID] {
+			c.wrong(t.At, "give each trigger its own id", "there are two triggers called %s", t.ID)
+		}
+		if t.ID == "called" {
+			c.wrong(t.At, "choose another word", "called is what a run says whose workflow was called")
+		}
+		seen[t.ID] = true
+		c.address(flow, t, taken)
+		c.source(t)
+		if t.Webhook != nil && t.Webhook.Subject != nil {
+			c.value(*t.Webhook.Subject, expr.Names{"signal": {Shape: c.w.triggerShape(t, c.tool)}})
+		}
+		if t.Failure != nil {
+			for _, of := range t.Failure.Of {
+				c.named(t.At, of)
+			}
+		}
+	}
+}
+
+// address insists that a public address belongs to one trigger alone, and a
+// place of a chat server too: who would answer otherwise?
+func (c *checker) address(flow *Workflow, t Trigger, taken map[string]string) {
+	what := ""
+	switch {
+	case t.Webhook != nil:
+		what = "the webhook path " + t.Webhook.Path
+	case t.Form != nil:
+		what = "the form's page " + t.Form.Page
+	case t.Phone != nil:
+		what = "the telephone line " + t.Phone.Path
+	case t.Chat != nil && t.Chat.Open:
+		what = "the chat page " + t.Chat.Page
+	default:
+		return
+	}
+	if other, ok := taken[t.Source()]; ok {
+		c.wrong(t.At, "choose another", "%s is already that of %s", what, other)
+	}
+	taken[t.Source()] = flow.ID
+}
+
+// source checks what signals come from: that it is there, and of a kind that
+// can send them.
+func (c *checker) source(t Trigger) {
+	switch {
+	case t.Webhook != nil:
+		c.signingKey(t.At, t.Webhook.Verify)
+		if a := t.Webhook.Accepts; a != "" && c.w.Schemas[a] == nil {
+			c.wrong(t.At, "add the file", "there is no schema %s", a)
+		}
+	case t.Phone != nil:
+		c.signingKey(t.At, t.Phone.Verify)
+	case t.Chat != nil && t.Chat.Connection != "":
+		c.connected(t.At, t.Chat.Connection, "chat_server")
+	case t.Schedule != nil && t.Schedule.Before != nil:
+		c.connected(t.At, t.Schedule.Before.Connection, "caldav")
+		c.calendarOf(t.At, t.Schedule.Before.Connection, t.Schedule.Before.Calendar)
+	case t.Mail != nil:
+		c.connected(t.At, t.Mail.Connection, "mailbox")
+	case t.Calendar != nil:
+		c.connected(t.At, t.Calendar.Connection, "caldav")
+		c.calendarOf(t.At, t.Calendar.Connection, t.Calendar.Calendar)
+	case t.File != nil:
+		c.connected(t.At, t.File.Connection, "webdav")
+	case t.Feed != nil:
+		c.connected(t.At, t.Feed.Connection, "web")
+	case t.Row != nil:
+		c.rows(t)
+	}
+}
+
+// connected insists on a connection of a kind.
+func (c *checker) connected(at Pos, id, kind string) {
+	if id == "" {
+		return // its reader has said so
+	}
+	one, ok := c.w.Connections[id]
+	var fit []string
+	for _, name := range slices.Sorted(maps.Keys(c.w.Connections)) {
+		if c.w.Connections[name].Kind() == kind {
+			fit = append(fit, name)
+		}
+	}
+	remedy := didYouMean(id, fit)
+	if remedy == "" {
+		remedy = "add connections/" + id + ".yaml with " + kind + ":"
+	}
+	switch {
+	case !ok:
+		c.wrong(at, remedy, "there is no connection %s", id)
+	case one.Kind() != kind:
+		c.wrong(at, remedy, "the connection %s is a %s, and a %s is needed here", id, one.Kind(), kind)
+	}
+}
+
+func (c *checker) signingKey(at Pos, id string) {
+	if v, ok := c.w.Connections[id]; id != "" && (!ok || v.SigningKey == nil) {
+		c.report(at, Problem{What: "there is no signing key called " + id, Why: "without it nobody can tell a delivery from a forgery",
+			Remedy: "add connections/" + id + ".yaml with signing_key:"})
+	}
+}
+
+func (c *checker) calendarOf(at Pos, connection, calendar string) {
+	if one := c.w.Connections[connection]; one != nil && one.CalDAV != nil && calendar != "" && !slices.Contains(one.CalDAV.Calendars, calendar) {
+		c.wrong(at, didYouMean(calendar, one.CalDAV.Calendars), "%s has no calendar %s", connection, calendar)
+	}
+}
+
+// rows checks which rows are watched, and which of their columns travel on.
+func (c *checker) rows(t Trigger) {
+	r := t.Row
+	var all shape.Shape
+	switch {
+	case r.Table != "":
+		table := c.w.Tables[r.Table]
+		if table == nil {
+			c.wrong(t.At, didYouMean(r.Table, slices.Sorted(maps.Keys(c.w.Tables))), "there is no table %s", r.Table)
+			return
+		}
+		all = table.RowShape()
+	default:
+		spec, ok := c.tool(r.Tool)
+		switch {
+		case !ok:
+			c.wrong(t.At, "look at the connection's operations", "there is no tool %s", r.Tool)
+			return
+		case !spec.ReadOnly:
+			c.report(t.At, Problem{What: r.Tool + " changes something, and would be called again and again", Remedy: "use a tool that reads"})
+		}
+		c.fields(r.Tool, r.Args, c.entriesShape(r.Args, expr.Names{}), spec.Input, t.At, true)
+		if r.Of == nil {
+			return
+		}
+		list := c.infer(r.Of, expr.Names{"result": {Shape: spec.Output}})
+		if k := list.Shape.Kind(); k != "" && k != "list" {
+			c.wrong(r.Of.At, "give it a list", "%s is %s, and rows are a list", r.Of.Source, orMissing(k, list.Optional))
+		}
+		if all = list.Shape.Items(); all == nil {
+			return
+		}
+		if _, presence := all.Field(r.Key); presence == shape.Absent {
+			c.wrong(t.At, all.Has("a row"), "the rows have no %s to tell them apart by", r.Key)
+		}
+	}
+	for _, column := range r.Columns {
+		if _, presence := all.Field(column); presence == shape.Absent {
+			c.wrong(t.At, all.Has("a row"), "the rows have no %s", column)
+		}
+	}
+}
+
+// tables checks the names tables take: their tools stand beside those of
+// connections.
+func (c *checker) tables() {
+	for _, id := range slices.Sorted(maps.Keys(c.w.Tables)) {
+		c.file = c.w.Tables[id].file
+		if _, taken := c.w.Connections[id]; taken {
+			c.wrong(c.w.Tables[id].At, "rename one of the two", "a connection is called %s too, and tools are named after both", id)
+		}
+	}
+	for path := range c.w.Files {
+		if id, ok := strings.CutPrefix(path, "tables/"); ok && strings.HasSuffix(id, ".csv") && c.w.Tables[strings.TrimSuffix(id, ".csv")] == nil {
+			c.file = path
+			c.wrong(Pos{1, 1}, "add tables/"+strings.TrimSuffix(id, ".csv")+".yaml with its columns", "these rows belong to no table")
+		}
+	}
+}
+
+// connections checks what connections say of each other and of files.
+func (c *checker) connections() {
+	for _, id := range slices.Sorted(maps.Keys(c.w.Connections)) {
+		one := c.w.Connections[id]
+		c.file = one.file
+		if o := one.OpenAPI; o != nil && c.w.Files[o.Description] == "" {
+			c.wrong(one.At, "put the description there", "there is no file %s", o.Description)
+		}
+		if s := one.ChatServer; s != nil && s.Events != "" {
+			c.signingKey(one.At, s.Events)
+		}
+	}
+}

@@ -16,8 +16,10 @@ import (
 	"woolsignal/server/access"
 	"woolsignal/server/api"
 	"woolsignal/server/engine"
+	"woolsignal/server/oauth"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 	"woolsignal/server/trigger"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
@@ -33,6 +35,9 @@ type Options struct {
 	// script.Serve.
 	Scripts []string
 
+	// Commands are the processes connections may start, by name.
+	Commands map[string][]string
+
 	// Peers answers calls to outside services inside this process, for
 	// measuring the service alone. Nil, as always outside of that, dials.
 	Peers http.RoundTripper
@@ -45,6 +50,7 @@ type Server struct {
 	Access    *access.Access
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
+	Kit       *tool.Kit
 	options   Options
 	scripts   *script.Pool
 }
@@ -62,18 +68,20 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Secrets, o.Peers); err != nil {
+	s.Kit = &tool.Kit{Secrets: s.Secrets, Tokens: &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}, Store: s.Store, Peers: o.Peers, Commands: o.Commands}
+	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
 	s.Access = access.New(s.Store)
 	s.scripts = script.NewPool(o.Scripts...)
-	s.Engine = engine.New(s.Store, s.Workspace, s.Secrets, s.scripts, o.Log)
+	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.scripts, o.Log)
 	return s, nil
 }
 
 // Close lets go of the data.
 func (s *Server) Close() error {
 	s.scripts.Close()
+	s.Kit.CloseSessions()
 	return s.Store.Close()
 }
 

@@ -30,4 +30,5 @@ type Tool struct {
 	Idempotent  bool   `json:"idempotentHint"`
 	OpenWorld   bool   `json:"openWorldHint"`
 	Resend      Resend `json:"resend"`
+	Says        string `json:"says,omitempty"` // what the service claims of it, in words; nobody has confirmed it
 }

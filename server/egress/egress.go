@@ -12,14 +12,10 @@ import (
 	"fmt"
 	"io"
 	"net"
-	"net/http"
 	"net/netip"
-	"net/url"
 	"slices"
 	"syscall"
 	"time"
-
-	"woolsignal/core/flow"
 )
 
 // MaxAnswer is how many bytes of an answer are read.
@@ -120,67 +116,6 @@ func Dialer(networks []string) *net.Dialer {
 			}
 			return Check(a.Addr(), networks)
 		}}
-}
-
-// Client gives the HTTP client of one connection. secret is asked for each
-// request, so a replaced secret is used at once. peers answers inside this
-// process where it is not nil.
-func Client(c *flow.Connection, secret func() (string, error), peers http.RoundTripper) (*http.Client, error) {
-	base, err := url.Parse(c.Address)
-	if err != nil || base.Host == "" {
-		return nil, fmt.Errorf("connection %s: %q is not a web address", c.ID, c.Address)
-	}
-	if peers == nil {
-		peers = &http.Transport{
-			DialContext: Dialer(c.Networks).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
-			TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
-		}
-	}
-	return &http.Client{
-		Transport: &guard{next: peers, base: base, auth: c.Auth, secret: secret, connection: c.ID},
-		CheckRedirect: func(r *http.Request, via []*http.Request) error {
-			if r.URL.Host != base.Host || r.URL.Scheme != base.Scheme || len(via) > 5 {
-				return fmt.Errorf("it redirects to %s, which is not this connection's host", r.URL.Host)
-			}
-			return nil
-		},
-	}, nil
-}
-
-// guard keeps requests on the connection's host and signs them.
-type guard struct {
-	next       http.RoundTripper
-	base       *url.URL
-	auth       flow.Auth
-	secret     func() (string, error)
-	connection string
-}
-
-func (g *guard) RoundTrip(r *http.Request) (*http.Response, error) {
-	if r.URL.Host != g.base.Host || r.URL.Scheme != g.base.Scheme {
-		return nil, fmt.Errorf("the connection %s talks to %s only, not to %s", g.connection, g.base.Host, r.URL.Host)
-	}
-	r = r.Clone(r.Context())
-	if g.auth.Kind != "none" {
-		secret, err := g.secret()
-		if err != nil {
-			return nil, fmt.Errorf("connection %s: %w; give it one with: woolsignal connect %s", g.connection, err, g.connection)
-		}
-		switch g.auth.Kind {
-		case "bearer":
-			r.Header.Set("Authorization", "Bearer "+secret)
-		case "basic":
-			r.SetBasicAuth(g.auth.User, secret)
-		case "header":
-			r.Header.Set(g.auth.Name, secret)
-		}
-	}
-	response, err := g.next.RoundTrip(r)
-	if err != nil {
-		return nil, err
-	}
-	response.Body = &limited{body: response.Body, left: MaxAnswer}
-	return response, nil
 }
 
 // limited fails a read past the limit, rather than cutting an answer short.

@@ -1,6 +1,7 @@
 package egress_test
 
 import (
+	"context"
 	"errors"
 	"io"
 	"net/http"
@@ -39,7 +40,7 @@ func TestHostileAddresses(t *testing.T) {
 func client(t *testing.T, address string, networks ...string) *http.Client {
 	t.Helper()
 	c, err := egress.Client(&flow.Connection{ID: "c", Address: address, Networks: networks, Auth: flow.Auth{Kind: "header", Name: "X-Key"}},
-		func() (string, error) { return "s3cret", nil }, nil)
+		func(context.Context, bool) (string, error) { return "s3cret", nil }, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

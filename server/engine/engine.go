@@ -13,6 +13,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
@@ -34,6 +35,7 @@ type Engine struct {
 	store     *store.Store
 	workspace *workspace.Holder
 	secrets   *vault.Vault
+	kit       *tool.Kit
 	log       *slog.Logger
 	Hub       *Hub
 
@@ -70,10 +72,10 @@ type live struct {
 }
 
 // New makes an engine; [Engine.Start] sets it going.
-func New(s *store.Store, w *workspace.Holder, secrets *vault.Vault, scripts *script.Pool, log *slog.Logger) *Engine {
+func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts *script.Pool, log *slog.Logger) *Engine {
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
-	e := &Engine{store: s, workspace: w, secrets: secrets, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
+	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), live: map[string]*live{}, waiters: map[string][]chan struct{}{}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)

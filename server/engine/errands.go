@@ -43,7 +43,7 @@ func (e *Engine) do(errand run.Errand) {
 			return // the engine stops; the journal knows what is open
 		}
 	case errand.Call != nil:
-		if e.useTool(errand, &event); event.Returned == nil && !event.Lost {
+		if e.useTool(errand, &event); event.Returned == nil && !event.Lost && event.Missing == nil {
 			return
 		}
 	case errand.Script != nil:
@@ -119,7 +119,7 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 	if kept, ok := e.models.Load(c.ID); ok && kept.(*model.Server).Connection == c {
 		return kept.(*model.Server), nil
 	}
-	client, err := egress.Client(c, func() (string, error) { return e.secrets.Get(c.ID) }, nil)
+	client, err := egress.Client(c, e.kit.Key(c), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -135,13 +135,14 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 // set where the engine stops meanwhile.
 func (e *Engine) useTool(errand run.Errand, event *run.Event) {
 	for try := 0; ; try++ {
-		result, err := e.workspace.Now().Tools.Call(e.hard, e.secrets, errand.Call.Tool, errand.Call.Args,
-			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0})
+		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, errand.Call.Tool, errand.Call.Args,
+			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: errand.Call.For})
 		if e.hard.Err() != nil {
 			return
 		}
 		var uncertain *tool.UncertainError
 		var refused *tool.RefusedError
+		var missing *tool.MissingError
 		switch {
 		case err == nil:
 			event.Returned = &run.Returned{Result: result}
@@ -149,16 +150,39 @@ func (e *Engine) useTool(errand run.Errand, event *run.Event) {
 		case errors.As(err, &uncertain):
 			event.Lost = true
 			return
+		case errors.As(err, &missing):
+			event.Missing = &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
+			return
 		case errors.As(err, &refused), try == len(pauses):
+			event.Returned = &run.Returned{Error: err.Error(), NotFound: refused != nil && refused.NotFound}
+			return
+		}
+		pause, ok := pauseFor(err, try)
+		if !ok {
 			event.Returned = &run.Returned{Error: err.Error()}
 			return
 		}
 		select {
-		case <-time.After(pauses[try]):
+		case <-time.After(pause):
 		case <-e.ctx.Done():
 			return
 		}
 	}
+}
+
+// longestPause bounds how long a call waits for a peer that asks for it; a
+// step's retry may wait longer.
+const longestPause = time.Minute
+
+// pauseFor is how long to wait before a call is tried again: what the peer
+// asks for, else a little longer each time. ok is false where it asks for
+// more than a call waits.
+func pauseFor(err error, try int) (pause time.Duration, ok bool) {
+	var busy *tool.BusyError
+	if errors.As(err, &busy) && busy.After > 0 {
+		return busy.After, busy.After <= longestPause
+	}
+	return pauses[try], true
 }
 
 // recall answers, on the spot, the errands that only read our own memory, so

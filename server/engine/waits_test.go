@@ -38,7 +38,7 @@ func restart(t *testing.T, e *Engine, bed *testbed.Bed) *Engine {
 		e.kill()
 		e.working.Wait()
 	}
-	e = New(bed.Store, bed.Workspace, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
+	e = New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(slog.DiscardHandler))
 	if err := e.Start(context.Background()); err != nil {
 		t.Fatal(err)
 	}

@@ -96,3 +96,6 @@ func Time(t time.Time) int64 { return t.UnixMilli() }
 
 // FromTime reads a moment back.
 func FromTime(ms int64) time.Time { return time.UnixMilli(ms).UTC() }
+
+// Path is where the database's file is.
+func (s *Store) Path() string { return s.path }

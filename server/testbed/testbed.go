@@ -7,7 +7,9 @@ import (
 	"testing"
 
 	"woolsignal/core/flow"
+	"woolsignal/server/oauth"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
@@ -16,6 +18,7 @@ import (
 type Bed struct {
 	Store     *store.Store
 	Secrets   *vault.Vault
+	Kit       *tool.Kit
 	Workspace *workspace.Holder
 }
 
@@ -33,7 +36,8 @@ func Open(t testing.TB, files map[string]string) *Bed {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := workspace.Open(ctx, s, secrets, nil)
+	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: s, Secrets: secrets}, Store: s}
+	w, err := workspace.Open(ctx, s, kit)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -50,5 +54,5 @@ func Open(t testing.TB, files map[string]string) *Bed {
 			}
 		}
 	}
-	return &Bed{Store: s, Secrets: secrets, Workspace: w}
+	return &Bed{Store: s, Secrets: secrets, Kit: kit, Workspace: w}
 }

@@ -168,7 +168,7 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any
 	if hasBody {
 		data, err := json.Marshal(body)
 		if err != nil {
-			return nil, &RefusedError{err.Error()}
+			return nil, &RefusedError{Message: err.Error()}
 		}
 		content = bytes.NewReader(data)
 		headers.Set("Content-Type", "application/json")
@@ -178,7 +178,7 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any
 	}
 	request, err := http.NewRequestWithContext(ctx, a.method, address, content)
 	if err != nil {
-		return nil, &RefusedError{err.Error()}
+		return nil, &RefusedError{Message: err.Error()}
 	}
 	request.Header = headers
 	response, err := a.client.Do(request)
@@ -194,41 +194,17 @@ func (a *apiCall) read(r *http.Response) (any, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: its answer broke off: %w", a.title, err)
 	}
-	if r.StatusCode >= 500 {
-		return nil, fmt.Errorf("%s answered %s: %s", a.title, r.Status, reason(data))
-	}
-	if r.StatusCode == http.StatusTooManyRequests {
-		return nil, &BusyError{a.title + " is asked too often (429): " + reason(data)}
-	}
-	if r.StatusCode >= 400 {
-		return nil, &RefusedError{fmt.Sprintf("%s refused (%d): %s", a.title, r.StatusCode, reason(data))}
+	if err := answerError(a.title, r, data); err != nil {
+		return nil, err
 	}
 	if len(bytes.TrimSpace(data)) == 0 {
 		return map[string]any{"status": int64(r.StatusCode)}, nil
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &RefusedError{fmt.Sprintf("%s answered something that is not JSON: %v", a.title, err)}
+		return nil, &RefusedError{Message: fmt.Sprintf("%s answered something that is not JSON: %v", a.title, err)}
 	}
 	return v, nil
-}
-
-// reason finds the words in an error's body: problem details (RFC 9457) or
-// the usual fields, else the start of the text.
-func reason(data []byte) string {
-	var body map[string]any
-	if json.Unmarshal(data, &body) == nil {
-		for _, field := range []string{"detail", "message", "error", "title"} {
-			if s, ok := body[field].(string); ok && s != "" {
-				return s
-			}
-		}
-	}
-	text := strings.TrimSpace(string(data))
-	if len(text) > 300 {
-		text = text[:300] + "…"
-	}
-	return text
 }
 
 // componentSchemas gives the description's named schemas as plain JSON.

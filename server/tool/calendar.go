@@ -95,16 +95,6 @@ func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Work
 
 const clockPattern = `^([01][0-9]|2[0-3]):[0-5][0-9]$`
 
-// text reads an argument that the schema has already found to be a text.
-func text(args map[string]any, name string) string { s, _ := args[name].(string); return s }
-
-func whole(args map[string]any, name string, otherwise int) int {
-	if n, ok := args[name].(int64); ok {
-		return int(n)
-	}
-	return otherwise
-}
-
 // moment reads a time; one without a zone is in the workspace's.
 func (c *calendars) moment(s string) (time.Time, error) {
 	if t, err := time.Parse(time.RFC3339, s); err == nil {
@@ -115,13 +105,13 @@ func (c *calendars) moment(s string) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, &RefusedError{fmt.Sprintf("%q is not a date and time; write it as 2026-11-26T09:00", s)}
+	return time.Time{}, &RefusedError{Message: fmt.Sprintf("%q is not a date and time; write it as 2026-11-26T09:00", s)}
 }
 
 func (c *calendars) day(s string) (time.Time, error) {
 	t, err := time.ParseInLocation("2006-01-02", s, c.zone)
 	if err != nil {
-		return t, &RefusedError{fmt.Sprintf("%q is not a date; write it as 2026-11-26", s)}
+		return t, &RefusedError{Message: fmt.Sprintf("%q is not a date; write it as 2026-11-26", s)}
 	}
 	return t, nil
 }
@@ -280,7 +270,7 @@ func (c *calendars) vacant(ctx context.Context, e event) error {
 	}
 	for _, o := range others {
 		if o.id != e.id {
-			return &RefusedError{fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar, o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
+			return &RefusedError{Message: fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar, o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
 		}
 	}
 	return nil
@@ -302,7 +292,7 @@ func (c *calendars) put(ctx context.Context, e event, condition, value string) (
 	cal.Children = append(cal.Children, v.Component)
 	var body bytes.Buffer
 	if err := ical.NewEncoder(&body).Encode(cal); err != nil {
-		return 0, &RefusedError{err.Error()}
+		return 0, &RefusedError{Message: err.Error()}
 	}
 	return c.send(ctx, http.MethodPut, e.path, &body, condition, value)
 }
@@ -311,7 +301,7 @@ func (c *calendars) put(ctx context.Context, e event, condition, value string) (
 func (c *calendars) send(ctx context.Context, method, path string, body io.Reader, condition, value string) (int, error) {
 	request, err := http.NewRequestWithContext(ctx, method, c.base+strings.TrimPrefix(path, c.prefix), body)
 	if err != nil {
-		return 0, &RefusedError{err.Error()}
+		return 0, &RefusedError{Message: err.Error()}
 	}
 	request.Header.Set("Content-Type", ical.MIMEType)
 	if value != "" {
@@ -329,11 +319,11 @@ func (c *calendars) send(ctx context.Context, method, path string, body io.Reade
 	case s >= 500:
 		return s, fmt.Errorf("%s answered %s: %s", c.title, response.Status, reason(said))
 	default:
-		return s, &RefusedError{fmt.Sprintf("%s refused (%d): %s", c.title, s, reason(said))}
+		return s, &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", c.title, s, reason(said))}
 	}
 }
 
-var errChanged = &RefusedError{"somebody else changed this event just now; look at it again"}
+var errChanged = &RefusedError{Message: "somebody else changed this event just now; look at it again"}
 
 var errNoEvent = errors.New("no such event")
 
@@ -364,7 +354,7 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (a
 	defer c.writing.Unlock()
 	e, err := c.find(ctx, text(args, "id"))
 	if errors.Is(err, errNoEvent) {
-		return nil, &RefusedError{"there is no event " + text(args, "id")}
+		return nil, &RefusedError{Message: "there is no event " + text(args, "id")}
 	}
 	if err != nil {
 		return nil, err
@@ -391,7 +381,7 @@ func (c *calendars) remove(ctx context.Context, args map[string]any, s Sending) 
 	if errors.Is(err, errNoEvent) && s.Again {
 		return map[string]any{"removed": id, "title": ""}, nil
 	} else if errors.Is(err, errNoEvent) {
-		return nil, &RefusedError{"there is no event " + id}
+		return nil, &RefusedError{Message: "there is no event " + id}
 	}
 	if err != nil {
 		return nil, err

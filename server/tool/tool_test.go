@@ -14,16 +14,15 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
-	"woolsignal/server/vault"
 	"woolsignal/standin/almanac"
 	"woolsignal/standin/register"
 )
 
 // catalogue builds the tools of one connection over a peer.
-func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *vault.Vault, []flow.Problem) {
+func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *tool.Kit, []flow.Problem) {
 	t.Helper()
-	secrets := testbed.Open(t, nil).Secrets
-	if err := secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
+	kit := testbed.Open(t, nil).Kit
+	if err := kit.Secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
 		t.Fatal(err)
 	}
 	server := httptest.NewServer(peer)
@@ -37,15 +36,15 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 	for _, p := range problems {
 		t.Fatal(p)
 	}
-	c, problems := tool.Build(w, secrets, nil)
-	return c, secrets, problems
+	c, problems := tool.Build(w, kit)
+	return c, kit, problems
 }
 
 func TestCalendar(t *testing.T) {
-	c, secrets, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1, dock-2]\n", almanac.New("peer-secret"), nil)
+	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1, dock-2]\n", almanac.New("peer-secret"), nil)
 	call := func(name, key string, again bool, args map[string]any) (map[string]any, error) {
 		t.Helper()
-		v, err := c.Call(context.Background(), secrets, "peer/"+name, args, tool.Sending{Key: key, Again: again})
+		v, err := c.Call(context.Background(), kit, "peer/"+name, args, tool.Sending{Key: key, Again: again})
 		m, _ := v.(map[string]any)
 		return m, err
 	}
@@ -109,11 +108,11 @@ func TestCalendar(t *testing.T) {
 }
 
 func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
-	c, secrets, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", almanac.New("peer-secret"), nil)
+	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", almanac.New("peer-secret"), nil)
 	results := make(chan error)
 	for i := range 8 {
 		go func() {
-			_, err := c.Call(context.Background(), secrets, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: fmt.Sprint(i)})
+			_, err := c.Call(context.Background(), kit, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: fmt.Sprint(i)})
 			results <- err
 		}()
 	}
@@ -131,7 +130,7 @@ func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
 const apiConnection = "address: URL\nauth:\n  header: X-Register-Key\nopenapi:\n  description: schemas/api.json\n"
 
 func TestAPIDescriptionBecomesTools(t *testing.T) {
-	c, secrets, problems := catalogue(t, apiConnection, register.New("peer-secret"), map[string]string{"schemas/api.json": register.Description})
+	c, kit, problems := catalogue(t, apiConnection, register.New("peer-secret"), map[string]string{"schemas/api.json": register.Description})
 	if len(problems) != 0 {
 		t.Fatal(problems)
 	}
@@ -144,7 +143,7 @@ func TestAPIDescriptionBecomesTools(t *testing.T) {
 	args := map[string]any{"grower": "Hollin Bank", "kg": 381.5, "lane": "clean"}
 	var ids []any
 	for range 2 {
-		v, err := c.Call(context.Background(), secrets, "peer/add_delivery", args, tool.Sending{Key: "k1"})
+		v, err := c.Call(context.Background(), kit, "peer/add_delivery", args, tool.Sending{Key: "k1"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -153,12 +152,12 @@ func TestAPIDescriptionBecomesTools(t *testing.T) {
 	if ids[0] != ids[1] {
 		t.Errorf("one call sent twice made the rows %v", ids)
 	}
-	v, err := c.Call(context.Background(), secrets, "peer/list_deliveries", map[string]any{"grower": "Hollin Bank"}, tool.Sending{})
+	v, err := c.Call(context.Background(), kit, "peer/list_deliveries", map[string]any{"grower": "Hollin Bank"}, tool.Sending{})
 	if err != nil || len(v.(map[string]any)["deliveries"].([]any)) != 1 {
 		t.Errorf("listed %v, %v", v, err)
 	}
 	var refused *tool.RefusedError
-	if _, err := c.Call(context.Background(), secrets, "peer/add_delivery", map[string]any{"grower": "Nowhere", "kg": 1.0, "lane": "x"}, tool.Sending{Key: "k2"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), `no grower is called "Nowhere"`) {
+	if _, err := c.Call(context.Background(), kit, "peer/add_delivery", map[string]any{"grower": "Nowhere", "kg": 1.0, "lane": "x"}, tool.Sending{Key: "k2"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), `no grower is called "Nowhere"`) {
 		t.Errorf("a plain no: %v", err)
 	}
 }
@@ -173,7 +172,7 @@ func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
 		fmt.Fprintf(w, `{"detail": "echo %s"}`, r.Header.Get("X-Register-Key"))
 	})
 	bare := strings.Replace(register.Description, `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`, "", 1)
-	c, secrets, _ := catalogue(t, apiConnection, peer, map[string]string{"schemas/api.json": bare})
+	c, kit, _ := catalogue(t, apiConnection, peer, map[string]string{"schemas/api.json": bare})
 	if add, _ := c.Find("peer/add_delivery"); add.Resend != flow.ResendNever {
 		t.Fatalf("a POST without a key is sent again as %s", add.Resend)
 	}
@@ -181,7 +180,7 @@ func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
 	var uncertain *tool.UncertainError
 	for _, answered := range []int64{0, 500, 429} {
 		status.Store(answered)
-		_, err := c.Call(context.Background(), secrets, "peer/add_delivery", args, tool.Sending{})
+		_, err := c.Call(context.Background(), kit, "peer/add_delivery", args, tool.Sending{})
 		if errors.As(err, &uncertain) == (answered == 429) {
 			t.Errorf("answered %d: %v", answered, err)
 		}

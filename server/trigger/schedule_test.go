@@ -26,7 +26,7 @@ func clockwork(t *testing.T) (*Schedules, func() int) {
 		}
 		return n
 	}
-	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Secrets, script.NewPool(), log), Store: bed.Store, Log: log}, runs
+	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}, runs
 }
 
 func TestEachDueTimeStartsOneRun(t *testing.T) {

@@ -32,80 +32,148 @@ var ErrNoSecret = errors.New("no secret is kept for this connection")
 
 // Vault opens and seals.
 type Vault struct {
-	seal  cipher.AEAD
-	store *store.Store
+	folder string
+	seal   cipher.AEAD
+	store  *store.Store
 
 	mu    sync.RWMutex
-	known map[string]string // by connection
+	known map[string]string // by name
 }
 
 // Open reads the key, or makes one for a new folder, and unseals what is kept.
 func Open(ctx context.Context, folder string, s *store.Store) (*Vault, error) {
-	path := filepath.Join(folder, KeyFile)
-	key, err := os.ReadFile(path)
+	v := &Vault{store: s, folder: folder, known: map[string]string{}}
+	key, err := os.ReadFile(v.keyPath())
 	if errors.Is(err, fs.ErrNotExist) {
-		key = make([]byte, chacha20poly1305.KeySize)
-		if _, err := rand.Read(key); err != nil {
-			return nil, fmt.Errorf("vault: %w", err)
-		}
-		err = os.WriteFile(path, key, 0o600)
+		key, err = newKey(v.keyPath())
 	}
 	if err != nil {
 		return nil, fmt.Errorf("vault: %w", err)
 	}
-	seal, err := chacha20poly1305.NewX(key)
-	if err != nil {
-		return nil, fmt.Errorf("vault: %s is not a key: %w", path, err)
+	if v.seal, err = chacha20poly1305.NewX(key); err != nil {
+		return nil, fmt.Errorf("vault: %s is not a key: %w", v.keyPath(), err)
 	}
-	v := &Vault{seal: seal, store: s, known: map[string]string{}}
-	rows, err := s.Read().QueryContext(ctx, "SELECT connection, sealed FROM secrets")
-	if err != nil {
-		return nil, fmt.Errorf("vault: %w", err)
+	err = v.unseal(ctx)
+	if next, readable := os.ReadFile(v.nextPath()); readable == nil {
+		err = v.finishRotation(ctx, next, err) // it was being replaced when the service stopped
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var connection string
-		var sealed []byte
-		if err := rows.Scan(&connection, &sealed); err != nil {
-			return nil, fmt.Errorf("vault: %w", err)
-		}
-		if len(sealed) < seal.NonceSize() {
-			return nil, fmt.Errorf("vault: the secret of %s is damaged", connection)
-		}
-		plain, err := seal.Open(nil, sealed[:seal.NonceSize()], sealed[seal.NonceSize():], []byte(connection))
-		if err != nil {
-			return nil, fmt.Errorf("vault: the secret of %s was sealed with another key than %s; put the right key file back", connection, path)
-		}
-		v.known[connection] = string(plain)
-	}
-	return v, rows.Err()
+	return v, err
 }
 
-// Put seals a secret, in place of any before it.
-func (v *Vault) Put(ctx context.Context, connection, secret string) error {
-	nonce := make([]byte, v.seal.NonceSize())
-	if _, err := rand.Read(nonce); err != nil {
+func (v *Vault) keyPath() string { return filepath.Join(v.folder, KeyFile) }
+
+// newKey makes a key and writes it to a file only its owner can read.
+func newKey(path string) ([]byte, error) {
+	key := make([]byte, chacha20poly1305.KeySize)
+	if _, err := rand.Read(key); err != nil {
+		return nil, err
+	}
+	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	_, err = file.Write(key)
+	return key, errors.Join(err, file.Sync(), file.Close())
+}
+
+// unseal reads every secret that is kept.
+func (v *Vault) unseal(ctx context.Context) error {
+	rows, err := v.store.Read().QueryContext(ctx, "SELECT connection, sealed FROM secrets")
+	if err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
-	sealed := v.seal.Seal(nonce, nonce, []byte(secret), []byte(connection))
+	defer rows.Close()
+	known := map[string]string{}
+	for rows.Next() {
+		var name string
+		var sealed []byte
+		if err := rows.Scan(&name, &sealed); err != nil {
+			return fmt.Errorf("vault: %w", err)
+		}
+		plain, err := v.open(sealed, name)
+		if err != nil {
+			return fmt.Errorf("vault: the secret of %s was sealed with another key than %s, or is damaged; put the right key file back", name, v.keyPath())
+		}
+		known[name] = string(plain)
+	}
+	v.known = known
+	return rows.Err()
+}
+
+func (v *Vault) open(sealed []byte, name string) ([]byte, error) {
+	n := v.seal.NonceSize()
+	if len(sealed) < n {
+		return nil, errors.New("vault: a sealed text is damaged")
+	}
+	return v.seal.Open(nil, sealed[:n], sealed[n:], []byte(name))
+}
+
+// sealed closes a text, bound to a name.
+func sealed(seal cipher.AEAD, text, name string) ([]byte, error) {
+	nonce := make([]byte, seal.NonceSize())
+	if _, err := rand.Read(nonce); err != nil {
+		return nil, fmt.Errorf("vault: %w", err)
+	}
+	return seal.Seal(nonce, nonce, []byte(text), []byte(name)), nil
+}
+
+// Seal closes a text that is kept elsewhere, bound to a name.
+func (v *Vault) Seal(text, name string) ([]byte, error) {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	return sealed(v.seal, text, name)
+}
+
+// Unseal opens what Seal closed under the same name.
+func (v *Vault) Unseal(closed []byte, name string) (string, error) {
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	plain, err := v.open(closed, name)
+	return string(plain), err
+}
+
+// Put seals a secret, in place of any before it. Its name is a connection's
+// id; tokens that belong to a connection have names that begin with it.
+func (v *Vault) Put(ctx context.Context, name, secret string) error {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	closed, err := sealed(v.seal, secret, name)
+	if err != nil {
+		return err
+	}
 	var b store.Batch
-	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET sealed = excluded.sealed, changed = excluded.changed",
-		connection, sealed, store.Time(time.Now()))
+	put(&b, name, closed)
 	if err := v.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
+	v.known[name] = secret
+	return nil
+}
+
+func put(b *store.Batch, name string, closed []byte) {
+	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET sealed = excluded.sealed, changed = excluded.changed",
+		name, closed, store.Time(time.Now()))
+}
+
+// Drop forgets a secret.
+func (v *Vault) Drop(ctx context.Context, name string) error {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	v.known[connection] = secret
+	var b store.Batch
+	b.Do("DELETE FROM secrets WHERE connection = ?", name)
+	if err := v.store.Write(ctx, b); err != nil {
+		return fmt.Errorf("vault: %w", err)
+	}
+	delete(v.known, name)
 	return nil
 }
 
 // Get gives a secret to whoever talks to the connection's host. The error is
 // [ErrNoSecret] where there is none.
-func (v *Vault) Get(connection string) (string, error) {
+func (v *Vault) Get(name string) (string, error) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	secret, ok := v.known[connection]
+	secret, ok := v.known[name]
 	if !ok {
 		return "", ErrNoSecret
 	}

@@ -12,7 +12,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http"
 	"sync"
 	"sync/atomic"
 
@@ -21,7 +20,6 @@ import (
 	"woolsignal/core/schema"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
-	"woolsignal/server/vault"
 )
 
 // Snapshot is a workspace at one moment. It is not changed.
@@ -55,8 +53,7 @@ type Webhook struct {
 // Holder keeps the current snapshot.
 type Holder struct {
 	store    *store.Store
-	secrets  *vault.Vault
-	peers    http.RoundTripper // nil dials
+	kit      *tool.Kit
 	current  atomic.Pointer[Snapshot]
 	kept     sync.Map // hash → *bundle
 	write    sync.Mutex
@@ -64,10 +61,10 @@ type Holder struct {
 	changed  chan struct{}
 }
 
-// Open reads the workspace from the store; a new one is empty. peers answers
-// the calls of tools inside this process where it is not nil.
-func Open(ctx context.Context, s *store.Store, secrets *vault.Vault, peers http.RoundTripper) (*Holder, error) {
-	h := &Holder{store: s, secrets: secrets, peers: peers, changed: make(chan struct{}, 1)}
+// Open reads the workspace from the store; a new one is empty. Its tools are
+// made with the kit.
+func Open(ctx context.Context, s *store.Store, kit *tool.Kit) (*Holder, error) {
+	h := &Holder{store: s, kit: kit, changed: make(chan struct{}, 1)}
 	files, err := h.Files(ctx)
 	if err != nil {
 		return nil, err
@@ -123,7 +120,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}}
 	}
 	w, problems := flow.Decode(files)
-	tools, more := tool.Build(w, h.secrets, h.peers)
+	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}}
 	for path, doc := range w.Schemas {
@@ -135,7 +132,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		}
 	}
 	for path, text := range files {
-		if h.secrets != nil && h.secrets.Mask(text) != text {
+		if h.kit.Secrets != nil && h.kit.Secrets.Mask(text) != text {
 			s.Problems = append(s.Problems, flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: "this file holds a secret of one of the connections",
 				Why: "files are read, copied and exported; a secret in one is a secret no more", Remedy: "remove it here, and replace the secret where it was issued"})
 		}
@@ -158,7 +155,7 @@ func described(w *flow.Workspace, path string) bool {
 }
 
 // Check decodes and checks files without any service.
-func Check(files map[string]string) []flow.Problem { return (&Holder{}).read(files).Problems }
+func Check(files map[string]string) []flow.Problem { return (&Holder{kit: &tool.Kit{}}).read(files).Problems }
 
 // Check decodes and checks files without keeping them.
 func (h *Holder) Check(files map[string]string) []flow.Problem { return h.read(files).Problems }
@@ -259,6 +256,19 @@ func (h *Holder) renew(ctx context.Context) error {
 		return err
 	}
 	h.install(&next)
+	return nil
+}
+
+// Reread makes the tools anew, after a service changed what it offers.
+func (h *Holder) Reread(ctx context.Context) error {
+	h.write.Lock()
+	defer h.write.Unlock()
+	next := h.read(h.Now().Files)
+	h.kept.Clear() // tools may take other arguments now
+	if err := h.enliven(ctx, next); err != nil {
+		return err
+	}
+	h.install(next)
 	return nil
 }
 

@@ -1,0 +1,134 @@
+package mailbox
+
+import (
+	"bytes"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/emersion/go-message"
+	_ "github.com/emersion/go-message/charset" // mails in other character sets
+	"github.com/emersion/go-message/mail"
+
+	"woolsignal/server/page"
+)
+
+// Mail is a mail as it was read.
+type Mail struct {
+	MessageID  string
+	InReplyTo  string
+	References []string
+	Subject    string
+	From       Address
+	To, Cc     []string
+	Date       time.Time
+	Text, HTML string
+	Files      []File
+	Folder     string
+	UID        uint32
+	Flags      []string
+}
+
+// Address is somebody's name and address.
+type Address struct{ Name, Email string }
+
+// File is an attachment.
+type File struct {
+	Name, Type string
+	Data       []byte
+}
+
+// mostParts bounds how many parts of a mail are read: more are a bomb.
+const mostParts = 200
+
+// Parse reads a mail (RFC 5322, RFC 2045). What cannot be read of it is left
+// out: a malformed mail is still a mail somebody sent.
+func Parse(raw []byte) *Mail {
+	m := &Mail{}
+	r, err := mail.CreateReader(bytes.NewReader(raw))
+	if r == nil {
+		m.Text = string(raw[:min(len(raw), 20_000)])
+		if err != nil {
+			m.Subject = "(this mail cannot be read)"
+		}
+		return m
+	}
+	h := r.Header
+	m.MessageID, _ = h.MessageID()
+	if ids, err := h.MsgIDList("In-Reply-To"); err == nil && len(ids) > 0 {
+		m.InReplyTo = ids[0]
+	}
+	m.References, _ = h.MsgIDList("References")
+	if m.Subject, err = h.Subject(); err != nil {
+		m.Subject = h.Get("Subject")
+	}
+	m.Date, _ = h.Date()
+	if from, err := h.AddressList("From"); err == nil && len(from) > 0 {
+		m.From = Address{from[0].Name, strings.ToLower(from[0].Address)}
+	} else {
+		m.From.Name = h.Get("From")
+	}
+	m.To, m.Cc = addresses(h, "To"), addresses(h, "Cc")
+	for range mostParts {
+		part, err := r.NextPart()
+		if part == nil && err != nil {
+			break
+		}
+		m.part(part)
+	}
+	if m.Text == "" && m.HTML != "" {
+		m.Text = page.Text(m.HTML)
+	}
+	return m
+}
+
+func addresses(h mail.Header, key string) []string {
+	var out []string
+	list, _ := h.AddressList(key)
+	for _, a := range list {
+		out = append(out, strings.ToLower(a.Address))
+	}
+	return out
+}
+
+// part takes in one part of a mail: its words, or a file.
+func (m *Mail) part(p *mail.Part) {
+	data, err := io.ReadAll(io.LimitReader(p.Body, largest))
+	if err != nil && len(data) == 0 && !message.IsUnknownCharset(err) {
+		return
+	}
+	kind, name := "", ""
+	switch h := p.Header.(type) {
+	case *mail.InlineHeader:
+		kind, _, _ = h.ContentType()
+		if _, params, err := h.ContentDisposition(); err == nil {
+			name = params["filename"]
+		}
+	case *mail.AttachmentHeader:
+		kind, _, _ = h.ContentType()
+		if name, _ = h.Filename(); name == "" {
+			name = "attachment"
+		}
+	}
+	switch {
+	case name != "":
+		m.Files = append(m.Files, File{name, kind, data})
+	case kind == "text/html" && m.HTML == "":
+		m.HTML = string(data)
+	case (kind == "text/plain" || kind == "") && m.Text == "":
+		m.Text = strings.ReplaceAll(strings.TrimRight(string(data), "\r\n"), "\r\n", "\n")
+	case !strings.HasPrefix(kind, "text/"):
+		m.Files = append(m.Files, File{"attachment", kind, data})
+	}
+}
+
+// Thread names the conversation a mail belongs to: the first mail of it.
+func (m *Mail) Thread() string {
+	switch {
+	case len(m.References) > 0:
+		return m.References[0]
+	case m.InReplyTo != "":
+		return m.InReplyTo
+	}
+	return m.MessageID
+}

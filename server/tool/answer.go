@@ -1,0 +1,60 @@
+package tool
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// answerError sorts an HTTP answer by what it says of the effect; nil where
+// it is no error.
+func answerError(title string, r *http.Response, data []byte) error {
+	switch s := r.StatusCode; {
+	case s < 400:
+		return nil
+	case s == http.StatusTooManyRequests:
+		return &BusyError{Message: title + " is asked too often (429): " + reason(data), After: retryAfter(r.Header)}
+	case s == http.StatusServiceUnavailable && r.Header.Get("Retry-After") != "":
+		return &BusyError{Message: title + " is not there at the moment (503): " + reason(data), After: retryAfter(r.Header)}
+	case s >= 500:
+		return fmt.Errorf("%s answered %s: %s", title, r.Status, reason(data))
+	case s == http.StatusUnauthorized:
+		return &RefusedError{Message: title + " does not accept the key (401): " + reason(data)}
+	default:
+		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", title, s, reason(data)), NotFound: s == http.StatusNotFound || s == http.StatusGone}
+	}
+}
+
+// retryAfter reads how long a peer asks us to wait (RFC 9110, 10.2.3).
+func retryAfter(h http.Header) time.Duration {
+	v := strings.TrimSpace(h.Get("Retry-After"))
+	if seconds, err := strconv.Atoi(v); err == nil && seconds >= 0 {
+		return time.Duration(seconds) * time.Second
+	}
+	if at, err := http.ParseTime(v); err == nil {
+		return max(0, time.Until(at))
+	}
+	return 0
+}
+
+// reason finds the words in an error's body: problem details (RFC 9457) or
+// the usual fields, else the start of the text.
+func reason(data []byte) string {
+	var body map[string]any
+	if json.Unmarshal(data, &body) == nil {
+		for _, field := range []string{"detail", "message", "error_description", "error", "title"} {
+			if s, ok := body[field].(string); ok && s != "" {
+				return s
+			}
+		}
+	}
+	text := string(bytes.TrimSpace(data))
+	if runes := []rune(text); len(runes) > 300 {
+		text = string(runes[:300]) + "…"
+	}
+	return text
+}

@@ -1,0 +1,65 @@
+package tool
+
+import (
+	"errors"
+	"time"
+)
+
+// UncertainError says that a call left and no answer came back: it may or may
+// not have happened.
+type UncertainError struct{ Err error }
+
+func (e *UncertainError) Error() string {
+	return "no answer came back, so it may or may not have happened: " + e.Err.Error()
+}
+
+func (e *UncertainError) Unwrap() error { return e.Err }
+
+// RefusedError is a peer's plain no: sending the same again would not help.
+type RefusedError struct {
+	Message  string
+	NotFound bool // there is no such thing
+}
+
+func (e *RefusedError) Error() string { return e.Message }
+
+// BusyError is a peer's request to come back later; it did nothing.
+type BusyError struct {
+	Message string
+	After   time.Duration // how long it asks us to wait; 0 is not said
+}
+
+func (e *BusyError) Error() string { return e.Message }
+
+// NotSentError says that a call failed before it could have any effect.
+type NotSentError struct{ Err error }
+
+func (e *NotSentError) Error() string { return e.Err.Error() }
+func (e *NotSentError) Unwrap() error { return e.Err }
+
+// MissingError says that a connection lacks what it needs to be used at all.
+type MissingError struct {
+	Connection string
+	Of         string // who can give it: a person's e-mail, or a role
+	Why        string
+}
+
+func (e *MissingError) Error() string { return e.Why }
+
+// settled tells whether an error leaves no doubt about what happened.
+func settled(err error) bool {
+	var refused *RefusedError
+	var busy *BusyError
+	var unsent *NotSentError
+	var missing *MissingError
+	return errors.As(err, &refused) || errors.As(err, &busy) || errors.As(err, &unsent) || errors.As(err, &missing)
+}
+
+// masked hides secrets in an error's text without losing what it is.
+type masked struct {
+	error
+	text string
+}
+
+func (m *masked) Error() string { return m.text }
+func (m *masked) Unwrap() error { return m.error }

@@ -1,0 +1,256 @@
+package tool
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/egress"
+	"woolsignal/server/oauth"
+	"woolsignal/server/store"
+	"woolsignal/server/vault"
+)
+
+// Kit is what tools are made with. Its zero value makes tools that can be
+// described and checked, and not called.
+type Kit struct {
+	Secrets *vault.Vault
+	Tokens  *oauth.Keeper
+	Store   *store.Store      // files and tables
+	Peers   http.RoundTripper // answers calls inside this process where it is not nil
+
+	// Commands are the processes connections may start, by the name their
+	// files use. Only whoever starts the service can allow one.
+	Commands map[string][]string
+
+	noted sync.Map // connection → time its last success was written down
+	mcp   sessions
+}
+
+// Key gives what a connection signs with.
+func (k *Kit) Key(c *flow.Connection) egress.Key {
+	if c.Auth.Kind == "oauth" {
+		return func(ctx context.Context, fresh bool) (string, error) { return k.Tokens.Token(ctx, c, fresh) }
+	}
+	return func(_ context.Context, fresh bool) (string, error) {
+		if fresh {
+			return "", egress.ErrNotRenewed
+		}
+		return k.Secrets.Get(c.ID)
+	}
+}
+
+// Client gives the HTTP client of a connection.
+func (k *Kit) Client(c *flow.Connection) (*http.Client, error) {
+	return egress.Client(c, k.Key(c), k.Peers)
+}
+
+// Build makes the tools of every connection and table.
+func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
+	all := Catalogue{}
+	var problems []flow.Problem
+	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
+		c := w.Connections[id]
+		operations, err := kit.operations(c, w)
+		if err != nil {
+			problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
+				Severity: flow.Wrong, What: err.Error()})
+		}
+		known := map[string]bool{}
+		for _, op := range operations {
+			op.Connection = id
+			known[strings.TrimPrefix(op.Name, id+"/")] = true
+			if note(op, c.Tools[strings.TrimPrefix(op.Name, id+"/")]) {
+				all[op.Name] = op
+			}
+		}
+		for name := range c.Tools {
+			if !known[name] && (c.MCP == nil || len(operations) > 0) {
+				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column, Severity: flow.Wrong,
+					What: "tools: " + id + " has no operation " + name, Remedy: "possible here: " + strings.Join(slices.Sorted(maps.Keys(known)), ", ")})
+			}
+		}
+	}
+	for _, op := range kit.documentOperations() {
+		all[op.Name] = op
+	}
+	for _, id := range slices.Sorted(maps.Keys(w.Tables)) {
+		for _, op := range kit.tableOperations(w.Tables[id]) {
+			op.Connection = id
+			all[op.Name] = op
+		}
+	}
+	return all, problems
+}
+
+// operations makes the tools of one connection.
+func (k *Kit) operations(c *flow.Connection, w *flow.Workspace) ([]*Operation, error) {
+	if c.MCP != nil {
+		return k.mcpOperations(c)
+	}
+	switch {
+	case c.Mailbox != nil:
+		return k.mailOperations(c)
+	case c.Web != nil:
+		return k.webOperations(c)
+	case c.SQL != nil:
+		return k.sqlOperations(c)
+	case c.CalDAV == nil && c.OpenAPI == nil && c.WebDAV == nil && c.Search == nil && c.ChatServer == nil && c.HTTP == nil:
+		return nil, nil
+	}
+	client, err := k.Client(c)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case c.CalDAV != nil:
+		return calendarOperations(c, client, w)
+	case c.OpenAPI != nil:
+		return apiOperations(c, client, w.Files[c.OpenAPI.Description])
+	case c.WebDAV != nil:
+		return k.fileOperations(c, client)
+	case c.Search != nil:
+		return searchOperations(c, client)
+	case c.ChatServer != nil:
+		return k.chatOperations(c, client)
+	}
+	return httpOperations(c, client)
+}
+
+// note puts what the builder knows better over what a service says of its
+// operation, and tells whether it is offered.
+func note(op *Operation, n flow.ToolNote) bool {
+	for from, to := range map[*bool]*bool{n.ReadOnly: &op.ReadOnly, n.Destructive: &op.Destructive, n.OpenWorld: &op.OpenWorld} {
+		if from != nil {
+			*to = *from
+		}
+	}
+	if n.Resend != "" {
+		op.Resend = n.Resend
+	}
+	return !n.Off
+}
+
+// lacks turns what a missing secret or sign-in causes into a [MissingError].
+func (k *Kit) lacks(connection string, err error) error {
+	var needed *oauth.NeededError
+	switch {
+	case errors.As(err, &needed):
+		of := needed.Person
+		if of == "" {
+			of = "builder"
+		}
+		return &MissingError{connection, of, needed.Why}
+	case errors.Is(err, vault.ErrNoSecret):
+		return &MissingError{connection, "builder", fmt.Sprintf("The connection %s has no secret yet. Give it one on its page, or with: woolsignal connect %s", connection, connection)}
+	}
+	return err
+}
+
+// noteEvery bounds how often a connection that works is noted to.
+const noteEvery = time.Minute
+
+// used notes that a connection worked, or what went wrong with it. A plain no
+// of the service is work too.
+func (k *Kit) used(ctx context.Context, connection string, err error) {
+	if k.Store == nil || connection == "" || ctx.Err() != nil {
+		return
+	}
+	now := time.Now()
+	var refused *RefusedError
+	var b store.Batch
+	if err == nil || errors.As(err, &refused) {
+		if last, ok := k.noted.Load(connection); ok && now.Sub(last.(time.Time)) < noteEvery {
+			return
+		}
+		k.noted.Store(connection, now)
+		b.Do("INSERT INTO health (connection, worked) VALUES (?, ?) ON CONFLICT (connection) DO UPDATE SET worked = excluded.worked", connection, store.Time(now))
+	} else {
+		k.noted.Delete(connection)
+		b.Do("INSERT INTO health (connection, failed, problem) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET failed = excluded.failed, problem = excluded.problem",
+			connection, store.Time(now), k.Secrets.Mask(err.Error()))
+	}
+	k.Store.Queue(b) // nobody waits for it
+}
+
+// nature is what an operation does to the world.
+type nature int
+
+const (
+	reads   nature = iota // changes nothing
+	sets                  // the same thing again changes nothing more
+	removes               // sets, and something is gone
+	adds                  // makes a thing whose id we choose
+	keyed                 // the peer honours an idempotency key
+	sends                 // cannot be told apart from being sent once before
+)
+
+// operation makes a tool of a connection.
+func operation(id, title, name, description string, in, out map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+	resend := map[nature]flow.Resend{reads: flow.ResendSafe, sets: flow.ResendSafe, removes: flow.ResendSafe, adds: flow.ResendOwnID, keyed: flow.ResendKey, sends: flow.ResendNever}[n]
+	return &Operation{Call: call, Tool: flow.Tool{Name: id + "/" + name, Title: title + ": " + strings.ReplaceAll(name, "_", " "), Description: description, Input: in, Output: out,
+		ReadOnly: n == reads, Destructive: n == removes, Idempotent: n != sends && n != keyed, Resend: resend}}
+}
+
+// object builds the schema of a map of arguments.
+func object(required []any, properties map[string]any) map[string]any {
+	return map[string]any{"type": "object", "properties": properties, "required": required, "additionalProperties": false}
+}
+
+// result builds the schema of what is given back, all of it always there.
+func result(properties map[string]any) map[string]any {
+	required := []any{}
+	for _, name := range slices.Sorted(maps.Keys(properties)) {
+		required = append(required, name)
+	}
+	return object(required, properties)
+}
+
+func prop(kind, description string, more ...any) map[string]any {
+	p := map[string]any{"type": kind, "description": description}
+	for i := 0; i+1 < len(more); i += 2 {
+		p[fmt.Sprint(more[i])] = more[i+1]
+	}
+	return p
+}
+
+// listOf is the schema of a list.
+func listOf(item map[string]any, description string) map[string]any {
+	return map[string]any{"type": "array", "items": item, "description": description}
+}
+
+// text reads an argument that the schema has already found to be a text.
+func text(args map[string]any, name string) string { s, _ := args[name].(string); return s }
+
+func whole(args map[string]any, name string, otherwise int) int {
+	if n, ok := args[name].(int64); ok {
+		return int(n)
+	}
+	return otherwise
+}
+
+// texts reads an argument that is a list of texts, or one text.
+func texts(args map[string]any, name string) []string {
+	switch v := args[name].(type) {
+	case string:
+		if v != "" {
+			return []string{v}
+		}
+	case []any:
+		var out []string
+		for _, item := range v {
+			if s, ok := item.(string); ok && s != "" {
+				out = append(out, s)
+			}
+		}
+		return out
+	}
+	return nil
+}

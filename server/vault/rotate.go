@@ -1,0 +1,71 @@
+package vault
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"slices"
+
+	"golang.org/x/crypto/chacha20poly1305"
+
+	"woolsignal/server/store"
+)
+
+// nextFile is where a new key stands until everything is sealed with it.
+const nextFile = KeyFile + ".next"
+
+func (v *Vault) nextPath() string { return v.keyPath() + ".next" }
+
+// RotateKey makes a new key and seals every secret with it, all at once. A
+// service that stops in the middle finds both keys and goes on with the one
+// that opens what is kept.
+func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	key, err := newKey(v.nextPath())
+	if err != nil {
+		return 0, fmt.Errorf("vault: %w", err)
+	}
+	next, err := chacha20poly1305.NewX(key)
+	if err != nil {
+		return 0, fmt.Errorf("vault: %w", err)
+	}
+	var b store.Batch
+	for _, name := range slices.Sorted(maps.Keys(v.known)) {
+		closed, err := sealed(next, v.known[name], name)
+		if err != nil {
+			return 0, err
+		}
+		put(&b, name, closed)
+	}
+	if len(b) > 0 {
+		if err := v.store.Write(ctx, b); err != nil {
+			return 0, errors.Join(fmt.Errorf("vault: %w", err), os.Remove(v.nextPath()))
+		}
+	}
+	v.seal = next
+	if err := os.Rename(v.nextPath(), v.keyPath()); err != nil {
+		return 0, fmt.Errorf("vault: the secrets are sealed with the key in %s, which could not be put in the place of %s; do it by hand: %w", nextFile, KeyFile, err)
+	}
+	return len(v.known), nil
+}
+
+// finishRotation goes on where a rotation was cut off. before is what the old
+// key made of the secrets: nil where it opens them, so that nothing was
+// sealed with the new one yet.
+func (v *Vault) finishRotation(ctx context.Context, key []byte, before error) error {
+	if before == nil {
+		return os.Remove(v.nextPath())
+	}
+	next, err := chacha20poly1305.NewX(key)
+	if err != nil {
+		return before
+	}
+	v.seal = next
+	if err := v.unseal(ctx); err != nil {
+		return before
+	}
+	return os.Rename(v.nextPath(), v.keyPath())
+}

@@ -11,8 +11,10 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"sync"
 	"time"
 
+	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/api"
 	"woolsignal/server/engine"
@@ -92,7 +94,7 @@ const grace = 10 * time.Second
 // callers are answered, calls on their way come home, and what is open goes
 // on at the next start. ready is called once the service answers.
 func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
-	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Access: s.Access, Log: s.options.Log, Console: s.options.Console}
+	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console}
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{
@@ -103,11 +105,14 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	if err := s.Engine.Start(ctx); err != nil {
 		return err
 	}
-	schedules := make(chan struct{})
-	go func() {
-		defer close(schedules)
+	var triggers sync.WaitGroup
+	triggers.Go(func() {
 		(&trigger.Schedules{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Log: s.options.Log}).Run(ctx)
-	}()
+	})
+	triggers.Go(func() {
+		(&trigger.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit, Log: s.options.Log}).Run(ctx)
+	})
+	triggers.Go(func() { s.offers(ctx) })
 	served := make(chan error, 1)
 	go func() { served <- web.Serve(listener) }()
 	ready()
@@ -121,6 +126,66 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	time.AfterFunc(time.Second, endStreams) // live streams never end by themselves
 	err := web.Shutdown(last)
 	s.Engine.Stop(last)
-	<-schedules
+	triggers.Wait()
 	return err
+}
+
+// offers asks MCP servers what they offer: at the start, when their files
+// change, and when they say that it changed.
+func (s *Server) offers(ctx context.Context) {
+	told := make(chan string, 16)
+	s.Kit.OnOffersChanged(func(connection string) {
+		select {
+		case told <- connection:
+		case <-ctx.Done():
+		}
+	})
+	changed := s.Workspace.Subscribe()
+	asked := map[string]*flow.Connection{}
+	for {
+		differ := false
+		for id, c := range s.Workspace.Now().Connections {
+			if c.MCP == nil || asked[id] == c {
+				continue
+			}
+			asked[id] = c
+			differs, err := s.Kit.RefreshOffers(ctx, c)
+			s.Kit.Used(ctx, id, err)
+			if err != nil && ctx.Err() == nil {
+				s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", id, "error", s.Secrets.Mask(err.Error()))
+			}
+			differ = differ || differs
+		}
+		if differ {
+			if err := s.Workspace.Reread(ctx); err != nil && ctx.Err() == nil {
+				s.options.Log.Error("the tools could not be made anew", "error", err)
+			}
+			for id, c := range s.Workspace.Now().Connections { // reading made new values of the same files
+				if asked[id] != nil {
+					asked[id] = c
+				}
+			}
+		}
+		select {
+		case connection := <-told:
+			delete(asked, connection)
+		case <-changed:
+			s.same(asked)
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// same forgets the connections whose files were rewritten since they were asked.
+func (s *Server) same(asked map[string]*flow.Connection) {
+	now := s.Workspace.Now()
+	for id, before := range asked {
+		c := now.Connections[id]
+		if c != nil && c.Address == before.Address && c.MCP != nil && c.MCP.Command == before.MCP.Command {
+			asked[id] = c
+		} else {
+			delete(asked, id)
+		}
+	}
 }

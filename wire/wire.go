@@ -3,6 +3,7 @@
 package wire
 
 import (
+	"encoding/json"
 	"time"
 
 	"woolsignal/core/agent"
@@ -172,18 +173,25 @@ type Heard struct {
 
 // Message is one message of a conversation.
 type Message struct {
-	N    int64     `json:"n"`
-	Run  string    `json:"run"`
-	Who  string    `json:"who"` // person, agent or note
-	Name string    `json:"name"`
-	Text string    `json:"text"`
-	At   time.Time `json:"at"`
+	N    int64           `json:"n"`
+	Run  string          `json:"run"`
+	Who  string          `json:"who"` // person, agent or note
+	Name string          `json:"name"`
+	Text string          `json:"text"`
+	At   time.Time       `json:"at"`
+	Rich json.RawMessage `json:"rich,omitempty"` // picture, buttons, file and layout, where it has any
 }
 
 // Thread is a conversation.
 type Thread struct {
 	Messages []Message `json:"messages"`
 	Open     []Run     `json:"open"` // runs of it that have not ended
+}
+
+// Visited is a conversation as a visitor of a hosted page sees it.
+type Visited struct {
+	Messages []Message `json:"messages"`
+	Busy     bool      `json:"busy"` // an answer is on its way, or something is waited for
 }
 
 // Files is a workspace: text by path.

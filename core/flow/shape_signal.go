@@ -79,7 +79,7 @@ func personShape() shape.Shape { return texts("name", "email", "role") }
 
 // FileShape describes a file that came with a signal, or that a tool gives.
 func FileShape() shape.Shape {
-	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "type": shape.Text(), "size": shape.Number(), "blob": shape.Text()})
+	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "type": shape.Text(), "size": shape.Number(), "blob": shape.Text(), "field": shape.Text()}, "field")
 }
 
 // eventShape describes an event of a calendar.

@@ -98,6 +98,7 @@ func (b *encoder) signal(s *Signal) {
 	b.text(s.ID)
 	b.raw(`,"source":`)
 	b.text(s.Source)
+	b.field("in", s.In)
 	b.raw(`,"type":`)
 	b.text(s.Type)
 	b.raw(`,"time":`)

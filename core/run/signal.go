@@ -14,6 +14,7 @@ import (
 type Signal struct {
 	ID      string            `json:"id"`
 	Source  string            `json:"source"`
+	In      string            `json:"in,omitempty"` // where it came in, where the sender names another source
 	Type    string            `json:"type"`
 	Time    time.Time         `json:"time"`
 	Subject string            `json:"subject,omitempty"`
@@ -31,15 +32,16 @@ type Signal struct {
 // File is a file that came with a signal. Its bytes are kept by the service
 // under their hash.
 type File struct {
-	Name string `json:"name"`
-	Type string `json:"type"` // media type
-	Size int64  `json:"size"` // bytes
-	Blob string `json:"blob"`
+	Name  string `json:"name"`
+	Type  string `json:"type"` // media type
+	Size  int64  `json:"size"` // bytes
+	Blob  string `json:"blob"`
+	Field string `json:"field,omitempty"` // of the form it was in
 }
 
 // value is the file as expressions and tools see it.
 func (f File) value() map[string]any {
-	return map[string]any{"name": f.Name, "type": f.Type, "size": f.Size, "blob": f.Blob}
+	return map[string]any{"name": f.Name, "type": f.Type, "size": f.Size, "blob": f.Blob, "field": f.Field}
 }
 
 // Via is the tool that brings words back to where a signal came from.
@@ -72,6 +74,9 @@ func (s *Signal) HeardAs() (source, key string) {
 		return "/chat", s.ThreadKey()
 	case "mail":
 		return s.Source, s.Answers
+	}
+	if s.In != "" {
+		return s.In, s.Subject
 	}
 	return s.Source, s.Subject
 }

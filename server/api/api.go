@@ -12,7 +12,6 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -24,6 +23,7 @@ import (
 	"woolsignal/server/engine"
 	"woolsignal/server/problem"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 	"woolsignal/server/trigger"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
@@ -35,6 +35,7 @@ type API struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
 	Secrets   *vault.Vault
+	Kit       *tool.Kit
 	Access    *access.Access
 	Log       *slog.Logger
 	Console   fs.FS // the built console
@@ -48,7 +49,14 @@ func (a *API) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(a.recoverer, secure)
 	// Public addresses: their own rules, no cookies.
-	r.Handle("/in/{path}", &trigger.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets, Log: a.Log})
+	limits := &trigger.Limits{}
+	webhooks := &trigger.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits}
+	r.Handle("/in/{path}", webhooks)
+	r.Handle("/in/{path}/{draft:draft}", webhooks)
+	r.Handle("/form/{page}", &trigger.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
+	r.Handle("/call/{path}", &trigger.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store, Log: a.Log, Limits: limits})
+	r.Handle("/events/{connection}", &trigger.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
+	r.Handle("/talk/{page}/messages", &trigger.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits, Thread: a.visitorThread})
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
 		for _, route := range a.Routes() {
@@ -225,15 +233,6 @@ func reply(w http.ResponseWriter, v any) error {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	return json.NewEncoder(w).Encode(v)
-}
-
-// address is where a caller comes from, without the port.
-func address(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		return r.RemoteAddr
-	}
-	return host
 }
 
 func optional(ms *int64) *time.Time {

@@ -1,6 +1,8 @@
 package api
 
 import (
+	"context"
+	"encoding/json"
 	"net/http"
 	"strings"
 	"time"
@@ -79,27 +81,54 @@ func (a *API) say(r *http.Request, workflow string, draft bool, signal *run.Sign
 func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
 	ctx := r.Context()
 	key := chi.URLParam(r, "workflow") + ":" + consoleSource(person(ctx)) + "#" + chi.URLParam(r, "thread")
-	out := wire.Thread{Messages: []wire.Message{}}
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT n, run, who, name, text, at FROM (SELECT * FROM messages WHERE thread = ? ORDER BY n DESC LIMIT 500) ORDER BY n", key)
+	out, err := a.conversation(ctx, key, 0)
 	if err != nil {
 		return err
+	}
+	return reply(w, out)
+}
+
+// visitorThread is a conversation as a visitor sees it: without notes, and
+// without anything of the runs behind it.
+func (a *API) visitorThread(ctx context.Context, key string, after int64) (any, error) {
+	all, err := a.conversation(ctx, key, after)
+	if err != nil {
+		return nil, err
+	}
+	out := wire.Visited{Messages: []wire.Message{}, Busy: len(all.Open) > 0}
+	for _, m := range all.Messages {
+		if m.Who != "note" {
+			m.Run = ""
+			out.Messages = append(out.Messages, m)
+		}
+	}
+	return out, nil
+}
+
+// conversation reads the newest messages of a thread, and its open runs.
+func (a *API) conversation(ctx context.Context, key string, after int64) (wire.Thread, error) {
+	out := wire.Thread{Messages: []wire.Message{}}
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT n, run, who, name, text, rich, at FROM (SELECT * FROM messages WHERE thread = ? AND n > ? ORDER BY n DESC LIMIT 500) ORDER BY n", key, after)
+	if err != nil {
+		return out, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var m wire.Message
 		var at int64
-		if err := rows.Scan(&m.N, &m.Run, &m.Who, &m.Name, &m.Text, &at); err != nil {
-			return err
+		var rich *string
+		if err := rows.Scan(&m.N, &m.Run, &m.Who, &m.Name, &m.Text, &rich, &at); err != nil {
+			return out, err
+		}
+		if rich != nil {
+			m.Rich = json.RawMessage(*rich)
 		}
 		m.At = store.FromTime(at)
 		out.Messages = append(out.Messages, m)
 	}
 	if err := rows.Err(); err != nil {
-		return err
+		return out, err
 	}
 	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE thread = ? AND ended IS NULL ORDER BY id", key))
-	if err != nil {
-		return err
-	}
-	return reply(w, out)
+	return out, err
 }

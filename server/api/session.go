@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"woolsignal/server/access"
+	"woolsignal/server/trigger"
 	"woolsignal/wire"
 )
 
@@ -13,7 +14,7 @@ func (a *API) signIn(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, address(r))
+	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, trigger.CallerAddress(r))
 	if err != nil {
 		return refuseSignIn(w, err)
 	}
@@ -38,7 +39,7 @@ func (a *API) newToken(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p, err := a.Access.Check(r.Context(), in.Email, in.Password, address(r))
+	p, err := a.Access.Check(r.Context(), in.Email, in.Password, trigger.CallerAddress(r))
 	if err != nil {
 		return refuseSignIn(w, err)
 	}

@@ -26,6 +26,8 @@ const maxLive = 20_000
 var (
 	// ErrBusy asks the caller to come back later; nothing was taken in.
 	ErrBusy = errors.New("too much is going on at the moment; send it again in a few seconds")
+	// ErrNobodyWaits says that a signal that starts nothing is awaited by nobody.
+	ErrNobodyWaits = errors.New("nobody waits for such signals")
 	// ErrNoRun says that there is no run of an id.
 	ErrNoRun = errors.New("there is no such run")
 )
@@ -102,6 +104,7 @@ func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 type Ticket struct {
 	Run      string
 	engine   *Engine
+	Heard    bool  // a run that waited heard it
 	live     *live // nil for a repeat
 	answered <-chan struct{}
 }

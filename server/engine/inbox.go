@@ -22,7 +22,7 @@ const keptFor = 30 * 24 * time.Hour
 func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
 	if !e.mayBeHeard(ctx, signal) {
 		if workflow == "" {
-			return nil, fmt.Errorf("engine: nobody waits for signals of %s", signal.Source)
+			return nil, fmt.Errorf("%w: %s", ErrNobodyWaits, signal.Source)
 		}
 		return e.Accept(ctx, Admission{Workflow: workflow, Signal: signal})
 	}
@@ -86,7 +86,7 @@ func (e *Engine) settle(ctx context.Context, workflow string, signal *run.Signal
 			if l.also && workflow != "" {
 				break
 			}
-			return &Ticket{Run: l.run, engine: e, answered: e.await(l.run)}, nil
+			return &Ticket{Run: l.run, Heard: true, engine: e, answered: e.await(l.run)}, nil
 		}
 	}
 	if workflow != "" {

@@ -15,7 +15,12 @@ import (
 )
 
 // source names what delivered a signal, for telling repeats.
-func source(workflow string, s *run.Signal) string { return workflow + "/" + s.Trigger }
+func source(workflow string, s *run.Signal) string {
+	if s.In != "" { // ids are the sender's own, unique only beside its source
+		return workflow + "/" + s.Trigger + " " + s.Source
+	}
+	return workflow + "/" + s.Trigger
+}
 
 // firstBatch writes the acceptance of a signal and the first advance with it.
 // It is skipped where the delivery came before.
@@ -111,6 +116,18 @@ const (
 	snapshotSleeping = 40
 )
 
+// rich is what a message has beside its words, as JSON.
+func rich(m *run.Message) any {
+	if m == nil {
+		return nil
+	}
+	text, err := json.Marshal(m)
+	if err != nil {
+		return nil
+	}
+	return string(text)
+}
+
 // follow writes the journal entry and its projections.
 func follow(b *store.Batch, l *live, entry run.Entry) error {
 	data, err := run.EncodeEntry(entry)
@@ -136,18 +153,23 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 
 // project writes what one record means for reviews, conversations and memory.
 func project(b *store.Batch, l *live, r run.Record, at time.Time) {
-	message := func(who, name, text string) {
+	say := func(who, name, text string, rich any) {
 		if l.thread != "" {
-			b.Do("INSERT INTO messages (thread, run, who, name, text, at) VALUES (?, ?, ?, ?, ?, ?)", l.thread, l.id, who, name, text, store.Time(at))
+			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", l.thread, l.id, who, name, text, rich, store.Time(at))
 		}
 	}
+	message := func(who, name, text string) { say(who, name, text, nil) }
 	switch r.Do {
 	case run.DidAccept:
 		if r.Signal.Text != "" && r.Origin == nil {
 			message("person", r.Signal.From["name"], r.Signal.Text)
 		}
 	case run.DidSay:
-		message("agent", l.def.Workflow.Title, r.Text)
+		say("agent", l.def.Workflow.Title, r.Text, rich(r.Message))
+	case run.DidHear:
+		if r.Signal.Kind == "chat" || r.Signal.Kind == "phone" {
+			message("person", r.Signal.From["name"], r.Signal.Text)
+		}
 	case run.DidRemember:
 		if messages, err := json.Marshal(r.Said); err == nil {
 			b.Do("INSERT INTO memory (memory, run, messages) VALUES (?, ?, ?)", r.Text, l.id, messages)

@@ -25,6 +25,7 @@ type Store struct {
 	path string
 	lock *os.File
 
+	rows    chan string // tables whose rows changed
 	batches chan *pending
 	queued  atomic.Int64 // when a batch was queued last, in nanoseconds since 1970
 	done    chan struct{}
@@ -62,7 +63,7 @@ func open(ctx context.Context, path string) (*Store, error) {
 	}
 	read.SetMaxOpenConns(8)
 	read.SetMaxIdleConns(8)
-	s := &Store{read: read, db: write, path: path, batches: make(chan *pending, 1024), done: make(chan struct{})}
+	s := &Store{read: read, db: write, path: path, rows: make(chan string, 64), batches: make(chan *pending, 1024), done: make(chan struct{})}
 	go s.writer()
 	return s, nil
 }
@@ -99,3 +100,15 @@ func FromTime(ms int64) time.Time { return time.UnixMilli(ms).UTC() }
 
 // Path is where the database's file is.
 func (s *Store) Path() string { return s.path }
+
+// TellRows tells whoever watches that rows of a table changed. News that
+// nobody takes in time are lost: watchers look by themselves too.
+func (s *Store) TellRows(table string) {
+	select {
+	case s.rows <- table:
+	default:
+	}
+}
+
+// RowNews gives the tables whose rows changed, as they change.
+func (s *Store) RowNews() <-chan string { return s.rows }

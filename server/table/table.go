@@ -115,6 +115,7 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made string) (Ro
 	case err != nil:
 		return Row{}, err
 	}
+	t.Store.TellRows(t.Of.ID)
 	if made != "" {
 		return t.one(ctx, "made = ?", made)
 	}
@@ -242,6 +243,7 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any) (Row
 		b.Guard("UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) = json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
 		b.Do("INSERT INTO row_changes (tbl, row, did, data, at) VALUES (?, ?, 'changed', ?, ?)", t.Of.ID, n, string(after), store.Time(row.Changed))
 		if err := t.Store.Write(ctx, b); err == nil {
+			t.Store.TellRows(t.Of.ID)
 			return row, nil
 		} else if !errors.Is(err, store.ErrGuard) {
 			return row, err

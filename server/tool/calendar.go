@@ -1,7 +1,6 @@
 package tool
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -34,19 +33,7 @@ type calendars struct {
 	writing sync.Mutex
 }
 
-// event is one entry of a calendar.
-type event struct {
-	id, calendar, title, description string
-	start, end                       time.Time
-	etag, path                       string
-}
-
-func (c *calendars) value(e event) map[string]any {
-	return map[string]any{"id": e.id, "calendar": e.calendar, "title": e.title, "description": e.description,
-		"start": e.start.In(c.zone).Format(time.RFC3339), "end": e.end.In(c.zone).Format(time.RFC3339)}
-}
-
-func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Workspace) ([]*Operation, error) {
+func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Location) (*calendars, error) {
 	dav, err := caldav.NewClient(client, conn.Address+"/")
 	if err != nil {
 		return nil, err
@@ -55,41 +42,52 @@ func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Work
 	if err != nil {
 		return nil, err
 	}
-	c := &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"), names: conn.CalDAV.Calendars, zone: w.Zone, title: conn.Title}
+	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"), names: conn.CalDAV.Calendars, zone: zone, title: conn.Title}, nil
+}
+
+func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Workspace) ([]*Operation, error) {
+	c, err := newCalendars(conn, client, w.Zone)
+	if err != nil {
+		return nil, err
+	}
 	names := make([]any, len(c.names))
 	for i, n := range c.names {
 		names[i] = n
 	}
 	calendar := prop("string", "Which calendar", "enum", names)
 	moment := "Date and time, as in 2026-11-26T09:00"
-	entry := object([]any{}, map[string]any{"id": prop("string", ""), "calendar": prop("string", ""), "title": prop("string", ""),
-		"description": prop("string", ""), "start": prop("string", ""), "end": prop("string", "")})
-	op := func(operation, description string, input, output map[string]any, resend flow.Resend, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-		return &Operation{Call: call, Tool: flow.Tool{Name: conn.ID + "/" + operation, Title: conn.Title + ": " + strings.ReplaceAll(operation, "_", " "),
-			Description: description, Input: input, Output: output, Resend: resend, Idempotent: true,
-			ReadOnly: resend == flow.ResendSafe && operation != "remove_event" && operation != "move_event", Destructive: operation == "remove_event"}}
+	guests := listOf(result(map[string]any{"name": prop("string", ""), "email": prop("string", ""), "answer": prop("string", "accepted, declined, tentative or none yet")}), "")
+	entry := result(map[string]any{"id": prop("string", ""), "calendar": prop("string", ""), "title": prop("string", ""), "description": prop("string", ""), "place": prop("string", ""),
+		"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time"), "guests": guests, "repeats": prop("boolean", "")})
+	op := func(name, description string, input, output map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+		o := operation(conn.ID, conn.Title, name, description, input, output, n, call)
+		if _, takes := input["properties"].(map[string]any)["calendar"]; takes {
+			o.Choices = map[string]func(context.Context) ([]Choice, error){"calendar": c.choices}
+		}
+		return o
 	}
+	email := prop("string", "", "format", "email")
 	return []*Operation{
 		op("free_windows", "Finds the free windows of a day, over every calendar or one.",
 			object([]any{"day"}, map[string]any{"day": prop("string", "The date, as in 2026-11-26", "format", "date"),
 				"minutes":  prop("integer", "How long the window must be at least", "minimum", 5.0, "maximum", 1440.0),
 				"earliest": prop("string", "Not before this time, as in 08:00", "pattern", clockPattern), "latest": prop("string", "Not after this time, as in 17:00", "pattern", clockPattern),
 				"calendar": calendar}),
-			object(nil, map[string]any{"windows": map[string]any{"type": "array"}}), flow.ResendSafe, c.freeWindows),
+			result(map[string]any{"windows": listOf(result(map[string]any{"calendar": prop("string", ""), "start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time")}), "")}), reads, c.freeWindows),
 		op("list_events", "Lists the events from one date to another, earliest first.",
 			object([]any{"from", "to"}, map[string]any{"from": prop("string", "First date", "format", "date"), "to": prop("string", "Last date", "format", "date"),
 				"text": prop("string", "Only events whose title or description has these words"), "calendar": calendar}),
-			object(nil, map[string]any{"events": map[string]any{"type": "array"}}), flow.ResendSafe, c.list),
+			result(map[string]any{"events": listOf(entry, "")}), reads, c.list),
 		op("add_event", "Books an event. A time that is taken is refused.",
 			object([]any{"start", "minutes", "title"}, map[string]any{"start": prop("string", moment), "minutes": prop("integer", "How long", "minimum", 5.0, "maximum", 1440.0),
-				"title": prop("string", "Who it is for and what", "maxLength", 200.0), "description": prop("string", "Details", "maxLength", 2000.0), "calendar": calendar}),
-			entry, flow.ResendOwnID, c.add),
+				"title": prop("string", "Who it is for and what", "maxLength", 200.0), "description": prop("string", "Details", "maxLength", 2000.0), "place": prop("string", "Where"), "guests": listOf(email, "Who is invited"), "calendar": calendar}),
+			entry, adds, c.add),
 		op("move_event", "Moves an event to another time. A time that is taken is refused.",
 			object([]any{"id", "start"}, map[string]any{"id": prop("string", "The event's id"), "start": prop("string", moment)}),
-			entry, flow.ResendSafe, c.move),
+			entry, sets, c.move),
 		op("remove_event", "Removes an event for good.",
 			object([]any{"id"}, map[string]any{"id": prop("string", "The event's id"), "reason": prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
-			object(nil, map[string]any{"removed": prop("string", ""), "title": prop("string", "")}), flow.ResendSafe, c.remove),
+			result(map[string]any{"removed": prop("string", ""), "title": prop("string", "")}), removes, c.remove),
 	}, nil
 }
 
@@ -124,43 +122,6 @@ func (c *calendars) chosen(args map[string]any) []string {
 }
 
 func (c *calendars) folder(calendar string) string { return c.prefix + "/" + calendar + "/" }
-
-// between reads the events of a calendar that overlap a span of time. The
-// server is asked for a day more on either side, and what overlaps is decided
-// here: servers differ about events that begin or end with the span.
-func (c *calendars) between(ctx context.Context, calendar string, start, end time.Time) ([]event, error) {
-	all, err := c.query(ctx, calendar, caldav.CompFilter{Name: "VCALENDAR", Comps: []caldav.CompFilter{
-		{Name: "VEVENT", Start: start.AddDate(0, 0, -1).UTC(), End: end.AddDate(0, 0, 1).UTC()}}})
-	return slices.DeleteFunc(all, func(e event) bool { return !e.start.Before(end) || !start.Before(e.end) }), err
-}
-
-func (c *calendars) query(ctx context.Context, calendar string, filter caldav.CompFilter) ([]event, error) {
-	found, err := c.client.QueryCalendar(ctx, c.folder(calendar), &caldav.CalendarQuery{
-		CompRequest: caldav.CalendarCompRequest{Name: "VCALENDAR", AllProps: true, AllComps: true}, CompFilter: filter})
-	if err != nil {
-		return nil, fmt.Errorf("%s: reading the calendar %s: %w", c.title, calendar, err)
-	}
-	var out []event
-	for _, object := range found {
-		for _, e := range object.Data.Events() {
-			start, err := e.DateTimeStart(c.zone)
-			if err != nil {
-				return nil, fmt.Errorf("%s: an event of %s has no readable start: %w", c.title, calendar, err)
-			}
-			end, err := e.DateTimeEnd(c.zone)
-			if err != nil {
-				return nil, fmt.Errorf("%s: an event of %s has no readable end: %w", c.title, calendar, err)
-			}
-			one := event{calendar: calendar, start: start, end: end, etag: object.ETag, path: object.Path}
-			one.id, _ = e.Props.Text(ical.PropUID)
-			one.title, _ = e.Props.Text(ical.PropSummary)
-			one.description, _ = e.Props.Text(ical.PropDescription)
-			out = append(out, one)
-		}
-	}
-	slices.SortFunc(out, func(a, b event) int { return a.start.Compare(b.start) })
-	return out, nil
-}
 
 func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	day, err := c.day(text(args, "day"))
@@ -240,8 +201,11 @@ func (c *calendars) add(ctx context.Context, args map[string]any, s Sending) (an
 		calendar = c.names[0]
 	}
 	sum := sha256.Sum256([]byte(s.Key))
-	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"), description: text(args, "description"),
+	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"), description: text(args, "description"), place: text(args, "place"),
 		start: start, end: start.Add(time.Duration(whole(args, "minutes", 30)) * time.Minute)}
+	for _, email := range texts(args, "guests") {
+		e.guests = append(e.guests, Guest{Email: email})
+	}
 	e.path = c.folder(calendar) + e.id + ".ics"
 	c.writing.Lock()
 	defer c.writing.Unlock()
@@ -274,27 +238,6 @@ func (c *calendars) vacant(ctx context.Context, e event) error {
 		}
 	}
 	return nil
-}
-
-func (c *calendars) put(ctx context.Context, e event, condition, value string) (int, error) {
-	cal := ical.NewCalendar()
-	cal.Props.SetText(ical.PropVersion, "2.0")
-	cal.Props.SetText(ical.PropProductID, "-//Wool Signal//EN")
-	v := ical.NewEvent()
-	v.Props.SetText(ical.PropUID, e.id)
-	v.Props.SetDateTime(ical.PropDateTimeStamp, time.Now().UTC())
-	v.Props.SetDateTime(ical.PropDateTimeStart, e.start.UTC())
-	v.Props.SetDateTime(ical.PropDateTimeEnd, e.end.UTC())
-	v.Props.SetText(ical.PropSummary, e.title)
-	if e.description != "" {
-		v.Props.SetText(ical.PropDescription, e.description)
-	}
-	cal.Children = append(cal.Children, v.Component)
-	var body bytes.Buffer
-	if err := ical.NewEncoder(&body).Encode(cal); err != nil {
-		return 0, &RefusedError{Message: err.Error()}
-	}
-	return c.send(ctx, http.MethodPut, e.path, &body, condition, value)
 }
 
 // send makes a request the CalDAV client has no conditions for.
@@ -358,6 +301,9 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (a
 	}
 	if err != nil {
 		return nil, err
+	}
+	if e.repeats {
+		return nil, &RefusedError{Message: "this event repeats; move it in the calendar itself, where one says whether one or all are meant"}
 	}
 	e.start, e.end = start, start.Add(e.end.Sub(e.start))
 	if err := c.vacant(ctx, e); err != nil {

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/run"
 )
 
 // fileSchema is the schema of an argument that is a file: one that came with
@@ -50,6 +51,15 @@ func (k *Kit) save(ctx context.Context, c content) (map[string]any, error) {
 		return nil, err
 	}
 	return map[string]any{"name": safeName(c.name), "type": c.kind, "size": int64(len(c.data)), "blob": hash}, nil
+}
+
+// Keep keeps the bytes of a file that came with a signal.
+func (k *Kit) Keep(ctx context.Context, name, kind string, data []byte) (run.File, error) {
+	if kind == "" {
+		kind = mediaType(name, data)
+	}
+	hash, err := k.Store.PutBlob(ctx, data)
+	return run.File{Name: safeName(name), Type: kind, Size: int64(len(data)), Blob: hash}, err
 }
 
 // mediaType goes by the name, else by the first bytes.

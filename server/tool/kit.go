@@ -67,8 +67,14 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 		for _, op := range operations {
 			op.Connection = id
 			known[strings.TrimPrefix(op.Name, id+"/")] = true
-			if note(op, c.Tools[strings.TrimPrefix(op.Name, id+"/")]) {
+			n := c.Tools[strings.TrimPrefix(op.Name, id+"/")]
+			if note(op, n) {
 				all[op.Name] = op
+			}
+			if op.Says != "" && n.ReadOnly == nil && n.Destructive == nil {
+				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column, Severity: flow.Remark,
+					What: fmt.Sprintf("%s says that %s %s; nobody has confirmed it", c.Title, op.Name, op.Says), Why: "what a server says of itself is a claim, and an agent trusts it only once you do",
+					Remedy: "add tools: with " + strings.TrimPrefix(op.Name, id+"/") + ": {read_only: true}, or false"})
 			}
 		}
 		for name := range c.Tools {
@@ -157,9 +163,9 @@ func (k *Kit) lacks(connection string, err error) error {
 // noteEvery bounds how often a connection that works is noted to.
 const noteEvery = time.Minute
 
-// used notes that a connection worked, or what went wrong with it. A plain no
+// Used notes that a connection worked, or what went wrong with it. A plain no
 // of the service is work too.
-func (k *Kit) used(ctx context.Context, connection string, err error) {
+func (k *Kit) Used(ctx context.Context, connection string, err error) {
 	if k.Store == nil || connection == "" || ctx.Err() != nil {
 		return
 	}

@@ -225,6 +225,9 @@ func (k *Kit) mcpOperations(c *flow.Connection) ([]*Operation, error) {
 			call.schema, _ = schema.Compile(o.Output) // it compiled when it was taken in
 		}
 		op := operation(c.ID, c.Title, o.Name, o.Description, o.Input, o.Output, sends, call.call)
+		if o.Output == nil && o.Input != nil {
+			op.Output = result(map[string]any{"text": prop("string", "What it said"), "files": listOf(fileResult(), "")})
+		}
 		if o.Title != "" {
 			op.Title = c.Title + ": " + o.Title
 		}

@@ -54,7 +54,7 @@ func (c Catalogue) Call(ctx context.Context, kit *Kit, name string, args map[str
 		return nil, &RefusedError{Message: "there is no tool " + name + " any more"}
 	}
 	result, err := op.Call(egress.For(ctx, s.For), args, s)
-	kit.used(ctx, op.Connection, err)
+	kit.Used(ctx, op.Connection, err)
 	if err == nil {
 		return kit.Secrets.MaskValue(expr.Canonical(result)), nil
 	}

@@ -48,6 +48,7 @@ type Webhook struct {
 	flow.Trigger
 	Accepts    *schema.Schema // nil takes any JSON
 	Definition *run.Definition
+	Draft      bool // of what is written rather than of what is live
 }
 
 // Holder keeps the current snapshot.
@@ -59,6 +60,7 @@ type Holder struct {
 	write    sync.Mutex
 	catching sync.Map // workflows whose next signal is kept as a sample
 	changed  chan struct{}
+	watchers []chan struct{}
 }
 
 // Open reads the workspace from the store; a new one is empty. Its tools are
@@ -155,7 +157,9 @@ func described(w *flow.Workspace, path string) bool {
 }
 
 // Check decodes and checks files without any service.
-func Check(files map[string]string) []flow.Problem { return (&Holder{kit: &tool.Kit{}}).read(files).Problems }
+func Check(files map[string]string) []flow.Problem {
+	return (&Holder{kit: &tool.Kit{}}).read(files).Problems
+}
 
 // Check decodes and checks files without keeping them.
 func (h *Holder) Check(files map[string]string) []flow.Problem { return h.read(files).Problems }
@@ -230,7 +234,7 @@ func (s *Snapshot) Current(workflow string) string {
 func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 	for _, t := range b.def.Workflow.Triggers {
 		if t.Webhook != nil {
-			s.Webhooks[t.Webhook.Path] = Webhook{id, t, b.accepts[t.Webhook.Accepts], b.def}
+			s.Webhooks[t.Webhook.Path] = Webhook{Workflow: id, Trigger: t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
 		}
 	}
 	flow.Walk(b.def.Workflow.Steps, func(step *flow.Step) {
@@ -244,7 +248,7 @@ func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 			s.Heard[t.Source()] = true
 		}
 		if t.Webhook != nil {
-			waits[t.Webhook.Path] = Webhook{"", t, b.accepts[t.Webhook.Accepts], b.def}
+			waits[t.Webhook.Path] = Webhook{Trigger: t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
 		}
 	})
 }
@@ -274,10 +278,22 @@ func (h *Holder) Reread(ctx context.Context) error {
 
 func (h *Holder) install(next *Snapshot) {
 	h.current.Store(next)
-	select {
-	case h.changed <- struct{}{}:
-	default:
+	for _, w := range append([]chan struct{}{h.changed}, h.watchers...) {
+		select {
+		case w <- struct{}{}:
+		default:
+		}
 	}
+}
+
+// Subscribe gives a channel of one's own that gets a token whenever the
+// workspace changed.
+func (h *Holder) Subscribe() <-chan struct{} {
+	h.write.Lock()
+	defer h.write.Unlock()
+	w := make(chan struct{}, 1)
+	h.watchers = append(h.watchers, w)
+	return w
 }
 
 // Errors a caller can test for.

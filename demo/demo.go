@@ -3,6 +3,7 @@
 package demo
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"embed"
@@ -11,6 +12,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
@@ -48,7 +51,9 @@ func Files() (map[string]string, error) {
 // shipped are the addresses the shipped files name, by stand-in.
 var shipped = map[string]string{
 	"bellwether": "http://127.0.0.1:7421", "almanac": "http://127.0.0.1:7422",
-	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424",
+	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424", "postbag": "http://127.0.0.1:7425", "postbag-imap": "imap://127.0.0.1:7426",
+	"postbag-smtp": "smtp://127.0.0.1:7427", "shieling": "http://127.0.0.1:7428", "loft": "http://127.0.0.1:7429", "gatehouse": "http://127.0.0.1:7430",
+	"hill-line": "http://127.0.0.1:7431", "gazette": "http://127.0.0.1:7432",
 }
 
 // Person is somebody of the co-operative with an account.
@@ -83,21 +88,26 @@ const stateFile = "standins.json"
 // LoadState reads the state of a data folder, or makes a fresh one.
 func LoadState(folder string) (State, error) {
 	data, err := os.ReadFile(filepath.Join(folder, stateFile))
-	if errors.Is(err, fs.ErrNotExist) {
-		return State{
-			Keys:      standin.Keys{Bellwether: "bw-" + random(), Almanac: "al-" + random(), Register: "cr-" + random()},
-			Signing:   "whsec_" + base64.StdEncoding.EncodeToString([]byte(random())),
-			Addresses: shipped, Tokens: map[string]string{},
-		}, nil
-	} else if err != nil {
-		return State{}, fmt.Errorf("demo: %w", err)
+	s := State{Addresses: maps.Clone(shipped), Tokens: map[string]string{}}
+	if err == nil {
+		err = json.Unmarshal(data, &s)
+	} else if errors.Is(err, fs.ErrNotExist) {
+		err = nil
 	}
-	var s State
-	if err := json.Unmarshal(data, &s); err != nil {
+	if err != nil {
 		return s, fmt.Errorf("demo: %s: %w", stateFile, err)
 	}
-	if s.Tokens == nil {
-		s.Tokens = map[string]string{}
+	// A folder of an earlier demo lacks the keys of what came since.
+	for key, prefix := range map[*string]string{&s.Keys.Bellwether: "bw-", &s.Keys.Almanac: "al-", &s.Keys.Register: "cr-", &s.Keys.Postbag: "pb-",
+		&s.Keys.Shieling: "sh-", &s.Keys.Gatehouse: "gh-", &s.Keys.HillLine: "hl-"} {
+		if *key == "" {
+			*key = prefix + random()
+		}
+	}
+	for _, key := range []*string{&s.Signing, &s.Keys.Events} {
+		if *key == "" {
+			*key = "whsec_" + base64.StdEncoding.EncodeToString([]byte(random()))
+		}
 	}
 	return s, nil
 }
@@ -130,7 +140,9 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		}
 	}
 	for connection, secret := range map[string]string{"models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
-		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing, "mill-key": state.Signing} {
+		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
+		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events, "loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
+		"hill-line-key": state.Keys.HillLine, "co-op-calendar": state.Keys.Almanac} {
 		if s.Secrets.Has(connection) {
 			continue // a key somebody gave since is theirs
 		}
@@ -190,6 +202,12 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 	return people, nil
 }
 
+// host is an address without its scheme.
+func host(address string) string {
+	_, rest, _ := strings.Cut(address, "://")
+	return rest
+}
+
 // writeWorkspace puts the demo's files into a folder, or takes those that are
 // there, with the addresses the stand-ins have now.
 func writeWorkspace(folder string, before map[string]string, standins []*standin.One) (map[string]string, error) {
@@ -201,10 +219,13 @@ func writeWorkspace(folder string, before map[string]string, standins []*standin
 	if err != nil {
 		return nil, err
 	}
+	var moved []string
+	for _, one := range standins {
+		moved = append(moved, host(before[one.Name]), host(one.URL))
+	}
+	replacer := strings.NewReplacer(moved...) // all at once: one may be where another was
 	for path, text := range used {
-		for _, one := range standins {
-			text = strings.ReplaceAll(text, before[one.Name], one.URL)
-		}
+		text = replacer.Replace(text)
 		used[path] = text
 		at := filepath.Join(folder, filepath.FromSlash(path))
 		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
@@ -215,4 +236,40 @@ func writeWorkspace(folder string, before map[string]string, standins []*standin
 		}
 	}
 	return used, nil
+}
+
+// Introduce tells the stand-ins that call us where the service is: the chat
+// its events, the telephone its line, the sign-in server where it may send
+// people back to.
+func Introduce(ctx context.Context, service string, standins []*standin.One) error {
+	tell := map[string]struct {
+		path string
+		body any
+	}{
+		"shieling":  {"/_events", map[string]string{"url": service + "/events/shieling"}},
+		"hill-line": {"/_line", map[string]string{"url": service + "/call/hill-line"}},
+		"gatehouse": {"/_clients", map[string]any{"id": "woolsignal", "redirects": []string{service + "/oauth/return"}}},
+	}
+	for _, one := range standins {
+		what, ok := tell[one.Name]
+		if !ok {
+			continue
+		}
+		body, err := json.Marshal(what.body)
+		if err != nil {
+			return fmt.Errorf("demo: %w", err)
+		}
+		request, err := http.NewRequestWithContext(ctx, http.MethodPost, one.URL+what.path, bytes.NewReader(body))
+		if err != nil {
+			return fmt.Errorf("demo: %w", err)
+		}
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			return fmt.Errorf("demo: %s: %w", one.Name, err)
+		}
+		if err := response.Body.Close(); err != nil {
+			return fmt.Errorf("demo: %w", err)
+		}
+	}
+	return nil
 }

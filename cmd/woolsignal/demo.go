@@ -61,6 +61,9 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	url := "http://" + address
+	if err := demo.Introduce(ctx, url, standins); err != nil {
+		return errors.Join(err, child.stop())
+	}
 	token := map[string]string{}
 	for _, p := range people {
 		token[p.Role] = p.Token

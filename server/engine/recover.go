@@ -134,6 +134,11 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
 		return nil, nil, fmt.Errorf("engine: %w", err)
 	}
 	defer rows.Close()
+	type waiting struct {
+		id    string
+		place place
+	}
+	var queued []waiting
 	for rows.Next() {
 		var l live
 		var status string
@@ -150,16 +155,21 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
 		}
 		switch run.Status(status) {
 		case run.Queued:
-			if e.lanes.enter(l.id, p) {
-				begin = append(begin, l.id)
-			} else if p.debounce > 0 {
-				e.lanes.kickLater(p.workflow, time.Until(p.accepted.Add(p.debounce)))
-			}
+			queued = append(queued, waiting{l.id, p})
 		case run.Running:
 			e.lanes.occupy(l.id, p)
 			resume = append(resume, l.id)
 		default:
 			e.lanes.occupy(l.id, p)
+		}
+	}
+	// Those that moved have their places before any other asks for one: ids of
+	// one millisecond are in no order.
+	for _, w := range queued {
+		if e.lanes.enter(w.id, w.place) {
+			begin = append(begin, w.id)
+		} else if w.place.debounce > 0 {
+			e.lanes.kickLater(w.place.workflow, time.Until(w.place.accepted.Add(w.place.debounce)))
 		}
 	}
 	return resume, begin, rows.Err()

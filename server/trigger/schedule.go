@@ -49,7 +49,7 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	look := now.Add(longestSleep)
 	for id, w := range s.Workspace.Live() {
 		for _, t := range w.Triggers {
-			if t.Schedule == nil {
+			if t.Schedule == nil || t.Schedule.Before != nil {
 				continue
 			}
 			rule := t.Schedule.Rule

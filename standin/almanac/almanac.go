@@ -24,12 +24,13 @@ import (
 // Home is the path of the depot's calendars; Calendars are their names.
 const Home = "/depot/calendars/"
 
-// Calendars are the docks.
-var Calendars = []string{"dock-1", "dock-2"}
+// Calendars are the docks, and the co-operative's own.
+var Calendars = []string{"dock-1", "dock-2", "payouts", "sales"}
 
 // New makes the server. The user is depot; password is what it asks for.
 func New(password string) http.Handler {
 	b := &backend{objects: map[string]*caldav.CalendarObject{}}
+	b.seed(time.Now())
 	handler := &caldav.Handler{Backend: b}
 	return ledger.Wrap(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		user, given, _ := r.BasicAuth()
@@ -144,4 +145,25 @@ func (b *backend) DeleteCalendarObject(_ context.Context, path string) error {
 	}
 	delete(b.objects, path)
 	return nil
+}
+
+// seed puts the next payout and the next sale into the calendars.
+func (b *backend) seed(now time.Time) {
+	for calendar, e := range map[string]struct {
+		title string
+		ahead int
+	}{"payouts": {"Payout to all growers", 12}, "sales": {"Winter wool sale", 16}} {
+		at := time.Date(now.Year(), now.Month(), now.Day()+e.ahead, 10, 0, 0, 0, time.UTC)
+		cal := ical.NewCalendar()
+		cal.Props.SetText(ical.PropVersion, "2.0")
+		cal.Props.SetText(ical.PropProductID, "-//Almanac//EN")
+		v := ical.NewEvent()
+		v.Props.SetText(ical.PropUID, calendar+"-next")
+		v.Props.SetDateTime(ical.PropDateTimeStamp, now.UTC())
+		v.Props.SetDateTime(ical.PropDateTimeStart, at)
+		v.Props.SetDateTime(ical.PropDateTimeEnd, at.Add(2*time.Hour))
+		v.Props.SetText(ical.PropSummary, e.title)
+		cal.Children = append(cal.Children, v.Component)
+		_, _ = b.PutCalendarObject(context.Background(), Home+calendar+"/next.ics", cal, &caldav.PutCalendarObjectOptions{}) // an event of our own always fits
+	}
 }

@@ -116,7 +116,7 @@ func shaped(schema map[string]any, name, text string) any {
 		items, _ := schema["items"].(map[string]any)
 		return []any{shaped(items, name, text)}
 	case "number", "integer":
-		f, _ := strconv.ParseFloat(number.FindString(text), 64)
+		f, _ := strconv.ParseFloat(number.FindString(behind(name, text)), 64)
 		if schema["type"] == "integer" {
 			return int(f)
 		}
@@ -124,7 +124,34 @@ func shaped(schema map[string]any, name, text string) any {
 	case "boolean":
 		return strings.Contains(strings.ToLower(text), "yes")
 	}
+	if line := named(name, text); line != "" {
+		return clipped(schema, line)
+	}
 	return clipped(schema, words(text))
+}
+
+// behind is what stands behind a value's name in a text; the text where the
+// name does not stand there.
+func behind(name, text string) string {
+	if name == "" {
+		return text
+	}
+	if i := strings.LastIndex(strings.ToLower(text), strings.ReplaceAll(name, "_", " ")); i >= 0 && number.MatchString(text[i:]) {
+		return text[i:]
+	}
+	return text
+}
+
+// named is what a line says that begins with a value's name, as in
+// "Supplier: Dale Sacks".
+func named(name, text string) string {
+	for _, line := range strings.Split(text, "\n") {
+		head, rest, ok := strings.Cut(strings.TrimSpace(line), ":")
+		if ok && name != "" && strings.EqualFold(strings.TrimSpace(head), strings.ReplaceAll(name, "_", " ")) {
+			return strings.TrimSpace(rest)
+		}
+	}
+	return ""
 }
 
 // guidance is the line of a prompt that says what one value is to be.

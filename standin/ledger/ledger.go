@@ -109,11 +109,15 @@ func wait(r *http.Request, d time.Duration) {
 }
 
 // order takes the order that is for a request; an empty one where none is.
-func (l *Ledger) order(r *http.Request) Order {
+func (l *Ledger) order(r *http.Request) Order { return l.Take(r.Method + " " + r.URL.Path) }
+
+// Take takes the order that is for something a stand-in is asked by another
+// protocol than HTTP, such as "SMTP DATA"; an empty one where none is.
+func (l *Ledger) Take(what string) Order {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for _, o := range l.orders {
-		if o.Times > 0 && strings.Contains(r.Method+" "+r.URL.Path, o.Match) {
+		if o.Times > 0 && strings.Contains(what, o.Match) {
 			o.Times--
 			return *o
 		}
@@ -122,9 +126,14 @@ func (l *Ledger) order(r *http.Request) Order {
 }
 
 func (l *Ledger) note(r *http.Request, code int) {
+	l.Note(Entry{time.Now(), r.Method, r.URL.Path, code, r.Header.Get("Idempotency-Key")})
+}
+
+// Note writes something down that was asked by another protocol than HTTP.
+func (l *Ledger) Note(e Entry) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.entries = append(l.entries, Entry{time.Now(), r.Method, r.URL.Path, code, r.Header.Get("Idempotency-Key")})
+	l.entries = append(l.entries, e)
 }
 
 // status remembers what was answered.

@@ -14,6 +14,7 @@ type account struct {
 	Levy    float64  `json:"levy_per_kg"`
 	Advance float64  `json:"advance"`
 	Missing []string `json:"missing"`
+	Email   string   `json:"email"`
 }
 
 // advances and missing are what differs from grower to grower.
@@ -29,7 +30,7 @@ func readAccount(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusNotFound, "there is no account of "+name)
 		return
 	}
-	a := account{Grower: name, Levy: 0.12, Advance: advances[name], Missing: missing[name]}
+	a := account{Grower: name, Levy: 0.12, Advance: advances[name], Missing: missing[name], Email: holdingOf(name).Email}
 	if a.Missing == nil {
 		a.Missing = []string{}
 	}

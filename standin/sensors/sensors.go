@@ -1,5 +1,6 @@
 // Package sensors plays the gauges in the wool stores: one reading a store,
-// which anybody may set.
+// which anybody may set. They speak the Model Context Protocol at /mcp, and
+// plain HTTP described by OpenAPI.
 package sensors
 
 import (
@@ -25,17 +26,36 @@ type Reading struct {
 	Temperature float64 `json:"temperature_celsius"`
 }
 
-// New makes the gauges. PUT /stores/{store} sets a reading.
+// Gauges are the gauges of both stores.
+type Gauges struct {
+	mu     sync.Mutex
+	stores map[string]Reading
+}
+
+// NewGauges makes them, with fair weather.
+func NewGauges() *Gauges {
+	return &Gauges{stores: map[string]Reading{"north": {"north", 58, 9.5}, "south": {"south", 54.5, 10}}}
+}
+
+func (g *Gauges) read(store string) (Reading, bool) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	r, ok := g.stores[store]
+	return r, ok
+}
+
+func (g *Gauges) set(r Reading) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.stores[r.Store] = r
+}
+
+// New serves the gauges. PUT /stores/{store} sets a reading.
 func New() http.Handler {
-	var mu sync.Mutex
-	stores := map[string]Reading{
-		"north": {"north", 58, 9.5}, "south": {"south", 54.5, 10},
-	}
+	g := NewGauges()
 	r := chi.NewRouter()
 	r.Get("/stores/{store}", func(w http.ResponseWriter, r *http.Request) {
-		mu.Lock()
-		defer mu.Unlock()
-		reading, ok := stores[chi.URLParam(r, "store")]
+		reading, ok := g.read(chi.URLParam(r, "store"))
 		if !ok {
 			http.Error(w, `{"detail":"there is no such store"}`, http.StatusNotFound)
 			return
@@ -49,11 +69,10 @@ func New() http.Handler {
 			http.Error(w, err.Error(), http.StatusBadRequest)
 			return
 		}
-		mu.Lock()
-		defer mu.Unlock()
 		reading.Store = chi.URLParam(r, "store")
-		stores[reading.Store] = reading
+		g.set(reading)
 		w.WriteHeader(http.StatusNoContent)
 	})
+	r.Handle("/mcp", g.handler())
 	return ledger.Wrap(r)
 }

@@ -187,16 +187,6 @@ func (c *Client) Decide(ctx context.Context, id string, d wire.Decision) (wire.R
 	return out, err
 }
 
-// Connections lists every connection.
-func (c *Client) Connections(ctx context.Context) ([]wire.Connection, error) {
-	return get[[]wire.Connection](ctx, c, "/connections")
-}
-
-// PutSecret replaces a connection's secret.
-func (c *Client) PutSecret(ctx context.Context, connection, secret string) error {
-	return c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", wire.Secret{Secret: secret}, nil)
-}
-
 // Files gives the workspace's files.
 func (c *Client) Files(ctx context.Context) (map[string]string, error) {
 	out, err := get[wire.Files](ctx, c, "/files")

@@ -211,7 +211,7 @@ func withChurn(t *testing.T, s *harness.Service) string {
 	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
-	if err := c.PutSecret(ctx, "plain-register", state.Keys.Register); err != nil {
+	if _, err := c.PutSecret(ctx, "plain-register", state.Keys.Register); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := c.Publish(ctx, wire.Publish{}); err != nil {

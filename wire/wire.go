@@ -302,17 +302,6 @@ type Checked struct {
 	Problems []flow.Problem `json:"problems"`
 }
 
-// Connection is one connection in a list; never its secret.
-type Connection struct {
-	ID      string   `json:"id"`
-	Title   string   `json:"title"`
-	Kind    string   `json:"kind"`
-	Address string   `json:"address,omitempty"`
-	Needs   bool     `json:"needs_secret"`
-	Has     bool     `json:"has_secret"`
-	Used    []string `json:"used_by"` // workflows and agents
-}
-
 // Secret replaces a connection's secret.
 type Secret struct {
 	Secret string `json:"secret"`

@@ -81,3 +81,6 @@ func indent(w io.Writer, by, text string) {
 		fmt.Fprintln(w, by+line)
 	}
 }
+
+// when writes a moment in this machine's zone.
+func when(t time.Time) string { return moment(t, time.Local) }

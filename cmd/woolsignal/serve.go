@@ -3,12 +3,14 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"strings"
 	"time"
 
 	"woolsignal/console"
@@ -58,6 +60,15 @@ func serve(ctx context.Context, a *app, args []string) error {
 	addr := f.String("addr", defaultAddress, "address to listen on")
 	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
+	commands := map[string][]string{}
+	f.Func("allow-command", "let connections start a process: NAME='COMMAND ARGUMENTS'; may be given again", func(s string) error {
+		name, command, ok := strings.Cut(s, "=")
+		if !ok || len(strings.Fields(command)) == 0 {
+			return errors.New("write it as NAME='COMMAND ARGUMENTS'")
+		}
+		commands[name] = strings.Fields(command)
+		return nil
+	})
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
 	}
@@ -73,7 +84,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}})
+	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands})
 	if err != nil {
 		return err
 	}

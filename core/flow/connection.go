@@ -56,7 +56,10 @@ type OAuth struct {
 }
 
 // Scope is one permission, and what it is for in plain words.
-type Scope struct{ Name, Words string }
+type Scope struct {
+	Name  string `json:"name"`
+	Words string `json:"words"`
+}
 
 // ToolNote corrects what a service says of one of its operations.
 type ToolNote struct {

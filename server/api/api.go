@@ -57,6 +57,7 @@ func (a *API) Handler() http.Handler {
 	r.Handle("/call/{path}", &trigger.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store, Log: a.Log, Limits: limits})
 	r.Handle("/events/{connection}", &trigger.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
 	r.Handle("/talk/{page}/messages", &trigger.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits, Thread: a.visitorThread})
+	r.Get(returnPath, a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
 		for _, route := range a.Routes() {

@@ -144,8 +144,12 @@ func (a *API) today(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	out.Reviews = yours(open)
-	for _, c := range a.describeConnections() {
-		if c.Needs && !c.Has {
+	all, err := a.describeConnections(r)
+	if err != nil {
+		return err
+	}
+	for _, c := range all {
+		if !c.Ready && len(c.Used) > 0 {
 			out.Missing = append(out.Missing, c)
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"maps"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -148,58 +147,4 @@ func checked(problems []flow.Problem) wire.Checked {
 		problems = []flow.Problem{}
 	}
 	return wire.Checked{Problems: problems}
-}
-
-func (a *API) connections(w http.ResponseWriter, _ *http.Request) error {
-	return reply(w, a.describeConnections())
-}
-
-func (a *API) describeConnections() []wire.Connection {
-	s := a.Workspace.Now()
-	out := []wire.Connection{}
-	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
-		c := s.Connections[id]
-		out = append(out, wire.Connection{ID: id, Title: c.Title, Kind: c.Kind(), Address: c.Address,
-			Needs: c.NeedsSecret(), Has: a.Secrets.Has(id), Used: usedBy(s, id)})
-	}
-	return out
-}
-
-// usedBy lists who needs a connection.
-func usedBy(s *workspace.Snapshot, id string) []string {
-	used := map[string]bool{}
-	for name, w := range s.Workflows {
-		for _, t := range w.Triggers {
-			used[name] = used[name] || t.Webhook != nil && t.Webhook.Verify == id
-		}
-		flow.Walk(w.Steps, func(step *flow.Step) {
-			used[name] = used[name] || step.Tool != nil && strings.HasPrefix(step.Tool.Tool, id+"/")
-		})
-	}
-	for name, agent := range s.Agents {
-		c, _, ok := s.FindModel(agent.Model)
-		used[name] = used[name] || ok && c.ID == id ||
-			slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return strings.HasPrefix(t.Tool, id+"/") })
-	}
-	maps.DeleteFunc(used, func(_ string, yes bool) bool { return !yes })
-	return slices.Sorted(maps.Keys(used))
-}
-
-func (a *API) putSecret(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Secret](r)
-	if err != nil {
-		return err
-	}
-	id := chi.URLParam(r, "connection")
-	if _, ok := a.Workspace.Now().Connections[id]; !ok {
-		return refuse(http.StatusNotFound, "Not here", "There is no connection "+id+".")
-	}
-	if strings.TrimSpace(in.Secret) == "" {
-		return refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
-	}
-	if err := a.Secrets.Put(r.Context(), id, in.Secret); err != nil {
-		return err
-	}
-	w.WriteHeader(http.StatusNoContent)
-	return nil
 }

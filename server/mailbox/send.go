@@ -105,7 +105,10 @@ func (b *Box) compose(o Outgoing) ([]byte, string, error) {
 			return nil, "", err
 		}
 	}
-	return out.Bytes(), id, errors.Join(w.Close())
+	if err := w.Close(); err != nil { // it ends the last part
+		return nil, "", err
+	}
+	return out.Bytes(), id, nil
 }
 
 func attach(w *mail.Writer, f File) error {
@@ -124,26 +127,11 @@ func attach(w *mail.Writer, f File) error {
 // an error leaves it open whether the mail left.
 func (b *Box) transmit(ctx context.Context, to []string, text []byte) error {
 	box := b.Connection.Mailbox
-	conn, host, secure, err := b.dial(ctx, box.SMTP, map[string]string{"smtp": "587", "smtps": "465"})
+	c, err := b.smtp(ctx)
 	if err != nil {
-		return &UnsentError{err}
-	}
-	var c *smtp.Client
-	if secure || open(conn) {
-		c = smtp.NewClient(conn)
-	} else if c, err = smtp.NewClientStartTLS(conn, &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}); err != nil {
-		return &UnsentError{fmt.Errorf("%s: the connection could not be made secure, so the password was not sent: %w", b.Connection.Title, err)}
+		return err
 	}
 	defer c.Close()
-	if b.Connection.Auth.Kind != "none" {
-		password, err := b.Key(ctx, false)
-		if err != nil {
-			return &UnsentError{fmt.Errorf("connection %s: %w", b.Connection.ID, err)}
-		}
-		if err := c.Auth(sasl.NewPlainClient("", b.user(), password)); err != nil {
-			return b.said(err)
-		}
-	}
 	if err := c.Mail(box.Email, nil); err != nil {
 		return b.said(err)
 	}
@@ -174,6 +162,30 @@ func (b *Box) transmit(ctx context.Context, to []string, text []byte) error {
 	return nil
 }
 
+// smtp connects to the server for sending and signs in.
+func (b *Box) smtp(ctx context.Context) (*smtp.Client, error) {
+	conn, host, secure, err := b.dial(ctx, b.Connection.Mailbox.SMTP, map[string]string{"smtp": "587", "smtps": "465"})
+	if err != nil {
+		return nil, &UnsentError{err}
+	}
+	var c *smtp.Client
+	if secure || open(conn) {
+		c = smtp.NewClient(conn)
+	} else if c, err = smtp.NewClientStartTLS(conn, &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}); err != nil {
+		return nil, &UnsentError{fmt.Errorf("%s: the connection could not be made secure, so the password was not sent: %w", b.Connection.Title, err)}
+	}
+	if b.Connection.Auth.Kind != "none" {
+		password, err := b.Key(ctx, false)
+		if err != nil {
+			return nil, &UnsentError{fmt.Errorf("connection %s: %w", b.Connection.ID, err)}
+		}
+		if err := c.Auth(sasl.NewPlainClient("", b.user(), password)); err != nil {
+			return nil, errors.Join(b.said(err), c.Close())
+		}
+	}
+	return c, nil
+}
+
 // said sorts a server's answer (RFC 5321, 4.2.1).
 func (b *Box) said(err error) error {
 	var answer *smtp.SMTPError
@@ -184,4 +196,15 @@ func (b *Box) said(err error) error {
 		return &RefusedError{fmt.Sprintf("%s refused the mail: %v", b.Connection.Title, err)}
 	}
 	return &BusyError{fmt.Sprintf("%s cannot take the mail now: %v", b.Connection.Title, err)}
+}
+
+// Greet signs in at the server for sending, and leaves again.
+func (b *Box) Greet(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	c, err := b.smtp(ctx)
+	if err != nil {
+		return err
+	}
+	return c.Quit()
 }

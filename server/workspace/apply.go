@@ -12,6 +12,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/server/store"
+	"woolsignal/server/table"
 	"woolsignal/wire"
 )
 
@@ -83,12 +84,31 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 		return nil, err
 	}
 	h.install(next)
-	return next.Problems, nil
+	return next.Problems, h.seed(ctx, current, next)
+}
+
+// seed gives tables that are new the rows their files come with. A table that
+// holds rows already keeps them as they are.
+func (h *Holder) seed(ctx context.Context, before map[string]string, next *Snapshot) error {
+	for id, t := range next.Tables {
+		text, ok := next.Files["tables/"+id+".csv"]
+		if _, known := before["tables/"+id+".yaml"]; known || !ok {
+			continue
+		}
+		rows := &table.Table{Of: t, Store: h.store}
+		if n, err := rows.Count(ctx); err != nil || n > 0 {
+			return err
+		}
+		if _, _, err := rows.Import(ctx, text); err != nil {
+			return fmt.Errorf("tables/%s.csv: %w", id, err)
+		}
+	}
+	return nil
 }
 
 // actsAtOnce tells the files that have no versions.
 func actsAtOnce(path string) bool {
-	return path == flow.MainFile || strings.HasPrefix(path, "connections/")
+	return path == flow.MainFile || strings.HasPrefix(path, "connections/") || strings.HasPrefix(path, "tables/")
 }
 
 // conflicts finds the files a change would overwrite that are no longer what

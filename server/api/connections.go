@@ -1,0 +1,336 @@
+package api
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"maps"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"woolsignal/core/flow"
+	"woolsignal/server/access"
+	"woolsignal/server/oauth"
+	"woolsignal/server/store"
+	"woolsignal/server/tool"
+	"woolsignal/server/workspace"
+	"woolsignal/wire"
+)
+
+func (a *API) connections(w http.ResponseWriter, r *http.Request) error {
+	all, err := a.describeConnections(r)
+	if err != nil {
+		return err
+	}
+	return reply(w, all)
+}
+
+// describeConnections lists every connection with how it fares.
+func (a *API) describeConnections(r *http.Request) ([]wire.Connection, error) {
+	s := a.Workspace.Now()
+	out := []wire.Connection{}
+	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
+		one, err := a.describeConnection(r, s, s.Connections[id])
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+func (a *API) describeConnection(r *http.Request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
+	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind(), Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind, Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
+	out.Ready = out.Has || !out.Needs
+	for _, op := range s.Tools {
+		if op.Connection == c.ID {
+			out.Tools++
+		}
+	}
+	if err := a.health(r.Context(), &out); err != nil {
+		return out, err
+	}
+	if err := a.looks(r.Context(), &out); err != nil {
+		return out, err
+	}
+	if o := c.Auth.OAuth; o != nil {
+		expires, known, problem, err := a.Kit.Tokens.Expires(r.Context(), c.ID, oauth.Whom(c, person(r.Context()).Email))
+		if err != nil {
+			return out, err
+		}
+		out.SignIn = &wire.SignInState{Redirect: a.redirect(r), Scopes: o.Scopes, Grant: o.Grant, Signed: known && problem == "", Problem: problem}
+		if !expires.IsZero() {
+			out.SignIn.Expires = &expires
+		}
+		if o.Grant == "authorization_code" {
+			out.Ready = out.SignIn.Signed
+		}
+	}
+	return out, nil
+}
+
+// health reads how a connection's last test and last calls went.
+func (a *API) health(ctx context.Context, out *wire.Connection) error {
+	var tested, worked, failed *int64
+	var fine *bool
+	var verdict, remedy, problem string
+	err := a.Store.Read().QueryRowContext(ctx, "SELECT tested, fine, verdict, remedy, worked, failed, problem FROM health WHERE connection = ?", out.ID).
+		Scan(&tested, &fine, &verdict, &remedy, &worked, &failed, &problem)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	out.Tested, out.Worked, out.Failed = optional(tested), optional(worked), optional(failed)
+	if fine != nil {
+		out.Verdict = &wire.Verdict{Fine: *fine, Words: verdict, Remedy: remedy}
+	}
+	if failed != nil && (worked == nil || *failed > *worked) {
+		out.Problem = problem
+	}
+	return err
+}
+
+// looks reads how the looks at what triggers watch went.
+func (a *API) looks(ctx context.Context, out *wire.Connection) error {
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT source, looked, problem FROM looks ORDER BY source")
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var source, problem string
+		var looked int64
+		if err := rows.Scan(&source, &looked, &problem); err != nil {
+			return err
+		}
+		kind, rest, _ := strings.Cut(source, " ")
+		if of, what, _ := strings.Cut(rest, " "); of == out.ID {
+			out.Watched = append(out.Watched, wire.Look{What: strings.TrimSpace(kind + " " + what), Looked: store.FromTime(looked), Problem: problem})
+		}
+	}
+	return rows.Err()
+}
+
+// redirect is where other services send people back to.
+func (a *API) redirect(r *http.Request) string { return a.origin(r) + returnPath }
+
+// returnPath is where a sign-in at another service comes back.
+const returnPath = "/oauth/return"
+
+func (a *API) origin(r *http.Request) string {
+	scheme := "http"
+	if r.TLS != nil {
+		scheme = "https"
+	}
+	return scheme + "://" + r.Host
+}
+
+// usedBy lists who needs a connection or a table.
+func usedBy(s *workspace.Snapshot, id string) []string {
+	used := map[string]bool{}
+	of := func(name string) bool { return strings.HasPrefix(name, id+"/") }
+	for name, w := range s.Workflows {
+		for _, t := range w.Triggers {
+			used[name] = used[name] || t.Connection() == id || t.Row != nil && t.Row.Table == id
+		}
+		flow.Walk(w.Steps, func(step *flow.Step) {
+			used[name] = used[name] || step.Tool != nil && of(step.Tool.Tool) || step.Question != nil && step.Question.Find != nil && of(step.Question.Find.Tool) ||
+				step.Wait != nil && step.Wait.Hear != nil && step.Wait.Hear.Connection() == id
+		})
+	}
+	for name, agent := range s.Agents {
+		c, _, ok := s.FindModel(agent.Model)
+		used[name] = used[name] || ok && c.ID == id || slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return of(t.Tool) })
+	}
+	for name, c := range s.Connections {
+		used[name] = used[name] || c.ChatServer != nil && c.ChatServer.Events == id
+	}
+	maps.DeleteFunc(used, func(_ string, yes bool) bool { return !yes })
+	return slices.Sorted(maps.Keys(used))
+}
+
+// connectionOf finds the connection an address names.
+func (a *API) connectionOf(r *http.Request) (*workspace.Snapshot, *flow.Connection, error) {
+	s, id := a.Workspace.Now(), chi.URLParam(r, "connection")
+	c := s.Connections[id]
+	if c == nil {
+		return s, nil, refuse(http.StatusNotFound, "Not here", "There is no connection "+id+".")
+	}
+	return s, c, nil
+}
+
+func (a *API) connection(w http.ResponseWriter, r *http.Request) error {
+	s, c, err := a.connectionOf(r)
+	if err != nil {
+		return err
+	}
+	one, err := a.describeConnection(r, s, c)
+	if err != nil {
+		return err
+	}
+	file := "connections/" + c.ID + ".yaml"
+	out := wire.ConnectionDetail{Connection: one, Operations: []wire.ToolInfo{}, File: file, Text: s.Files[file]}
+	for _, op := range s.Tools.Search("", c.ID, mostTools) {
+		out.Operations = append(out.Operations, toolInfo(op))
+	}
+	return reply(w, out)
+}
+
+func toolInfo(op *tool.Operation) wire.ToolInfo {
+	return wire.ToolInfo{Tool: op.Tool, Listed: slices.Sorted(maps.Keys(op.Choices))}
+}
+
+func (a *API) testConnection(w http.ResponseWriter, r *http.Request) error {
+	s, c, err := a.connectionOf(r)
+	if err != nil {
+		return err
+	}
+	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy})
+}
+
+// putSecret keeps a secret, tests the connection with it, and lets what
+// waited for it go on.
+func (a *API) putSecret(w http.ResponseWriter, r *http.Request) error {
+	in, err := decode[wire.Secret](r)
+	if err != nil {
+		return err
+	}
+	s, c, err := a.connectionOf(r)
+	if err != nil {
+		return err
+	}
+	if !c.NeedsSecret() {
+		return refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+" says nothing under auth:, so a secret would never be used.")
+	}
+	if strings.TrimSpace(in.Secret) == "" {
+		return refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
+	}
+	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
+		return err
+	}
+	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
+	if err != nil {
+		return err
+	}
+	if c.Auth.OAuth == nil || c.Auth.OAuth.Grant == "client_credentials" {
+		if err := a.Engine.Connected(r.Context(), c.ID, person(r.Context()).Name); err != nil {
+			return err
+		}
+	}
+	return reply(w, wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy})
+}
+
+func (a *API) rotateKey(w http.ResponseWriter, r *http.Request) error {
+	n, err := a.Secrets.RotateKey(r.Context())
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Rotated{Secrets: n})
+}
+
+// signInElsewhere begins signing in at another service. What acts as the
+// person who is served is everybody's own; the rest is the builders'.
+func (a *API) signInElsewhere(w http.ResponseWriter, r *http.Request) error {
+	_, c, err := a.connectionOf(r)
+	if err != nil {
+		return err
+	}
+	p := person(r.Context())
+	switch {
+	case c.Auth.OAuth == nil || c.Auth.OAuth.Grant != "authorization_code":
+		return refuse(http.StatusUnprocessableEntity, "Nobody signs in there", c.Title+" is not signed in to in a browser.")
+	case c.Acts != "person" && !p.Role.Allows(access.Builder):
+		return refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+" is "+string(p.Role)+".")
+	}
+	at, err := a.Kit.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
+	if err != nil {
+		return err
+	}
+	return reply(w, wire.Address{Address: at})
+}
+
+// oauthReturn is where other services send people back to. It needs no
+// session: the state is the proof of who began.
+func (a *API) oauthReturn(w http.ResponseWriter, r *http.Request) {
+	q := r.URL.Query()
+	errand, err := a.Kit.Tokens.Return(r.Context(), q.Get("state"))
+	if err != nil {
+		a.back(w, r, "", err.Error(), false)
+		return
+	}
+	c := a.Workspace.Now().Connections[errand.Connection]
+	switch {
+	case c == nil || c.Auth.OAuth == nil:
+		a.back(w, r, "", "The connection "+errand.Connection+" is gone.", false)
+	case q.Get("error") != "":
+		a.back(w, r, c.ID, oauth.ExplainCode(c, q.Get("error"), q.Get("error_description")), false)
+	default:
+		if err := a.Kit.Tokens.Finish(r.Context(), c, errand, q.Get("code")); err != nil {
+			a.back(w, r, c.ID, err.Error(), false)
+			return
+		}
+		if err := a.Engine.Connected(r.Context(), c.ID, errand.By); err != nil {
+			a.Log.Error("what waited for a connection could not go on", "connection", c.ID, "error", err)
+		}
+		a.back(w, r, c.ID, "Signed in at "+c.Title+".", true)
+	}
+}
+
+// back sends a person to the connection's page with what came of it.
+func (a *API) back(w http.ResponseWriter, r *http.Request, connection, words string, fine bool) {
+	at := "/connections"
+	if connection != "" {
+		at += "/" + connection
+	}
+	http.Redirect(w, r, at+"?"+url.Values{"said": {a.Secrets.Mask(words)}, "fine": {strconv.FormatBool(fine)}}.Encode(), http.StatusSeeOther)
+}
+
+// mostTools bounds how many tools are listed at once.
+const mostTools = 500
+
+func (a *API) tools(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	limit := 50
+	if n, err := strconv.Atoi(q.Get("limit")); err == nil && n > 0 {
+		limit = min(n, mostTools)
+	}
+	s := a.Workspace.Now()
+	out := wire.Tools{Tools: []wire.ToolInfo{}, All: len(s.Tools)}
+	for _, op := range s.Tools.Search(q.Get("text"), q.Get("connection"), limit) {
+		out.Tools = append(out.Tools, toolInfo(op))
+	}
+	return reply(w, out)
+}
+
+// choices lists the values an argument of a tool can be fixed to.
+func (a *API) choices(w http.ResponseWriter, r *http.Request) error {
+	name := chi.URLParam(r, "connection") + "/" + chi.URLParam(r, "operation")
+	op := a.Workspace.Now().Tools[name]
+	if op == nil {
+		return refuse(http.StatusNotFound, "Not here", "There is no tool "+name+".")
+	}
+	list := op.Choices[chi.URLParam(r, "argument")]
+	if list == nil {
+		return refuse(http.StatusNotFound, "Nothing to list", name+" has no live list for "+chi.URLParam(r, "argument")+".")
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
+	defer cancel()
+	found, err := list(ctx)
+	if err != nil {
+		return refuse(http.StatusBadGateway, "It could not be asked", a.Secrets.Mask(err.Error()))
+	}
+	out := []wire.Choice{}
+	for _, c := range found {
+		out = append(out, wire.Choice(c))
+	}
+	return reply(w, out)
+}

@@ -97,7 +97,7 @@ func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
 		if err != nil || d.Status != "done" {
 			t.Fatalf("run %s: %s %s (%v)", r.ID, d.Status, d.Because, err)
 		}
-		for _, c := range d.Steps[1].Agent.Calls {
+		for _, c := range stepOf(t, d, "answer").Agent.Calls {
 			// Two at once may want one window: the slower is told so, and asks.
 			event, _ := c.Result.(map[string]any)
 			if id, _ := event["id"].(string); id != "" {

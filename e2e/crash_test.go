@@ -129,8 +129,7 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	const key = `"parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}],`
-	files["schemas/clip-register.json"] = strings.Replace(files["schemas/clip-register.json"], key, "", 1)
+	files["schemas/clip-register.json"] = strings.ReplaceAll(files["schemas/clip-register.json"], `"Idempotency-Key"`, `"X-Nothing"`)
 	if _, err := s.As("Ines").Apply(harness.Context(t), wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}

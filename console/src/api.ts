@@ -29,7 +29,7 @@ export interface Step extends Line {
   tries?: number; until?: string; child?: string; recorded?: boolean
 }
 export interface Review {
-  id: string; of: string; kind: 'step' | 'approval' | 'uncertain'; title: string; why: string; show?: unknown; tool?: string; call?: string
+  id: string; of: string; kind: 'step' | 'approval' | 'uncertain' | 'connection'; needs?: string; title: string; why: string; show?: unknown; tool?: string; call?: string
   edit?: Record<string, unknown>; choices: string[]; choice?: string; edited?: Record<string, unknown>; by?: string; note?: string
   asked: string; decided?: string; run: string; workflow: string; from: string; about: string; yours: boolean
 }
@@ -37,9 +37,23 @@ export interface Detail extends Run {
   signal: { from?: Record<string, string>; text?: string; body?: unknown; trigger: string; kind: string; thread?: string }
   steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }; labels: string[]; result?: unknown; wake?: string; origin?: string
 }
-export interface Message { n: number; run: string; who: 'person' | 'agent' | 'note'; name: string; text: string; at: string }
+export interface Message { n: number; run: string; who: 'person' | 'agent' | 'note'; name: string; text: string; at: string; rich?: RichMessage }
+export interface Stored { name: string; type: string; size: number; blob: string }
+export interface RichMessage { picture?: Stored | string; file?: Stored | string; buttons?: string[]; layout?: { heading?: string; text?: string; facts?: Record<string, unknown> }[] }
 export interface Thread { messages: Message[]; open: Run[] }
-export interface Connection { id: string; title: string; kind: string; needs_secret: boolean; has_secret: boolean; used_by: string[] }
+export interface Verdict { fine: boolean; words: string; remedy?: string }
+export interface Connection {
+  id: string; title: string; kind: string; address?: string; acts_as: 'service' | 'builder' | 'person'; auth: string; needs_secret: boolean; has_secret: boolean; ready: boolean
+  used_by: string[]; tools: number; tested?: string; verdict?: Verdict; worked?: string; failed?: string; problem?: string
+  sign_in?: { redirect: string; scopes: { name: string; words: string }[]; grant: string; signed_in: boolean; expires?: string; problem?: string }
+  watched?: { what: string; looked: string; problem?: string }[]
+}
+export interface Tool { name: string; title: string; description: string; readOnlyHint: boolean; destructiveHint: boolean; resend: 'safe' | 'key' | 'own_id' | 'never'; says?: string }
+export interface ConnectionDetail extends Connection { operations: Tool[]; file: string; text: string }
+export interface Column { name: string; title: string; type: 'text' | 'number' | 'date' | 'choice' | 'yes_no'; required?: boolean; choices?: string[] }
+export interface Table { id: string; title: string; purpose?: string; key?: string; columns: Column[]; rows: number; used_by: string[] }
+export interface Row { row: number; values: Record<string, unknown>; added: string; changed: string }
+export interface Rows { rows: Row[]; more: boolean }
 export interface Today { reviews: Review[]; failed: Run[]; running: Run[]; missing: Connection[]; runs: number; cost_micros: number; input_tokens: number; output_tokens: number }
 
 /** Refused is what the service answers when something went wrong (RFC 9457). */

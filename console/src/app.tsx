@@ -15,9 +15,19 @@ const Workflow = lazy(() => import('./pages/workflow'))
 const Runs = lazy(() => import('./pages/runs'))
 const Run = lazy(() => import('./pages/run'))
 const Reviews = lazy(() => import('./pages/reviews'))
+const Connections = lazy(() => import('./pages/connections'))
+const Tables = lazy(() => import('./pages/tables'))
+const Talk = lazy(() => import('./pages/talk'))
 
-/** App shows the sign-in page to strangers and the console to everybody else. */
+/** App shows a hosted page to anybody, and the console to those who sign in. */
 export function App() {
+  const { pathname } = useLocation()
+  if (pathname.startsWith('/talk/')) return <Suspense fallback={<Loading />}><Routes><Route path="/talk/:page" element={<Talk />} /></Routes></Suspense>
+  return <Console />
+}
+
+/** Console shows the sign-in page to strangers and itself to everybody else. */
+function Console() {
   const client = useQueryClient()
   const { pathname } = useLocation()
   const session = useQuery({
@@ -51,6 +61,10 @@ export function App() {
           <Route path="/runs/:id" element={<Run session={session.data} />} />
           <Route path="/reviews" element={<Reviews />} />
           <Route path="/reviews/:id" element={<Reviews />} />
+          <Route path="/connections" element={<Connections />} />
+          <Route path="/connections/:id" element={<Connections />} />
+          <Route path="/tables" element={<Tables session={session.data} />} />
+          <Route path="/tables/:id" element={<Tables session={session.data} />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Suspense></Boundary>

@@ -151,7 +151,7 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 		used[name] = used[name] || c.ChatServer != nil && c.ChatServer.Events == id
 	}
 	maps.DeleteFunc(used, func(_ string, yes bool) bool { return !yes })
-	return slices.Sorted(maps.Keys(used))
+	return append([]string{}, slices.Sorted(maps.Keys(used))...) // never null
 }
 
 // connectionOf finds the connection an address names.

@@ -104,7 +104,7 @@ function Sheet({ review: r }: { review: Review }) {
       <section className="min-w-0 flex-1 space-y-5 overflow-y-auto px-5 py-4">
         <h2 className="text-lg font-semibold">{r.title}</h2>
         {r.why && <div><h3 className={heading}>Why you are asked</h3><p className="max-w-xl">{r.why}</p></div>}
-        {r.show !== undefined && r.show !== null && !talk && <div><h3 className={heading}>What is known</h3>{typeof r.show === 'string' ? <p>{r.show}</p> : <Value value={r.show} />}</div>}
+        {r.show !== undefined && r.show !== null && !talk && <div><h3 className={heading}>What is known</h3>{typeof r.show === 'string' ? <p className="max-w-2xl whitespace-pre-wrap wrap-anywhere">{r.show}</p> : <Value value={r.show} />}</div>}
         {talk && talk.length > 0 && (
           <div>
             <h3 className={heading}>What was said</h3>
@@ -113,6 +113,7 @@ function Sheet({ review: r }: { review: Review }) {
             </ul>
           </div>
         )}
+        {r.needs && !r.choice && <p><Link to={`/connections/${r.needs}`} className="font-semibold text-indigo underline underline-offset-2">Connect {plain(r.needs)}</Link>; what waits then goes on by itself.</p>}
         <p><Link to={`/runs/${r.run}`} className="text-indigo underline underline-offset-2">Open the run</Link></p>
       </section>
       <section aria-label="The draft" className="min-w-0 border-line bg-raised px-5 py-4 max-lg:border-t lg:w-[38%] lg:overflow-y-auto lg:border-l">

@@ -29,11 +29,11 @@ export default function Today() {
               </Row>
             ))}
           </Part>
-          <Part title="Connections that lack their secret" show={d.missing.length > 0}>
+          <Part title="Connections to see to" show={d.missing.length > 0}>
             {d.missing.map((c) => (
-              <li key={c.id} className="px-4 py-2.5">
-                {c.title}<span className="block text-[0.87rem] text-quiet">used by {c.used_by.join(', ') || 'nothing yet'}. Give it with <code className="font-mono">woolsignal connect {c.id}</code></span>
-              </li>
+              <Row key={c.id} to={`/connections/${c.id}`} right={<span className="text-weld">{c.sign_in ? 'sign in' : 'lacks its secret'}</span>}>
+                {c.title}<span className="block text-[0.87rem] text-quiet">used by {c.used_by.join(', ')}</span>
+              </Row>
             ))}
           </Part>
           <Part title="Failed since yesterday" show={d.failed.length > 0}>{d.failed.map((r) => <RunRow key={r.id} run={r} />)}</Part>

@@ -5,6 +5,7 @@ import { Link } from 'react-router'
 import { call, type Message, type Script, type Thread } from '../api'
 import { onNews } from '../live'
 import { clock } from '../words'
+import { Rich } from './rich'
 import { Button, Loading, Trouble } from './states'
 
 /** threadOf keeps which conversation this browser has with a workflow. */
@@ -65,7 +66,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
         {talk.isPending && <Loading />}
         {talk.error && <Trouble error={talk.error} />}
         {talk.data?.messages.length === 0 && <p className="text-quiet">Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.</p>}
-        {talk.data?.messages.map((m) => <Bubble key={m.n} m={m} />)}
+        {talk.data?.messages.map((m, i) => <Bubble key={m.n} m={m} press={may && i === talk.data.messages.length - 1 ? (text) => say.mutate(text) : undefined} />)}
         {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{queued ? 'Your message comes next, once the question above is decided.' : `${script.title} is working on it…`}</p>)}
       </div>
       {may ? (
@@ -84,7 +85,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   )
 }
 
-function Bubble({ m }: { m: Message }) {
+function Bubble({ m, press }: { m: Message; press?: (text: string) => void }) {
   if (m.who === 'note') {
     return (
       <p className="border-l-2 border-weld pl-2.5 text-[0.87rem] text-quiet">
@@ -95,7 +96,7 @@ function Bubble({ m }: { m: Message }) {
   const mine = m.who === 'person'
   return (
     <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
-      <div className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}>{m.text}</div>
+      <div className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}>{m.text}<Rich of={m.rich} press={press} /></div>
       <p className="mt-0.5 text-xs text-quiet">
         {m.name}, {clock(m.at)} · <Link to={`/runs/${m.run}`} className="underline underline-offset-2">run</Link>
       </p>

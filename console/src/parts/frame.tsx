@@ -9,6 +9,8 @@ const pages = [
   { to: '/workflows', name: 'Workflows' },
   { to: '/reviews', name: 'Reviews' },
   { to: '/runs', name: 'Runs' },
+  { to: '/connections', name: 'Connections', builds: true },
+  { to: '/tables', name: 'Tables' },
 ]
 
 export function Mark() {
@@ -40,7 +42,7 @@ export function Frame({ session, children }: { session: Session; children: React
       <nav aria-label="Pages" className={`${open ? 'flex' : 'hidden'} shrink-0 flex-col border-line px-2.5 py-4 max-md:border-b md:flex md:w-46 md:border-r`}>
         <div className="mb-5 hidden px-2 md:block"><Mark /></div>
         <ul className="space-y-0.5">
-          {pages.map((p) => (
+          {pages.filter((p) => !p.builds || session.person.role === 'builder' || session.person.role === 'owner').map((p) => (
             <li key={p.to}>
               <NavLink to={p.to} end={p.to === '/'} className={({ isActive }) =>
                 `flex items-center justify-between rounded-md border px-2.5 py-1.5 no-underline ${isActive ? 'border-line bg-raised font-semibold' : 'border-transparent hover:bg-raised'}`}>

@@ -31,7 +31,7 @@ func TestKilledInTheMiddleOfTheSecondToolCall(t *testing.T) {
 	if n := s.Count("almanac", "PUT", 201, 204, 200); n != 1 {
 		t.Errorf("the booking was made %d times", n)
 	}
-	agent := d.Steps[1].Agent
+	agent := stepOf(t, d, "answer").Agent
 	if len(agent.Calls) != 2 || agent.Calls[0].Tool != "depot-calendar/free_windows" || agent.Calls[1].State != "done" {
 		t.Errorf("the calls: %+v", agent.Calls)
 	}

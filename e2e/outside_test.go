@@ -11,7 +11,9 @@ import (
 	"testing"
 
 	"woolsignal/core/run"
+	"woolsignal/demo"
 	"woolsignal/e2e/harness"
+	"woolsignal/standin"
 	"woolsignal/standin/hillline"
 	"woolsignal/standin/ledger"
 	"woolsignal/standin/postbag"
@@ -309,4 +311,29 @@ func allows(t *testing.T, authorize, answer string, scopes ...string) string {
 	}
 	response.Body.Close()
 	return response.Header.Get("Location")
+}
+
+// readAll makes a request and reads its answer whole.
+func readAll(t *testing.T, request *http.Request) string {
+	t.Helper()
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer response.Body.Close()
+	data, err := io.ReadAll(response.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+// demoKeys are what the stand-ins of a demo ask for.
+func demoKeys(t *testing.T, s *harness.Service) standin.Keys {
+	t.Helper()
+	state, err := demo.LoadState(s.Data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return state.Keys
 }

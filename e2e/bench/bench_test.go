@@ -366,7 +366,7 @@ func BenchmarkAgentTurn(b *testing.B) {
 		time.Sleep(5 * modelDelay) // asking earlier would only measure the asking
 		d, err := c.Settled(ctx, heard.Run)
 		check(b, err)
-		agent := d.Steps[1].Agent
+		agent := d.Steps[len(d.Steps)-2].Agent
 		if len(agent.Turns) != 4 {
 			b.Fatalf("%d turns: %s", len(agent.Turns), d.Because)
 		}

@@ -1,0 +1,264 @@
+package e2e_test
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"woolsignal/core/run"
+	"woolsignal/e2e/harness"
+	"woolsignal/wire"
+)
+
+// reader is a workflow that needs a connection nobody has signed in to.
+const reader = `workflow: reader
+title: Reader
+purpose: Reads the list of templates.
+inputs: {type: object}
+gives: {n: '${size(list.entries)}'}
+steps:
+  - id: list
+    tool: minutes/list
+    args: {folder: templates}
+`
+
+// withReader puts the workflow in and makes it live.
+func withReader(t *testing.T, s *harness.Service) {
+	t.Helper()
+	ctx := harness.Context(t)
+	files, err := s.As("Ines").Files(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files["workflows/reader.yaml"] = reader
+	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
+		t.Fatal(err, problems)
+	}
+	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"reader"}}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// returns goes where Gatehouse sends somebody back to, and gives what the
+// service says of it.
+func returns(t *testing.T, back string) url.Values {
+	t.Helper()
+	response, err := person(t).Get(back)
+	if err != nil {
+		t.Fatal(err)
+	}
+	response.Body.Close()
+	at, err := url.Parse(response.Header.Get("Location"))
+	if err != nil || response.StatusCode != http.StatusSeeOther {
+		t.Fatalf("%s %v", response.Status, err)
+	}
+	return at.Query()
+}
+
+func authorize(t *testing.T, s *harness.Service) string {
+	t.Helper()
+	at, err := s.As("Ines").SignInElsewhere(harness.Context(t), "minutes")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return at
+}
+
+func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
+	s := harness.Demo(t)
+	withReader(t, s)
+	ctx := harness.Context(t)
+	id, err := s.As("Ines").Start(ctx, "reader", wire.Start{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := s.RunOf("reader", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })
+	r := s.OpenReview(d)
+	if r.Kind != run.OfConnection || r.Needs != "minutes" || !strings.Contains(r.Why, "signed in") {
+		t.Fatalf("it asks %+v", r)
+	}
+	s.Kill()
+	if said := returns(t, allows(t, authorize(t, s), "yes", "files.read")); said.Get("fine") != "true" {
+		t.Fatalf("it said %v", said)
+	}
+	if d = s.Ended(id); d.Status != run.Done || d.Result.(map[string]any)["n"] != int64(1) && d.Result.(map[string]any)["n"] != float64(1) {
+		t.Errorf("%s %s: %v", d.Status, d.Because, d.Result)
+	}
+	c, err := s.As("Ines").Connection(ctx, "minutes")
+	if err != nil || !c.SignIn.Signed || c.SignIn.Expires == nil || c.Worked == nil {
+		t.Errorf("the connection is %+v, %v", c, err)
+	}
+}
+
+func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
+	s := harness.Demo(t)
+	withReader(t, s)
+	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1s"}, nil) // every token is old at once
+	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	for range 3 {
+		id, err := s.As("Ines").Start(harness.Context(t), "reader", wire.Start{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if d := s.Ended(id); d.Status != run.Done {
+			t.Fatalf("%s %s", d.Status, d.Because)
+		}
+	}
+	s.Outside(http.MethodPost, "gatehouse", "/_revoke", nil, nil)
+	if _, err := s.As("Ines").Start(harness.Context(t), "reader", wire.Start{}); err != nil {
+		t.Fatal(err)
+	}
+	d := s.RunOf("reader", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })
+	if r := s.OpenReview(d); !strings.Contains(r.Why, "revoked") || !strings.Contains(r.Why, "Sign in again") {
+		t.Errorf("it says %q", r.Why)
+	}
+	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1h"}, nil)
+	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	if d = s.Ended(d.ID); d.Status != run.Done {
+		t.Errorf("%s %s", d.Status, d.Because)
+	}
+}
+
+func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
+	s := harness.Demo(t)
+	if said := returns(t, allows(t, authorize(t, s), "no")); !strings.Contains(said.Get("said"), "said no") {
+		t.Errorf("refused: %v", said)
+	}
+	if said := returns(t, allows(t, authorize(t, s), "yes")); !strings.Contains(said.Get("said"), "did not give: files.read (Read the files you may read)") {
+		t.Errorf("a scope short: %v", said)
+	}
+	back := allows(t, authorize(t, s), "yes", "files.read")
+	returns(t, back)
+	if said := returns(t, back); !strings.Contains(said.Get("said"), "begin it again") {
+		t.Errorf("the same code twice: %v", said)
+	}
+	if said := returns(t, s.URL+"/oauth/return?state=made-up&code=x"); !strings.Contains(said.Get("said"), "not begun here") {
+		t.Errorf("a state somebody made up: %v", said)
+	}
+	if said := returns(t, s.URL+"/oauth/return?error=access_denied&state="+url.QueryEscape("<script>alert(1)</script>")); said.Get("fine") == "true" {
+		t.Errorf("a forged error: %v", said)
+	}
+	// The address is no longer written down at Gatehouse: it says so itself.
+	s.Outside(http.MethodPost, "gatehouse", "/_clients", map[string]any{"id": "woolsignal", "redirects": []string{"https://elsewhere.example/oauth/return"}}, nil)
+	response, err := person(t).Get(authorize(t, s))
+	if err != nil || response.StatusCode != http.StatusBadRequest {
+		t.Errorf("a redirect mismatch: %v %v", response, err)
+	}
+	// A wrong client secret.
+	s.Outside(http.MethodPost, "gatehouse", "/_clients", map[string]any{"id": "woolsignal", "redirects": []string{s.URL + "/oauth/return"}}, nil)
+	back = allows(t, authorize(t, s), "yes", "files.read")
+	if v, err := s.As("Ines").PutSecret(harness.Context(t), "minutes", "gh-quite-another-secret"); err != nil {
+		t.Fatal(v, err)
+	}
+	if said := returns(t, back); !strings.Contains(said.Get("said"), "does not know the client woolsignal, or the client's secret is wrong") {
+		t.Errorf("a wrong secret: %v", said)
+	}
+}
+
+func TestTheVerdictNamesTheRemedy(t *testing.T) {
+	s := harness.Demo(t)
+	ctx := harness.Context(t)
+	c := s.As("Ines")
+	for _, id := range []string{"shieling", "office-mail", "loft", "clip-register", "depot-calendar", "models", "barn-sensors", "gazette", "gazette-search", "weighbridge-key"} {
+		if v, err := c.TestConnection(ctx, id); err != nil || !v.Fine {
+			t.Errorf("%s: %+v %v", id, v, err)
+		}
+	}
+	for id, want := range map[string]string{"clip-register": "Replace the secret", "office-mail": "Replace the secret", "depot-calendar": "Replace the password", "shieling": "Replace the secret", "weighbridge-key": "base64"} {
+		if v, err := c.PutSecret(ctx, id, "not-the-right-one"); err != nil || v.Fine || !strings.Contains(v.Remedy, want) {
+			t.Errorf("%s with a wrong secret: %+v %v", id, v, err)
+		}
+	}
+	if v, err := c.TestConnection(ctx, "minutes"); err != nil || v.Fine || !strings.Contains(v.Remedy, "Sign in") {
+		t.Errorf("minutes: %+v %v", v, err)
+	}
+	files, err := c.Files(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files["workflows/gang.yaml"] = "workflow: gang\ntitle: Gang log\ntriggers:\n  - id: room\n    chat: {connection: shieling, room: gang}\nsteps:\n  - say: {text: Noted.}\n"
+	files["connections/depot-calendar.yaml"] = strings.Replace(files["connections/depot-calendar.yaml"], "dock-2", "dock-9", 1)
+	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
+		t.Fatal(err)
+	}
+	keys := demoKeys(t, s)
+	for id, k := range map[string]string{"shieling": keys.Shieling, "depot-calendar": keys.Almanac} {
+		want := map[string]string{"shieling": "Invite the bot to the room gang", "depot-calendar": "Correct calendars:"}[id]
+		if v, err := c.PutSecret(ctx, id, k); err != nil || v.Fine || !strings.Contains(v.Remedy, want) {
+			t.Errorf("%s: %+v %v", id, v, err)
+		}
+	}
+	s.Outside(http.MethodPost, "shieling", "/_invite", map[string]string{"room": "gang"}, nil)
+	if v, err := c.TestConnection(ctx, "shieling"); err != nil || !v.Fine {
+		t.Errorf("once it is invited: %+v %v", v, err)
+	}
+	files["connections/clip-register.yaml"] = strings.Replace(files["connections/clip-register.yaml"], "networks: [loopback]", "", 1)
+	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
+		t.Fatal(err)
+	}
+	if v, err := c.TestConnection(ctx, "clip-register"); err != nil || v.Fine || !strings.Contains(v.Remedy, "networks: [loopback]") {
+		t.Errorf("an address on this machine: %+v %v", v, err)
+	}
+}
+
+// TestNoSecretIsFoundAnywhere lives through a day of the demo and then looks
+// for every secret in the data folder, in what the API gives and in what is
+// exported.
+func TestNoSecretIsFoundAnywhere(t *testing.T) {
+	s := harness.Demo(t)
+	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	keys := demoKeys(t, s)
+	s.Talk("t1", "My key is "+keys.Register+", can you use it?")
+	if out, _, code := s.Command("Elin", "", "connect", "-rotate-key"); code != 0 || !strings.Contains(out, "sealed with a new key") {
+		t.Fatalf("rotating: %d %s", code, out)
+	}
+	if v, err := s.As("Ines").TestConnection(harness.Context(t), "clip-register"); err != nil || !v.Fine {
+		t.Errorf("after rotating: %+v %v", v, err)
+	}
+	s.Kill() // it opens everything with the new key
+	if v, err := s.As("Ines").TestConnection(harness.Context(t), "loft"); err != nil || !v.Fine {
+		t.Errorf("after a restart: %+v %v", v, err)
+	}
+	folder := filepath.Join(t.TempDir(), "copy")
+	if _, errs, code := s.Command("Ines", "", "export", folder); code != 0 {
+		t.Fatal(errs)
+	}
+	texts := map[string]string{"the program's words": s.Output()}
+	for _, root := range []string{s.Data, folder} {
+		err := filepath.WalkDir(root, func(path string, d os.DirEntry, err error) error {
+			if err != nil || d.IsDir() || d.Name() == "standins.json" || d.Name() == "vault.key" {
+				return err // the outside world's own keys are its own
+			}
+			data, err := os.ReadFile(path)
+			texts[path] = string(data)
+			return err
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, path := range []string{"/connections", "/connections/clip-register", "/runs", "/workflows/depot-slots/chat/t1", "/files", "/today", "/openapi.json", "/tools?limit=500"} {
+		texts[path] = raw(t, s, path)
+	}
+	for what, text := range texts {
+		for name, secret := range map[string]string{"the register's key": keys.Register, "the mail password": keys.Postbag, "the bot's token": keys.Shieling, "the client's secret": keys.Gatehouse, "the model's key": keys.Bellwether} {
+			if strings.Contains(text, secret) {
+				t.Errorf("%s holds %s", what, name)
+			}
+		}
+	}
+}
+
+func raw(t *testing.T, s *harness.Service, path string) string {
+	t.Helper()
+	request, err := http.NewRequestWithContext(context.Background(), http.MethodGet, s.URL+"/api/v1"+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	request.Header.Set("Authorization", "Bearer "+s.Person("Ines").Token)
+	return readAll(t, request)
+}

@@ -12,6 +12,9 @@ import (
 // they failed, before the words are indexed and after.
 func TestRunsAreFoundByTheirWords(t *testing.T) {
 	s := harness.Demo(t)
+	if _, errs, code := s.Command("Ines", "", "off", "mishap"); code != 0 {
+		t.Fatal(errs) // its runs would tell of the same words
+	}
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
 		t.Fatal(err)

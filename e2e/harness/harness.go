@@ -237,10 +237,16 @@ func (s *Service) Ledger(standin string) []ledger.Entry {
 // Count counts the requests of a stand-in's ledger with a method and status.
 func (s *Service) Count(standin, method string, statuses ...int) int {
 	s.t.Helper()
+	return s.CountAt(standin, method, "", statuses...)
+}
+
+// CountAt is Count for addresses that hold a text.
+func (s *Service) CountAt(standin, method, path string, statuses ...int) int {
+	s.t.Helper()
 	n := 0
 	for _, e := range s.Ledger(standin) {
 		for _, status := range statuses {
-			if e.Method == method && e.Status == status {
+			if e.Method == method && e.Status == status && strings.Contains(e.Path, path) {
 				n++
 			}
 		}

@@ -312,6 +312,9 @@ func cloudEvent(r *http.Request, signal *run.Signal, body []byte) *problem.Detai
 // multipart reads a form with files (RFC 7578).
 func (h *Webhooks) multipart(r *http.Request, signal *run.Signal, boundary string, body []byte) *problem.Details {
 	values, files, err := parts(r, h.Kit, multipart.NewReader(bytes.NewReader(body), boundary), maxBody)
+	if err == nil && len(values)+len(files) == 0 {
+		err = errors.New("the form broke off, or has no fields")
+	}
 	if err != nil {
 		return &problem.Details{Status: http.StatusBadRequest, Title: "This is not a form", Detail: err.Error() + "."}
 	}

@@ -3,6 +3,7 @@ package tool
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -196,16 +197,20 @@ func (f *files) put(ctx context.Context, args map[string]any, p string, c conten
 		return nil, err
 	}
 	headers := map[string]string{"Content-Type": c.kind}
-	replace, _ := args["overwrite"].(bool)
-	if !replace {
+	taken := &RefusedError{Message: p + " is there already; set overwrite to replace it, or choose another name"}
+	if replace, _ := args["overwrite"].(bool); !replace {
+		// Not every server knows the condition, so it is looked at first as well.
+		if there, _, err := f.shelf.Read(ctx, p); err == nil {
+			if s.Again && bytes.Equal(there, c.data) {
+				return f.place(p), nil // an earlier try of this call wrote it
+			}
+			return nil, taken
+		}
 		headers["If-None-Match"] = "*"
 	}
 	_, response, err := f.shelf.send(ctx, http.MethodPut, p, c.data, headers)
 	if response != nil && response.StatusCode == http.StatusPreconditionFailed {
-		if there, _, readErr := f.shelf.Read(ctx, p); s.Again && readErr == nil && bytes.Equal(there, c.data) {
-			return f.place(p), nil
-		}
-		return nil, &RefusedError{Message: p + " is there already; set overwrite to replace it, or choose another name"}
+		return nil, taken
 	}
 	if err != nil {
 		return nil, err
@@ -264,20 +269,24 @@ func (f *files) transfer(ctx context.Context, method string, args map[string]any
 		overwrite = "T"
 	}
 	_, response, err := f.shelf.send(ctx, method, from, nil, map[string]string{"Destination": f.shelf.address(to), "Overwrite": overwrite})
-	if response != nil {
-		switch response.StatusCode {
-		case http.StatusPreconditionFailed:
-			return nil, &RefusedError{Message: to + " is there already; choose another name"}
-		case http.StatusNotFound:
-			if _, _, readErr := f.shelf.Read(ctx, to); s.Again && method == "MOVE" && readErr == nil {
-				return f.place(to), nil // an earlier try moved it
-			}
-		}
+	if response != nil && s.Again && method == "MOVE" && err != nil && f.moved(ctx, from, to) {
+		return f.place(to), nil
+	}
+	if response != nil && response.StatusCode == http.StatusPreconditionFailed {
+		return nil, &RefusedError{Message: to + " is there already; choose another name"}
 	}
 	if err != nil {
 		return nil, err
 	}
 	return f.place(to), nil
+}
+
+// moved tells whether an earlier try has moved a file.
+func (f *files) moved(ctx context.Context, from, to string) bool {
+	_, _, gone := f.shelf.Read(ctx, from)
+	_, _, missing := f.shelf.Read(ctx, to)
+	var refused *RefusedError
+	return errors.As(gone, &refused) && refused.NotFound && missing == nil
 }
 
 func (f *files) remove(ctx context.Context, args map[string]any, s Sending) (any, error) {

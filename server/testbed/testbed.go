@@ -4,6 +4,7 @@ package testbed
 
 import (
 	"context"
+	"maps"
 	"testing"
 
 	"woolsignal/core/flow"
@@ -41,18 +42,27 @@ func Open(t testing.TB, files map[string]string) *Bed {
 	if err != nil {
 		t.Fatal(err)
 	}
+	bed := &Bed{Store: s, Secrets: secrets, Kit: kit, Workspace: w}
 	if len(files) > 0 {
-		if files[flow.MainFile] == "" {
-			files[flow.MainFile] = "name: Larkrigg\nzone: Europe/London\n"
-		}
-		if problems, err := w.Apply(ctx, workspace.Change{Files: files, By: "test"}); err != nil {
-			t.Fatal(err, problems)
-		}
-		for id := range w.Now().Workflows {
-			if _, problems, err := w.Publish(ctx, id, "", "test"); err != nil {
-				t.Fatal(id, err, problems)
-			}
+		bed.Add(t, files)
+	}
+	return bed
+}
+
+// Add puts files into the workspace and makes every workflow live.
+func (b *Bed) Add(t testing.TB, files map[string]string) {
+	t.Helper()
+	ctx := context.Background()
+	files = maps.Clone(files)
+	if files[flow.MainFile] == "" {
+		files[flow.MainFile] = "name: Larkrigg\nzone: Europe/London\n"
+	}
+	if problems, err := b.Workspace.Apply(ctx, workspace.Change{Files: files, By: "test"}); err != nil {
+		t.Fatal(err, problems)
+	}
+	for id := range b.Workspace.Now().Workflows {
+		if _, problems, err := b.Workspace.Publish(ctx, id, "", "test"); err != nil {
+			t.Fatal(id, err, problems)
 		}
 	}
-	return &Bed{Store: s, Secrets: secrets, Kit: kit, Workspace: w}
 }

@@ -5,7 +5,7 @@ BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
 
-.PHONY: build demo test soak bench vet browser screenshots clean
+.PHONY: build demo servers test soak bench vet browser screenshots clean
 
 build: $(CONSOLE)
 	$(GO) build -o $(BIN) ./cmd/woolsignal
@@ -13,7 +13,7 @@ build: $(CONSOLE)
 demo: build
 	./$(BIN) demo
 
-test: build browser vet
+test: build browser servers vet
 	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
 	$(GO) test -timeout 20m ./e2e/...
 
@@ -43,6 +43,18 @@ console/node_modules/.installed: console/package-lock.json
 # The console is tested in headless Chromium, Debian's own.
 browser:
 	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
+
+# Real servers the tests speak to: calendars, mail, a database and MCP. A test
+# whose server cannot be had says so and is skipped.
+SERVERS := .cache/servers/.installed
+servers: $(SERVERS)
+	@command -v radicale >/dev/null && command -v dovecot >/dev/null && ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || \
+		{ apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq radicale dovecot-imapd postgresql >/dev/null; } || \
+		echo "NOT INSTALLED: some real servers could not be had; their tests are skipped"
+$(SERVERS):
+	mkdir -p .cache/servers
+	-npm install --no-save --no-audit --no-fund --prefix .cache/servers @modelcontextprotocol/server-everything@2026.8.31 >/dev/null
+	touch $@
 
 clean:
 	rm -rf bin console/dist/assets console/dist/index.html

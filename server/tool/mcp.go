@@ -118,7 +118,7 @@ func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
 	}
 	cmd := exec.Command(command[0], command[1:]...)
 	cmd.Env = []string{"PATH=/usr/local/bin:/usr/bin:/bin"} // nothing of ours is its business
-	return &mcp.CommandTransport{Command: cmd}, nil
+	return &mcp.CommandTransport{Command: cmd, TerminateDuration: time.Second}, nil
 }
 
 // toolName is what a tool may be called to have a name in files.

@@ -11,6 +11,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/demo"
 	"woolsignal/e2e/harness"
+	"woolsignal/standin/postbag"
 	"woolsignal/wire"
 )
 
@@ -117,37 +118,27 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 
 func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
 	s := harness.Demo(t)
-	state, err := demo.LoadState(s.Data)
+	s.Watching("office-mail", "mail INBOX arrived")
+	mills := map[string]string{"Verrick & Dunn": "buyer@verrick-dunn.example", "Almery Spinning": "wool@almery.example", "Tarn Mill": "office@tarn.example"}
+	var asked []any
+	for name, email := range mills {
+		asked = append(asked, map[string]any{"name": name, "email": email})
+	}
+	id, err := s.As("Ines").Start(harness.Context(t), "bale-offer", wire.Start{Inputs: map[string]any{"lot": "Lot 14", "price_per_kg": 2.4, "mills": asked}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	id, err := s.As("Ines").Start(harness.Context(t), "bale-offer", wire.Start{Inputs: map[string]any{"lot": "Lot 14", "price_per_kg": 2.4, "mills": []any{"Verrick & Dunn", "Almery Spinning", "Tarn Mill"}}})
-	if err != nil {
-		t.Fatal(err)
-	}
-	offers := map[string]string{}
-	harness.Eventually(t, "three offers are out", func() bool {
-		d, err := s.As("Ines").Run(harness.Context(t), id)
-		if err != nil || d.Status != run.Waiting {
-			return false
-		}
-		posted, _ := stepOf(t, d, "posted").Output.(map[string]any)
-		for _, r := range posted["results"].([]any) {
-			offer := r.(map[string]any)
-			offers[offer["mill"].(string)] = offer["id"].(string)
-		}
-		return len(offers) == 3
-	})
-	answer := func(mill string, accepted bool) {
+	answer := func(mill, words string) {
 		t.Helper()
-		response, err := demo.Post(harness.Context(t), s.URL, "mill-answers", state.Signing, fmt.Sprint(mill, accepted), map[string]any{"offer": offers[mill], "accepted": accepted})
-		if err != nil || response.StatusCode != http.StatusAccepted {
-			t.Fatalf("%v %v", response, err)
-		}
+		offer := s.Mailed(mills[mill], "lot Lot 14")
+		s.Writes(postbag.Letter{From: mills[mill], To: "office@larkrigg.example", Subject: "Re: " + offer.Subject, Text: words, ReplyTo: offer.ID})
 	}
-	answer("Almery Spinning", false)
+	answer("Almery Spinning", "No, thank you.")
+	s.RunOf("bale-offer", "has heard the first mill and asks it again", func(d wire.Detail) bool {
+		return strings.Contains(fmt.Sprint(stepOf(t, d, "answers").Status), "running") || d.Status == run.Waiting
+	})
 	s.Kill()
-	answer("Tarn Mill", true)
+	answer("Tarn Mill", "Accepted, gladly.")
 	d := s.Ended(id)
 	if result, _ := d.Result.(map[string]any); d.Status != run.Done || result["sold_to"] != "Tarn Mill" {
 		t.Fatalf("%s %s: %v", d.Status, d.Because, d.Result)
@@ -155,7 +146,8 @@ func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
 	if n := s.Count("clip-register", "DELETE", 200); n != 2 {
 		t.Errorf("%d offers were taken back", n)
 	}
-	answer("Verrick & Dunn", true) // too late: kept, and nobody hears it
+	s.Mailed(mills["Verrick & Dunn"], "is withdrawn")
+	answer("Verrick & Dunn", "Accepted.") // too late: kept, and nobody hears it
 	if again := s.Ended(id); again.Result.(map[string]any)["sold_to"] != "Tarn Mill" {
 		t.Error("a late answer changed the outcome")
 	}

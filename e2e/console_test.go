@@ -123,45 +123,53 @@ func TestWrittenTextIsNeverMarkup(t *testing.T) {
 	}
 }
 
-// TestPagesAreAccessible holds every page against axe-core, light and dark.
-func TestPagesAreAccessible(t *testing.T) {
+// accessible holds the page a browser shows against axe-core.
+func accessible(t *testing.T, ctx context.Context, name string) {
+	t.Helper()
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatalf("axe-core is not installed; `make build` installs it: %v", err)
 	}
+	result, err := chromedp.Run(ctx, chromedp.Evaluate[string](string(axe)+`;
+		axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']}).then(r => JSON.stringify(r.violations.map(v => ({id: v.id, nodes: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))}))))`,
+		chromedp.EvalAwaitPromise))
+	if err != nil {
+		t.Fatalf("%s: %v", name, err)
+	}
+	var violations []struct {
+		ID    string
+		Nodes []string
+	}
+	if err := json.Unmarshal([]byte(result), &violations); err != nil {
+		t.Fatalf("%s: %v", name, err)
+	}
+	for _, v := range violations {
+		t.Errorf("%s: %s\n  %s", name, v.ID, strings.Join(v.Nodes, "\n  "))
+	}
+}
+
+// TestPagesAreAccessible holds every page against axe-core, light and dark.
+func TestPagesAreAccessible(t *testing.T) {
 	s := harness.Demo(t)
 	ctx := page(t)
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
-	tobias := s.Person("Tobias")
-	check := func(name string) {
-		t.Helper()
-		result, err := chromedp.Run(ctx, chromedp.Evaluate[string](string(axe)+`;
-			axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']}).then(r => JSON.stringify(r.violations.map(v => ({id: v.id, nodes: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))}))))`,
-			chromedp.EvalAwaitPromise))
-		if err != nil {
-			t.Fatalf("%s: %v", name, err)
-		}
-		var violations []struct {
-			ID    string
-			Nodes []string
-		}
-		if err := json.Unmarshal([]byte(result), &violations); err != nil {
-			t.Fatalf("%s: %v", name, err)
-		}
-		for _, v := range violations {
-			t.Errorf("%s: %s\n  %s", name, v.ID, strings.Join(v.Nodes, "\n  "))
-		}
-	}
+	ines, tobias := s.Person("Ines"), s.Person("Tobias")
+	check := func(name string) { t.Helper(); accessible(t, ctx, name) }
 	do(t, ctx, browser.SignedOut, chromedp.Navigate(s.URL), browser.HasText("Sign in"))
 	check("sign in")
 	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password))
 	for _, dark := range []bool{false, true} {
 		do(t, ctx, browser.Look(1280, 800, dark))
 		for _, p := range []struct{ path, words string }{{"/", "Waiting for you"}, {"/workflows", "Depot slots"}, {"/workflows/depot-slots", "Ask the agent"},
-			{"/workflows/weighbridge", "Answer the caller"}, {"/runs", "Cancel it"}, {"/runs/" + d.ID, "Turn 1"}, {"/reviews", "Open the run"}} {
+			{"/workflows/weighbridge", "Answer the caller"}, {"/runs", "Cancel it"}, {"/runs/" + d.ID, "Turn 1"}, {"/reviews", "Open the run"}, {"/tables", "Fibre tests"}, {"/talk/front-door", "Write a few words"}} {
 			do(t, ctx, chromedp.Navigate(s.URL+p.path), browser.HasText(p.words))
 			check(fmt.Sprintf("%s, dark %t", p.path, dark))
 		}
+	}
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
+	for _, dark := range []bool{false, true} {
+		do(t, ctx, browser.Look(1280, 800, dark), chromedp.Navigate(s.URL+"/connections/minutes"), browser.HasText("Nobody has signed in yet"))
+		check(fmt.Sprintf("a connection, dark %t", dark))
 	}
 }

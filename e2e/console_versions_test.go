@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 
@@ -14,7 +15,7 @@ import (
 
 // button finds a button by its words.
 func button(words string) chromedp.JSPath {
-	return chromedp.JSPath(`[...document.querySelectorAll('button')].find(b => b.textContent.trim() === '` + words + `')`)
+	return chromedp.JSPath(`[...document.querySelectorAll('button')].find(b => b.textContent.trim() === ` + strconv.Quote(words) + `)`)
 }
 
 // TestConsoleVersions makes a draft live in the browser, reads what differs,

@@ -262,3 +262,44 @@ func raw(t *testing.T, s *harness.Service, path string) string {
 	request.Header.Set("Authorization", "Bearer "+s.Person("Ines").Token)
 	return readAll(t, request)
 }
+
+func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
+	s := harness.Demo(t)
+	ctx := harness.Context(t)
+	files, err := s.As("Ines").Files(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files["connections/loft-test.yaml"] = strings.NewReplacer("connection: loft", "connection: loft-test", "title: Loft", "title: Test Loft", "/files\n", "/files/incoming\n").Replace(files["connections/loft.yaml"])
+	files["connections/loft.yaml"] += "drafts: loft-test\n"
+	files["workflows/note.yaml"] = "workflow: note\ntitle: Note\ninputs: {type: object}\nsteps:\n  - tool: loft/write\n    args: {path: note.txt, text: hello, overwrite: true}\n"
+	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
+		t.Fatal(err, problems)
+	}
+	if _, err := s.As("Ines").PutSecret(ctx, "loft-test", demoKeys(t, s).Gatehouse); err != nil {
+		t.Fatal(err)
+	}
+	id, err := s.As("Ines").Start(ctx, "note", wire.Start{Draft: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := s.Ended(id)
+	if d.Status != run.Done || !d.Draft || len(d.InPlace) != 1 || d.InPlace[0].Used != "Test Loft" {
+		t.Errorf("%s %s: %+v", d.Status, d.Because, d.InPlace)
+	}
+	if n := s.CountAt("loft", "PUT", "/files/incoming/note.txt", 201, 204, 200); n != 1 {
+		t.Errorf("the stand-in was written to %d times", n)
+	}
+	if out, _, code := s.Command("Ines", "", "run", id); code != 0 || !strings.Contains(out, "A draft, with Test Loft in place of Loft") {
+		t.Errorf("the command line says\n%s", out)
+	}
+	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"note"}}); err != nil {
+		t.Fatal(err)
+	}
+	if id, err = s.As("Ines").Start(ctx, "note", wire.Start{}); err != nil {
+		t.Fatal(err)
+	}
+	if d = s.Ended(id); d.Status != run.Done || d.Draft || s.CountAt("loft", "PUT", "/files/note.txt", 201, 204, 200) != 1 {
+		t.Errorf("live: %s %s", d.Status, d.Because)
+	}
+}

@@ -112,6 +112,14 @@ type Detail struct {
 	Labels   []string      `json:"labels"`
 	Result   any           `json:"result,omitempty"` // what a called workflow gave
 	Wake     *time.Time    `json:"wake,omitempty"`   // when it goes on by itself
+	Draft    bool          `json:"draft,omitempty"`  // it follows what was written rather than what is live
+	InPlace  []InPlace     `json:"in_place,omitempty"`
+}
+
+// InPlace is a connection a draft uses in place of another.
+type InPlace struct {
+	Of   string `json:"of"`   // title
+	Used string `json:"used"` // title
 }
 
 // Step is one line of the script with what it did in a run.

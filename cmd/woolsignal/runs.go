@@ -132,6 +132,13 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 	if d.Because != "" {
 		fmt.Fprintf(a.out, "Because: %s\n", d.Because)
 	}
+	if d.Draft {
+		places := []string{"with live connections"}
+		for i, p := range d.InPlace {
+			places = append(places[:i], "with "+p.Used+" in place of "+p.Of)
+		}
+		fmt.Fprintf(a.out, "A draft, %s\n", strings.Join(places, ", "))
+	}
 	if len(d.Labels) > 0 {
 		fmt.Fprintf(a.out, "Labels: %s\n", strings.Join(d.Labels, ", "))
 	}

@@ -191,6 +191,9 @@ func (c *checker) connections() {
 		if o := one.OpenAPI; o != nil && c.w.Files[o.Description] == "" {
 			c.wrong(one.At, "put the description there", "there is no file %s", o.Description)
 		}
+		if one.Drafts != "" {
+			c.connected(one.At, one.Drafts, one.Kind())
+		}
 		if s := one.ChatServer; s != nil && s.Events != "" {
 			c.signingKey(one.At, s.Events)
 		}

@@ -9,6 +9,7 @@ type Connection struct {
 	Address   string // base URL; every call stays on its host
 	Auth      Auth
 	Acts      string   // who acts: service, builder, or person, whoever the run serves
+	Drafts    string   // the connection drafts use in its place; "" is this one
 	Networks  []string // non-public networks it may reach: loopback, private, or a CIDR
 
 	Limits ConnectionLimits

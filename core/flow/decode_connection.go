@@ -13,11 +13,11 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 	if root == nil {
 		return c, r.problems
 	}
-	f, _ := r.mapping(root, "a connection", append([]string{"connection", "title", "address", "auth", "acts_as", "networks", "limits", "tools"}, connectionKinds...)...)
+	f, _ := r.mapping(root, "a connection", append([]string{"connection", "title", "address", "auth", "acts_as", "drafts", "networks", "limits", "tools"}, connectionKinds...)...)
 	c.At = f.at
 	c.ID = r.fileID(f, "connection", file)
 	c.Title = r.required(f, "title", "the service's name")
-	c.Networks = r.texts(f, "networks")
+	c.Networks, c.Drafts = r.texts(f, "networks"), r.text(f, "drafts")
 	c.Acts = r.choice(f, "acts_as", "service", "service", "builder", "person")
 	if n, ok := f.nodes["auth"]; ok {
 		g, _ := r.mapping(n, "auth", "bearer", "basic", "header", "query", "oauth")

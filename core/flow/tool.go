@@ -30,5 +30,6 @@ type Tool struct {
 	Idempotent  bool   `json:"idempotentHint"`
 	OpenWorld   bool   `json:"openWorldHint"`
 	Resend      Resend `json:"resend"`
+	Draft       string `json:"draft,omitempty"` // the tool drafts use in its place
 	Says        string `json:"says,omitempty"` // what the service claims of it, in words; nobody has confirmed it
 }

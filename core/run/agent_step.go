@@ -132,6 +132,9 @@ func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any)
 	resend := flow.ResendNever
 	if spec, ok := m.def.Tools(tool); ok {
 		resend = spec.Resend
+		if m.state.Draft() && spec.Draft != "" {
+			tool = spec.Draft
+		}
 	}
 	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
 }

@@ -114,6 +114,9 @@ func (b *encoder) signal(s *Signal) {
 	b.any("body", s.Body)
 	b.other("files", s.Files, len(s.Files) == 0)
 	b.field("answers", s.Answers)
+	if s.Draft {
+		b.raw(`,"draft":true`)
+	}
 	b.other("via", s.Via, s.Via == nil)
 	b.raw("}")
 }

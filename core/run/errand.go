@@ -82,6 +82,7 @@ type Script struct {
 type Start struct {
 	Workflow string
 	Inputs   map[string]any
+	Draft    bool // it uses the connections that stand in for drafts
 }
 
 // Listen asks for signals that came since a time and that nobody heard.

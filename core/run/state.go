@@ -305,3 +305,7 @@ func (s *State) Wake() time.Time {
 	})
 	return wake
 }
+
+// Draft tells whether the run follows what is written rather than what is
+// live; it uses the connections that stand in for drafts.
+func (s *State) Draft() bool { return s.Signal.Draft || s.Origin != nil && s.Origin.Kind == OfTry }

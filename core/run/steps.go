@@ -91,7 +91,7 @@ func (m *Machine) call(def *flow.Step, path string, scope expr.Scope) outcome {
 
 func (m *Machine) startErrand(def *flow.Step, step *Step) Errand {
 	inputs, _ := step.Input.(map[string]any)
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Start: &Start{Workflow: def.Call.Workflow, Inputs: inputs}}
+	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Start: &Start{Workflow: def.Call.Workflow, Inputs: inputs, Draft: m.state.Draft()}}
 }
 
 // scriptTime is how long a script may run where nothing else is written.

@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 	"os/exec"
+	"strings"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -69,11 +70,17 @@ func Look(width, height int64, dark bool) Step {
 	})
 }
 
-// HasText waits until some words stand on the page.
+// HasText waits until some words stand on the page, whichever page that is by
+// then: on the way to another site what was asked of the old page is lost, and
+// is asked again.
 func HasText(words string) Step {
 	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(40*time.Second))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		if _, err := wait(ctx, t); err != nil {
+		_, err := wait(ctx, t)
+		for navigations := 0; err != nil && strings.Contains(err.Error(), "navigated") && navigations < 5; navigations++ {
+			_, err = wait(ctx, t)
+		}
+		if err != nil {
 			there, _ := chromedp.Evaluate[string](`document.body.innerText`)(ctx, t)
 			return chromedp.Void{}, fmt.Errorf("waiting for %q: %w; the page says:\n%s", words, err, there)
 		}

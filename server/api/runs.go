@@ -4,14 +4,18 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/store"
+	"woolsignal/server/workspace"
 	"woolsignal/wire"
 )
 
@@ -98,8 +102,23 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.Cost
 	out.Labels = append(out.Labels, state.Labels...)
 	s := a.Workspace.Now()
+	if out.Draft = state.Draft(); out.Draft {
+		out.InPlace = inPlace(s, def.Workflow)
+	}
 	lay(&out, def, state, s.Explain(def.Of(state).Workflow, s.Tools.Find))
 	return out, nil
+}
+
+// inPlace lists the connections drafts of a workflow use in place of others.
+func inPlace(s *workspace.Snapshot, w *flow.Workflow) []wire.InPlace {
+	out := []wire.InPlace{}
+	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
+		c := s.Connections[id]
+		if other := s.Connections[c.Drafts]; other != nil && slices.Contains(usedBy(s, id), w.ID) {
+			out = append(out, wire.InPlace{Of: c.Title, Used: other.Title})
+		}
+	}
+	return out
 }
 
 func moment(t time.Time) *time.Time {

@@ -132,6 +132,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	signal := a.Signal
 	signal.Text = e.secrets.Mask(signal.Text) // people paste keys into conversations
 	signal.Body = e.secrets.MaskValue(signal.Body)
+	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)

@@ -15,7 +15,7 @@ import (
 // asked to.
 func (e *Engine) startChild(errand run.Errand) run.Event {
 	event := run.Event{Step: errand.Step, Try: errand.Try}
-	id, err := e.call(e.hard, errand.Start.Workflow, errand.Start.Inputs, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Try: errand.Try})
+	id, err := e.call(e.hard, *errand.Start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Try: errand.Try})
 	if err != nil {
 		event.Returned = &run.Returned{Error: err.Error()}
 		return event
@@ -25,16 +25,16 @@ func (e *Engine) startChild(errand run.Errand) run.Event {
 }
 
 // call starts a workflow with inputs.
-func (e *Engine) call(ctx context.Context, workflow string, inputs map[string]any, id string, origin *run.Origin) (string, error) {
-	workflow = e.workspace.Now().Current(workflow)
+func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *run.Origin) (string, error) {
+	workflow := e.workspace.Now().Current(start.Workflow)
 	_, def, err := e.workspace.Definition(ctx, workflow)
 	if err != nil {
 		return "", err
 	}
-	if err := fitsInputs(def.Workflow, inputs); err != nil {
+	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
 		return "", err
 	}
-	signal := &run.Signal{ID: id, Source: "/call", Type: "workflow.called", Time: now(), Kind: "called", Trigger: "called", Body: inputs}
+	signal := &run.Signal{ID: id, Source: "/call", Type: "workflow.called", Time: now(), Kind: "called", Trigger: "called", Body: start.Inputs, Draft: start.Draft}
 	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 	if err != nil {
 		return "", err

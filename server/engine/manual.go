@@ -122,6 +122,7 @@ func (e *Engine) Rerun(ctx context.Context, r Repeat) (*Ticket, error) {
 	}
 	signal := *l.state.Signal
 	signal.ID = "rerun-" + newID(now())
+	signal.Draft = signal.Draft && r.Same
 	if r.Body != nil {
 		signal.Body = r.Body
 	}

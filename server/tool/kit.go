@@ -84,6 +84,13 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			}
 		}
 	}
+	for id, c := range w.Connections {
+		for name, op := range all {
+			if operation, of := strings.CutPrefix(name, id+"/"); of && c.Drafts != "" && all[c.Drafts+"/"+operation] != nil {
+				op.Draft = c.Drafts + "/" + operation
+			}
+		}
+	}
 	for _, op := range kit.documentOperations() {
 		all[op.Name] = op
 	}

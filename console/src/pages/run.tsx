@@ -46,6 +46,7 @@ export default function RunPage({ session }: { session: Session }) {
           <Chip><span className="font-mono text-[0.84rem]">{d.id}</span></Chip>
           {d.wake && !d.ended && <Chip>goes on by itself {when(d.wake)}</Chip>}
           {d.labels.map((l) => <Chip key={l}><span className="text-quiet">label&nbsp;</span>{l}</Chip>)}
+          {d.draft && <Chip>a draft{d.in_place?.map((p) => `, with ${p.used} in place of ${p.of}`)}{!d.in_place?.length && ', with live connections'}</Chip>}
           {d.origin && <Chip><Origin origin={d.origin} /></Chip>}
         </div>
         {!d.ended && may && <StopIt run={d} />}

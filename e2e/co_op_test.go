@@ -111,6 +111,11 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 	if sheet, _ := result["sheet"].(string); !strings.HasPrefix(sheet, "advance,due,grower,kg,levy\n120,") || strings.Count(sheet, "\n") != 8 {
 		t.Errorf("the sheet is\n%v", result["sheet"])
 	}
+	s.Mailed("skell.top@hills.example", "holding register")
+	if m := s.Mailed("treasurer@larkrigg.example", "Elin Marrack says: pay"); len(m.Files) != 1 || m.Files[0] != "payout.csv" {
+		t.Errorf("the treasurer got %+v", m)
+	}
+	s.BotSays("", "Payout of")
 	if _, errs, code := s.Command("Ines", "", "start", "payout-week", "-inputs", `{"price_per_kg": "much"}`); code != 1 || !strings.Contains(errs, "price_per_kg: got string, want number") {
 		t.Errorf("with a wrong input: exit %d %s", code, errs)
 	}

@@ -70,6 +70,12 @@ func Look(width, height int64, dark bool) Step {
 	})
 }
 
+// leftPage tells whether a step failed because the page it was asked of was
+// left meanwhile, which Chromium says in either of these words.
+func leftPage(err error) bool {
+	return err != nil && (strings.Contains(err.Error(), "navigated") || strings.Contains(err.Error(), "context with specified id"))
+}
+
 // HasText waits until some words stand on the page, whichever page that is by
 // then: on the way to another site what was asked of the old page is lost, and
 // is asked again.
@@ -77,7 +83,7 @@ func HasText(words string) Step {
 	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(40*time.Second))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
 		_, err := wait(ctx, t)
-		for navigations := 0; err != nil && strings.Contains(err.Error(), "navigated") && navigations < 5; navigations++ {
+		for again := 0; again < 5 && leftPage(err); again++ {
 			_, err = wait(ctx, t)
 		}
 		if err != nil {

@@ -97,7 +97,7 @@ func random() string {
 type view struct {
 	Title, Words string
 	Ask          bool
-	Query        string
+	Query        template.URL // encoded already
 	Scopes       []string
 }
 
@@ -152,7 +152,7 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request) {
 		back(w, r, q, url.Values{"error": {"invalid_request"}, "error_description": {"ask for a code, with PKCE by S256"}})
 		return
 	}
-	show(w, http.StatusOK, view{Title: "Allow " + c.ID + "?", Words: "It asks to act for you here.", Ask: true, Query: r.URL.RawQuery, Scopes: wanted})
+	show(w, http.StatusOK, view{Title: "Allow " + c.ID + "?", Words: "It asks to act for you here.", Ask: true, Query: template.URL(r.URL.RawQuery), Scopes: wanted})
 }
 
 func (s *Server) said(w http.ResponseWriter, r *http.Request) {

@@ -234,34 +234,38 @@ func plainSchema(ref *openapi3.SchemaRef, components map[string]any) (map[string
 	if err := json.Unmarshal(data, &s); err != nil {
 		return nil, err
 	}
-	m, _ := inline(s, components, 0).(map[string]any)
+	room := mostParts
+	m, _ := inline(s, components, nil, &room).(map[string]any)
 	if m == nil {
 		m = map[string]any{}
 	}
 	return m, nil
 }
 
-// deepest is how far references are followed; a schema that contains itself
-// is open below that.
-const deepest = 12
+// mostParts bounds the schemas one schema may become when its references are
+// put in place; descriptions exist whose few lines would grow without end.
+const mostParts = 20_000
 
-func inline(s any, components map[string]any, depth int) any {
+// inline puts what references name in their place. A schema that contains
+// itself, or one beyond room, is open there. within are the references above.
+func inline(s any, components map[string]any, within []string, room *int) any {
 	switch s := s.(type) {
 	case []any:
 		for i := range s {
-			s[i] = inline(s[i], components, depth)
+			s[i] = inline(s[i], components, within, room)
 		}
 		return s
 	case map[string]any:
+		*room--
 		if ref, ok := s["$ref"].(string); ok {
 			target, known := components[strings.TrimPrefix(ref, "#/components/schemas/")]
-			if !known || depth > deepest {
+			if !known || *room < 0 || slices.Contains(within, ref) {
 				return map[string]any{}
 			}
-			return inline(copyJSON(target), components, depth+1)
+			return inline(copyJSON(target), components, append(slices.Clip(within), ref), room)
 		}
 		for k, v := range s {
-			s[k] = inline(v, components, depth)
+			s[k] = inline(v, components, within, room)
 		}
 		modern(s)
 		return s

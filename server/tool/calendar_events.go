@@ -3,6 +3,7 @@ package tool
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -135,8 +136,9 @@ func (c *calendars) query(ctx context.Context, calendar string, filter caldav.Co
 	return out, nil
 }
 
-// mostOccurrences bounds how often one event is counted within a span.
-const mostOccurrences = 1000
+// mostOccurrences bounds how often one event is counted: daily for a
+// century, hourly for four years.
+const mostOccurrences = 36_525
 
 // occurrences gives each time an event of an object takes place within a span
 // (RFC 5545, 3.8.5). One that was moved stands under RECURRENCE-ID.
@@ -170,9 +172,14 @@ func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, s
 			continue
 		}
 		long := e.end.Sub(e.start)
-		for i, at := range set.Between(start.Add(-long), end, true) {
-			if i == mostOccurrences {
+		next := set.Iterator()
+		for n := 0; ; n++ {
+			at, more := next()
+			if !more || at.After(end) {
 				break
+			}
+			if n == mostOccurrences {
+				return nil, fmt.Errorf("%s: the event %s of %s repeats more than %d times before %s, too often to be counted", c.title, e.title, calendar, mostOccurrences, end.Format("2006-01-02"))
 			}
 			one := e
 			one.start, one.end = at, at.Add(long)
@@ -188,14 +195,17 @@ func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, s
 func (c *calendars) read(calendar string, object caldav.CalendarObject, v ical.Event) (event, error) {
 	e := event{calendar: calendar, etag: object.ETag, path: object.Path, object: object.Data}
 	var err error
-	if e.start, err = v.DateTimeStart(c.zone); err != nil {
-		return e, fmt.Errorf("%s: an event of %s has no readable start: %w", c.title, calendar, err)
-	}
-	if e.end, err = v.DateTimeEnd(c.zone); err != nil {
-		return e, fmt.Errorf("%s: an event of %s has no readable end: %w", c.title, calendar, err)
-	}
 	e.id, _ = v.Props.Text(ical.PropUID)
 	e.title, _ = v.Props.Text(ical.PropSummary)
+	if e.start, err = v.DateTimeStart(c.zone); err == nil && e.start.IsZero() {
+		err = errors.New("it has none")
+	}
+	if err != nil {
+		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable start: %w", c.title, e.title, calendar, object.Path, err)
+	}
+	if e.end, err = v.DateTimeEnd(c.zone); err != nil {
+		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable end: %w", c.title, e.title, calendar, object.Path, err)
+	}
 	e.description, _ = v.Props.Text(ical.PropDescription)
 	e.place, _ = v.Props.Text(ical.PropLocation)
 	e.repeats = v.Props.Get(ical.PropRecurrenceRule) != nil

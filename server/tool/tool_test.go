@@ -4,12 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"html"
 	"net/http"
 	"net/http/httptest"
 	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"woolsignal/core/flow"
 	"woolsignal/server/testbed"
@@ -191,19 +193,89 @@ func TestWhatACallMayHaveDoneIsNeverGuessed(t *testing.T) {
 }
 
 func TestBrokenDescriptions(t *testing.T) {
-	for name, text := range map[string]string{
-		"no description": "{}",
-		"outside refs":   `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"get":{"operationId":"a","parameters":[{"$ref":"file:///etc/passwd"}],"responses":{}}}}}`,
-		"same name":      `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","parameters":[{"name":"n","in":"query","schema":{"type":"string"}}],"requestBody":{"content":{"application/json":{"schema":{"type":"object","properties":{"n":{"type":"string"}}}}}},"responses":{"200":{"description":"x"}}}}}}`,
-		"unknown wanted": register.Description,
+	one := func(operation string) string {
+		return `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":` + operation + `}}}`
+	}
+	for name, c := range map[string]struct{ text, says string }{
+		"no description": {"{}", "no OpenAPI 3 description"},
+		"cut off":        {register.Description[:400], "cannot be read"},
+		"a page":         {"<html><body>Sign in</body></html>", "cannot be read"},
+		"the older form": {`{"swagger":"2.0","info":{"title":"x","version":"1"},"paths":{}}`, "no OpenAPI 3 description"},
+		"paths as list":  {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":["/a"]}`, "cannot be read"},
+		"outside refs":   {one(`{"operationId":"a","parameters":[{"$ref":"file:///etc/passwd"}],"responses":{}}`), "cannot be read"},
+		"missing ref":    {one(`{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/None"}}}},"responses":{}}`), "cannot be read"},
+		"same name": {one(`{"operationId":"a","parameters":[{"name":"n","in":"query","schema":{"type":"string"}}],"requestBody":{"content":{"application/json":{"schema":{"type":"object","properties":{"n":{"type":"string"}}}}}},"responses":{"200":{"description":"x"}}}`),
+			"n is both a parameter and a field"},
+		"a twin":         {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"get":{"operationId":"a","responses":{}}},"/b":{"get":{"operationId":"a","responses":{}}}}}`, "two operations called a"},
+		"unknown wanted": {register.Description, "no operation burn_everything"},
+		"no operations":  {`{"openapi":"3.1.0","info":{"title":"x","version":"1"},"paths":{"/a":{"get":{"responses":{}}}}}`, "names no operation"},
 	} {
 		connection := apiConnection
 		if name == "unknown wanted" {
 			connection += "  operations: [burn_everything]\n"
 		}
-		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text}); len(problems) != 1 {
-			t.Errorf("%s: %v", name, problems)
+		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(), map[string]string{"schemas/api.json": c.text}); len(problems) != 1 || !strings.Contains(problems[0].What, c.says) {
+			t.Errorf("%s: %v, want %q", name, problems, c.says)
 		}
+	}
+}
+
+// TestSchemasThatGrowEnd reads a few lines that name each other many times over:
+// put in place, they would be ten to the ninth schemas.
+func TestSchemasThatGrowEnd(t *testing.T) {
+	var parts []string
+	for level := range 9 {
+		var fields []string
+		for n := range 10 {
+			fields = append(fields, fmt.Sprintf(`"f%d":{"$ref":"#/components/schemas/L%d"}`, n, level+1))
+		}
+		parts = append(parts, fmt.Sprintf(`"L%d":{"type":"object","properties":{%s}}`, level, strings.Join(fields, ",")))
+	}
+	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/L0"}}}},"responses":{"200":{"description":"x"}}}}},
+		"components":{"schemas":{` + strings.Join(parts, ",") + `,"L9":{"type":"string"}}}}`
+	c, _, problems := catalogue(t, apiConnection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text})
+	if len(problems) != 0 || len(c["peer/a"].Input["properties"].(map[string]any)) != 10 {
+		t.Errorf("%v", problems)
+	}
+}
+
+// TestCalendarsThatCannotBeRead insists that a calendar with anything
+// unreadable in it is said to be so: a booking must not be made past it.
+func TestCalendarsThatCannotBeRead(t *testing.T) {
+	event := func(lines string) string {
+		return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkrigg//EN\r\n" + lines + "END:VCALENDAR\r\n"
+	}
+	inside := func(lines string) string {
+		return event("BEGIN:VEVENT\r\nUID:u1\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Shearing\r\n" + lines + "END:VEVENT\r\n")
+	}
+	for name, c := range map[string]struct{ ics, says string }{
+		"no start":          {inside(""), "Shearing"},
+		"a start in words":  {inside("DTSTART:next Thursday\r\n"), "Shearing"},
+		"the 31st of April": {inside("DTSTART:20260431T090000Z\r\n"), "Shearing"},
+		"an unknown zone":   {inside("DTSTART;TZID=Larkrigg/Fells:20261126T090000\r\nDURATION:PT30M\r\n"), "Shearing"},
+		"an endless rule":   {inside("DTSTART:20261126T090000Z\r\nDURATION:PT30M\r\nRRULE:FREQ=NEVER\r\n"), "Shearing"},
+		"cut off":           {inside("DTSTART:20261126T090000Z\r\n")[:90], "reading the calendar dock-1"},
+		"a page":            {"<html>Sign in</html>", "reading the calendar dock-1"},
+		"nothing":           {"", "reading the calendar dock-1"},
+		"no multistatus":    {"-", "reading the calendar dock-1"},
+		"every second":      {inside("DTSTART:20000101T000000Z\r\nDURATION:PT1S\r\nRRULE:FREQ=SECONDLY\r\n"), "Shearing"},
+	} {
+		peer := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Content-Type", "application/xml")
+			w.WriteHeader(http.StatusMultiStatus)
+			if c.ics == "-" {
+				fmt.Fprint(w, "<html><body>Sign in")
+				return
+			}
+			fmt.Fprintf(w, `<?xml version="1.0"?><multistatus xmlns="DAV:"><response><href>/depot/dock-1/u1.ics</href><propstat><prop><getetag>"1"</getetag><calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop><status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(c.ics))
+		})
+		tools, kit, _ := catalogue(t, "address: URL/depot\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", peer, nil)
+		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+		_, err := tools.Call(ctx, kit, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: "k"})
+		if err == nil || !strings.Contains(err.Error(), c.says) || ctx.Err() != nil {
+			t.Errorf("%s: %v, want %q", name, err, c.says)
+		}
+		cancel()
 	}
 }
 

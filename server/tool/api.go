@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -37,19 +38,25 @@ func apiOperations(c *flow.Connection, client *http.Client, description string) 
 		return nil, err
 	}
 	var out []*Operation
+	taken := map[string]bool{}
 	for _, path := range doc.Paths.InMatchingOrder() {
 		item := doc.Paths.Value(path)
 		for method, op := range item.Operations() {
-			if op.OperationID == "" || len(c.OpenAPI.Operations) > 0 && !slices.Contains(c.OpenAPI.Operations, op.OperationID) {
+			id := operationName(op.OperationID, method, path)
+			if len(c.OpenAPI.Operations) > 0 && !slices.Contains(c.OpenAPI.Operations, id) {
 				continue
 			}
+			if taken[id] {
+				return nil, fmt.Errorf("the description %s has two operations called %s", c.OpenAPI.Description, id)
+			}
+			taken[id] = true
 			a := &apiCall{client: client, base: c.Address, method: method, path: path, title: c.Title}
 			tool, err := a.describe(op, append(slices.Clone(item.Parameters), op.Parameters...), components)
 			if err != nil {
 				return nil, fmt.Errorf("%s %s: %w", method, path, err)
 			}
-			tool.Name = c.ID + "/" + op.OperationID
-			tool.Title = c.Title + ": " + strings.ReplaceAll(op.OperationID, "_", " ")
+			tool.Name = c.ID + "/" + id
+			tool.Title = c.Title + ": " + strings.ReplaceAll(id, "_", " ")
 			out = append(out, &Operation{Tool: tool, Call: a.call})
 		}
 	}
@@ -58,7 +65,21 @@ func apiOperations(c *flow.Connection, client *http.Client, description string) 
 			return out, fmt.Errorf("the description %s has no operation %s", c.OpenAPI.Description, wanted)
 		}
 	}
+	if len(out) == 0 {
+		return nil, fmt.Errorf("the description %s names no operation", c.OpenAPI.Description)
+	}
 	return out, nil
+}
+
+var notInNames = regexp.MustCompile(`[^A-Za-z0-9_.-]+`)
+
+// operationName is what the description calls an operation; many name none,
+// and are called by method and path, as in get_growers_name.
+func operationName(id, method, path string) string {
+	if id == "" {
+		id = strings.ToLower(method) + path
+	}
+	return strings.Trim(notInNames.ReplaceAllString(id, "_"), "_")
 }
 
 // apiCall is one operation of an API.

@@ -73,32 +73,17 @@ func (w *Watches) Run(ctx context.Context) {
 	defer working.Wait()
 	all := w.all()
 	for {
-		wake := time.Now().Add(longestSleep)
-		for _, one := range all {
-			at, known := next[one.key]
-			if !known {
-				at = time.Now()
-			}
-			if now := time.Now(); !at.After(now) && w.begin(one.key) {
-				next[one.key] = now.Add(one.every)
-				at = next[one.key]
-				working.Go(func() {
-					defer w.end(one.key)
-					select {
-					case slots <- struct{}{}:
-						defer func() { <-slots }()
-						w.visit(ctx, one)
-					case <-ctx.Done():
-					}
-				})
-			}
-			if at.Before(wake) {
-				wake = at
-			}
-		}
+		wake := w.begin(all, next, slots, func(one *watch) {
+			working.Go(func() {
+				w.visit(ctx, one)
+				<-slots
+				w.end(one.key)
+			})
+		})
 		timer := time.NewTimer(max(time.Until(wake), 10*time.Millisecond))
 		select {
 		case <-timer.C:
+		case <-w.woken:
 		case <-changed:
 			all = w.all()
 			maps.DeleteFunc(next, func(key string, _ time.Time) bool {
@@ -116,20 +101,42 @@ func (w *Watches) Run(ctx context.Context) {
 	}
 }
 
-func (w *Watches) begin(key string) bool {
+// begin begins the looks that are due, the longest overdue first, as far as
+// there are slots, and gives the time of the next. Without a free slot the end
+// of a look wakes the loop.
+func (w *Watches) begin(all []*watch, next map[string]time.Time, slots chan<- struct{}, visit func(*watch)) (wake time.Time) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if w.looking[key] {
-		return false
+	now := time.Now()
+	wake = now.Add(longestSleep)
+	idle := slices.DeleteFunc(slices.Clone(all), func(one *watch) bool { return w.looking[one.key] })
+	slices.SortStableFunc(idle, func(a, b *watch) int { return next[a.key].Compare(next[b.key]) })
+	for _, one := range idle {
+		if at := next[one.key]; at.After(now) {
+			if at.Before(wake) {
+				wake = at
+			}
+			return wake
+		}
+		select {
+		case slots <- struct{}{}:
+			next[one.key], w.looking[one.key] = now.Add(one.every), true
+			visit(one)
+		default:
+			return wake
+		}
 	}
-	w.looking[key] = true
-	return true
+	return wake
 }
 
 func (w *Watches) end(key string) {
 	w.mu.Lock()
-	defer w.mu.Unlock()
 	delete(w.looking, key)
+	w.mu.Unlock()
+	select {
+	case w.woken <- struct{}{}:
+	default:
+	}
 }
 
 // all lists what is to be looked at, each source once.

@@ -31,5 +31,5 @@ type Tool struct {
 	OpenWorld   bool   `json:"openWorldHint"`
 	Resend      Resend `json:"resend"`
 	Draft       string `json:"draft,omitempty"` // the tool drafts use in its place
-	Says        string `json:"says,omitempty"` // what the service claims of it, in words; nobody has confirmed it
+	Says        string `json:"says,omitempty"`  // what the service claims of it, in words; nobody has confirmed it
 }

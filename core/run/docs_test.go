@@ -39,9 +39,20 @@ func examples(t *testing.T) []string {
 	return out
 }
 
+// inWorkflow puts an example into a workflow, of a conversation where it says so.
 func inWorkflow(steps string) string {
-	return "\nworkflow: example\ntitle: Example\nmodel: medium\ntriggers:\n  - id: scale\n    webhook:\n      path: example\n      verify: key\n      accepts: schemas/delivery.json\n      answer: computed\nsteps:\n" +
+	trigger := "    webhook:\n      path: example\n      verify: key\n      accepts: schemas/delivery.json\n      answer: computed\n"
+	if talks(steps) {
+		trigger = "    chat:\n      page: example\n"
+	}
+	return "\nworkflow: example\ntitle: Example\nmodel: medium\ntriggers:\n  - id: scale\n" + trigger + "steps:\n" +
 		"  " + strings.ReplaceAll(strings.TrimSpace(steps), "\n", "\n  ") + "\n"
+}
+
+var exampleSays = regexp.MustCompile(`(?m)^# they write (.*)$`)
+
+func talks(example string) bool {
+	return strings.Contains(example, "- say:") || exampleSays.MatchString(example)
 }
 
 var exampleWorld = world{
@@ -95,8 +106,8 @@ func TestTheExamplesOfTheLanguageRun(t *testing.T) {
 		flow.Walk(w.Workflows["example"].Steps, func(s *flow.Step) { kinds[s.Kind] = true })
 		runExample(t, example, w)
 	}
-	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait", "model", "call", "javascript", "say", "respond", "review", "label", "remember", "stop"} {
-		if !kinds[kind] && kind != "say" {
+	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait", "model", "call", "javascript", "say", "respond", "review", "label", "remember", "stop", "question"} {
+		if !kinds[kind] {
 			t.Errorf("no example has a %s step", kind)
 		}
 	}
@@ -117,15 +128,32 @@ func exampleFiles(file string) map[string]string {
 func runExample(t *testing.T, example string, w *flow.Workspace) {
 	t.Helper()
 	def := &run.Definition{Workflow: w.Workflows["example"], Agents: w.Agents, Tools: catalogue, Zone: w.Zone, Model: w.Model}
-	l := begin(t, def, run.Signal{ID: "d1", Kind: "webhook", Trigger: "scale", Body: map[string]any{"gross": int64(410), "tare": int64(30), "notes": "wet", "Gross kg": int64(410)}})
+	signal := run.Signal{ID: "d1", Kind: "webhook", Trigger: "scale", Body: map[string]any{"gross": int64(410), "tare": int64(30), "notes": "wet", "Gross kg": int64(410)}}
+	var said []string
+	if talks(example) {
+		for _, m := range exampleSays.FindAllStringSubmatch(example, -1) {
+			said = append(said, m[1])
+		}
+		signal = chat("hello")
+	}
+	l := begin(t, def, signal)
 	w2 := exampleWorld
+	if talks(example) {
+		w2.hear = nil // what they write comes one by one
+	}
 	if strings.Contains(example, "longest:") || strings.Contains(example, "id: longest") {
 		w2.script = map[string]any{"name": "Nettlecote"}
 	}
-	for n := 0; w2.step(l); n++ {
+	for n, going := 0, true; going; n++ {
 		if n > 500 {
 			t.Fatalf("%s\ndoes not end", example)
 		}
+		if l.state.Status == run.Waiting && len(said) > 0 {
+			l.answered(said[0])
+			said = said[1:]
+			continue
+		}
+		going = w2.step(l)
 	}
 	wanted := exampleGives.FindStringSubmatch(example)
 	if wanted == nil {

@@ -131,6 +131,7 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 	}
 	return []shot{{"payout-week", "/runs/" + payout, 0, false}, {"bale-offer", "/workflows/bale-offer", 0, false}, {"today", "/", 1, false}, {"workflows", "/workflows", 0, false}, {"depot-slots", "/workflows/depot-slots", 0, false},
 		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false}, {"run", "/runs/" + cancelled, 0, false},
+		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false}, {"front-door", "/talk/front-door", 0, false},
 		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil
 }
 
@@ -179,6 +180,14 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 		}
 		if err := chromedp.Do(page, chromedp.Navigate(d.URL+s.path), chromedp.WaitReady(chromedp.CSS("#root > *")), chromedp.Sleep(900*time.Millisecond)); err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		if strings.HasPrefix(s.path, "/talk/") {
+			at := func(label string) chromedp.JSPath {
+				return chromedp.JSPath(`document.querySelector('[aria-label="` + label + `"]')`)
+			}
+			if err := chromedp.Do(page, chromedp.SendKeys(at("Message"), "Good day"), chromedp.Click(at("Send")), browser.HasText("What is it about?"), chromedp.Sleep(300*time.Millisecond)); err != nil {
+				return fmt.Errorf("%s: %w", s.name, err)
+			}
 		}
 		picture, err := chromedp.Run(page, chromedp.CaptureScreenshot())
 		if err != nil {

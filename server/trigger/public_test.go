@@ -393,7 +393,7 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		}
 	}
 	n, s := g.runs("offer")
-	if got, _ := json.Marshal(s.Body); n != 1 || string(got) != `{"email":"hollin@hills.example","grower":"Hollin Bank","kg":412.5,"kind":"hill","phone":"+441539555101","shorn":"2026-06-14"}` {
+	if got, _ := json.Marshal(s.Body); n != 1 || string(got) != `{"email":"hollin@hills.example","grower":"Hollin Bank","kg":412.5,"kind":"hill","phone":"+441632960101","shorn":"2026-06-14"}` {
 		t.Errorf("%d runs of %s", n, got)
 	}
 	if data, err := g.bed.Store.Blob(context.Background(), s.Files[0].Blob); err != nil || string(data) != "PNG" {
@@ -411,7 +411,7 @@ func TestATurnOfACall(t *testing.T) {
 		status    int
 		words     string
 	}{
-		"said":               {"Bearer " + plainKey, "call=c1&from=%2B441539555101&said=hello", 200, "You said hello &lt;b&gt;&amp;"},
+		"said":               {"Bearer " + plainKey, "call=c1&from=%2B441632960101&said=hello", 200, "You said hello &lt;b&gt;&amp;"},
 		"with voice":         {"Bearer " + plainKey, "call=c2&said=hello", 200, `<voice name="fell">`},
 		"another key":        {"Bearer x", "call=c1&said=hello", 401, "not the one"},
 		"no call":            {"Bearer " + plainKey, "said=hello", 422, "Post call"},

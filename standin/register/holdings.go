@@ -22,7 +22,7 @@ type holding struct {
 // holdingOf makes up a grower's holding, always the same.
 func holdingOf(grower string) holding {
 	i := slices.Index(growers, grower)
-	return holding{fmt.Sprintf("4101%02d", i+1), grower, fmt.Sprintf("+4415395551%02d", i+1),
+	return holding{fmt.Sprintf("4101%02d", i+1), grower, fmt.Sprintf("+4416329601%02d", i+1),
 		strings.ToLower(strings.ReplaceAll(grower, " ", ".")) + "@hills.example", fmt.Sprintf("%d fleeces", 12+6*i)}
 }
 

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { Check, Copy, PlugZap, TriangleAlert } from 'lucide-react'
+import { Check, Circle, Copy, PlugZap, TriangleAlert, type LucideIcon } from 'lucide-react'
 import { useState } from 'react'
 import { Link, NavLink, useParams, useSearchParams } from 'react-router'
 import { call, type Connection, type ConnectionDetail, type Tool, type Verdict } from '../api'
@@ -8,20 +8,20 @@ import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, plain, when } from '../words'
 
 /** state says how a connection fares: in a word, with a colour and a shape. */
-function state(c: Connection): { word: string; colour: string; fine: boolean } {
-  if (c.sign_in && !c.ready) return { word: 'sign in first', colour: 'text-weld', fine: false }
-  if (!c.ready) return { word: 'lacks its secret', colour: 'text-weld', fine: false }
-  if (c.verdict && !c.verdict.fine) return { word: 'does not work', colour: 'text-madder', fine: false }
-  if (c.problem) return { word: 'failed last', colour: 'text-madder', fine: false }
-  if (c.verdict || c.worked) return { word: 'works', colour: 'text-lichen', fine: true }
-  return { word: 'not tried yet', colour: 'text-quiet', fine: true }
+function state(c: Connection): { word: string; colour: string; fine: boolean; shape: LucideIcon } {
+  if (c.sign_in && !c.ready) return { word: 'sign in first', colour: 'text-weld', fine: false, shape: TriangleAlert }
+  if (!c.ready) return { word: 'lacks its secret', colour: 'text-weld', fine: false, shape: TriangleAlert }
+  if (c.verdict && !c.verdict.fine) return { word: 'does not work', colour: 'text-madder', fine: false, shape: TriangleAlert }
+  if (c.problem) return { word: 'failed last', colour: 'text-madder', fine: false, shape: TriangleAlert }
+  if (c.verdict || c.worked) return { word: 'works', colour: 'text-lichen', fine: true, shape: Check }
+  return { word: 'not tried yet', colour: 'text-quiet', fine: true, shape: Circle }
 }
 
 function State({ c }: { c: Connection }) {
   const s = state(c)
   return (
     <span className={`inline-flex items-center gap-1 text-[0.87rem] whitespace-nowrap ${s.colour}`}>
-      {s.fine ? <Check size={13} aria-hidden="true" /> : <TriangleAlert size={13} aria-hidden="true" />}{s.word}
+      <s.shape size={13} aria-hidden="true" />{s.word}
     </span>
   )
 }

@@ -5,7 +5,7 @@ import { Link, NavLink, useParams } from 'react-router'
 import { call, type Column, type Row, type Rows, type Session, type Table } from '../api'
 import { Head } from '../parts/frame'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
-import { count, when } from '../words'
+import { count, plain, when } from '../words'
 
 /** Tables lists the workspace's own tables, and one with its rows. */
 export default function Tables({ session }: { session: Session }) {
@@ -57,8 +57,8 @@ function One({ of, session }: { of: Table; session: Session }) {
   return (
     <div className="px-4 py-4 md:px-6">
       <div className="flex flex-wrap items-center gap-2">
-        <p className="min-w-0 flex-1 text-quiet">{of.purpose && `${of.purpose[0].toUpperCase()}${of.purpose.slice(1)}. `}{count(of.rows, 'row')}{of.used_by.length > 0 && `, used by ${of.used_by.join(', ')}`}.</p>
-        <input type="search" aria-label="Search rows" placeholder="Search rows" value={words} onChange={(e) => setWords(e.target.value)} className="w-48 rounded-md border border-line bg-paper px-3 py-1.5" />
+        <p className="w-full min-w-0 text-quiet sm:w-auto sm:flex-1">{of.purpose && `${of.purpose[0].toUpperCase()}${of.purpose.slice(1)}. `}{count(of.rows, 'row')}{of.used_by.length > 0 && `, used by ${of.used_by.map(plain).join(', ')}`}.</p>
+        <input type="search" aria-label="Search rows" placeholder="Search rows" value={words} onChange={(e) => setWords(e.target.value)} className="w-48 min-w-0 flex-1 sm:flex-none rounded-md border border-line bg-paper px-3 py-1.5" />
         {may && <Button onClick={() => { setAdding(true); setOpen(null) }}><Plus size={16} aria-hidden="true" />Add a row</Button>}
         <CSV of={of} builds={builds} done={refresh} />
       </div>

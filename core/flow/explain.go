@@ -192,7 +192,11 @@ func (e *explainer) step(s *Step) []Part {
 		p.say(", within ").word(countedWords(s.Timeout))
 	}
 	if s.Retry != nil {
-		p.say(", trying again up to ").word(strconv.Itoa(s.Retry.Times)).say(" times")
+		if s.Retry.Times == 1 {
+			p.say(", trying again ").word("once")
+		} else {
+			p.say(", trying again up to ").word(strconv.Itoa(s.Retry.Times)).say(" times")
+		}
 	}
 	if s.IfFails != nil && s.IfFails.CarryOn {
 		p.say("; if it fails, carry on")

@@ -58,7 +58,7 @@ function One({ of, session }: { of: Table; session: Session }) {
     <div className="px-4 py-4 md:px-6">
       <div className="flex flex-wrap items-center gap-2">
         <p className="w-full min-w-0 text-quiet sm:w-auto sm:flex-1">{of.purpose && `${of.purpose[0].toUpperCase()}${of.purpose.slice(1)}. `}{count(of.rows, 'row')}{of.used_by.length > 0 && `, used by ${of.used_by.map(plain).join(', ')}`}.</p>
-        <input type="search" aria-label="Search rows" placeholder="Search rows" value={words} onChange={(e) => setWords(e.target.value)} className="w-48 min-w-0 flex-1 sm:flex-none rounded-md border border-line bg-paper px-3 py-1.5" />
+        <input type="search" aria-label="Search rows" placeholder="Search rows" value={words} onChange={(e) => setWords(e.target.value)} className="w-full sm:w-48 rounded-md border border-line bg-paper px-3 py-1.5" />
         {may && <Button onClick={() => { setAdding(true); setOpen(null) }}><Plus size={16} aria-hidden="true" />Add a row</Button>}
         <CSV of={of} builds={builds} done={refresh} />
       </div>

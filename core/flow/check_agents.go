@@ -22,7 +22,7 @@ func (c *checker) agent(a *Agent) {
 		seen[t.Tool] = true
 		spec, ok := c.tool(t.Tool)
 		if !ok {
-			c.wrong(t.At, "look at the connection's operations", "there is no tool %s", t.Tool)
+			c.noTool(t.At, t.Tool)
 			continue
 		}
 		c.fields(spec.Name, t.Args, c.entriesShape(t.Args, names), spec.Input, t.At, false)

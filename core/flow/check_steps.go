@@ -334,7 +334,7 @@ func (c *checker) question(flow *Workflow, s *Step, names expr.Names) {
 	}
 	spec, ok := c.tool(q.Find.Tool)
 	if !ok {
-		c.wrong(q.Find.At, "look at the connection's operations", "there is no tool %s", q.Find.Tool)
+		c.noTool(q.Find.At, q.Find.Tool)
 		return
 	}
 	if !spec.ReadOnly {
@@ -354,10 +354,22 @@ func (q *QuestionStep) answer() shape.Shape {
 // hears tells whether some trigger of the workflow is of a kind.
 func (w *Workflow) hears(is func(Trigger) bool) bool { return slices.ContainsFunc(w.Triggers, is) }
 
+// noTool says that a tool is not there, and whether that is for want of what
+// its name begins with.
+func (c *checker) noTool(at Pos, name string) {
+	of := connectionOf(name)
+	switch {
+	case c.w.Connections[of] != nil, c.w.Tables[of] != nil, of == "documents":
+		c.wrong(at, "woolsignal tools "+of+" lists those there are", "there is no tool %s", name)
+	default:
+		c.wrong(at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another", "there is no tool %s: nothing here is called %s", name, of)
+	}
+}
+
 func (c *checker) toolStep(flow *Workflow, s *Step, names expr.Names) {
 	t, ok := c.tool(s.Tool.Tool)
 	if !ok {
-		c.wrong(s.At, "look at the connection's operations", "there is no tool %s", s.Tool.Tool)
+		c.noTool(s.At, s.Tool.Tool)
 	}
 	words := map[string]shape.Shape{} // what a fill names beside the tool's own arguments
 	filled := []Entry{}

@@ -139,7 +139,7 @@ func (c *checker) rows(t Trigger) {
 		spec, ok := c.tool(r.Tool)
 		switch {
 		case !ok:
-			c.wrong(t.At, "look at the connection's operations", "there is no tool %s", r.Tool)
+			c.noTool(t.At, r.Tool)
 			return
 		case !spec.ReadOnly:
 			c.report(t.At, Problem{What: r.Tool + " changes something, and would be called again and again", Remedy: "use a tool that reads"})

@@ -159,7 +159,7 @@ func (r *reader) connectionKind(c *Connection, f fields, kind string) {
 			r.wrong(g.pos("smtp"), "write it as smtps://mail.example:465", "%q is not the address of a mail server", s)
 		}
 	case "webdav":
-		r.mapping(body, kind, "-")
+		r.empty(body, kind)
 		c.WebDAV = &WebDAV{}
 	case "mcp":
 		g, _ := r.mapping(body, kind, "command", "operations")
@@ -180,7 +180,7 @@ func (r *reader) connectionKind(c *Connection, f fields, kind string) {
 		g, _ := r.mapping(body, kind, "events")
 		c.ChatServer = &ChatServer{Events: r.text(g, "events")}
 	case "http":
-		r.mapping(body, kind, "-")
+		r.empty(body, kind)
 		c.HTTP = &HTTP{}
 	}
 }

@@ -113,6 +113,15 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 	return f, true
 }
 
+// empty insists on a map without keys, which says that something is of a kind
+// and nothing else.
+func (r *reader) empty(n *yaml.Node, what string) {
+	f, _ := r.mapping(n, what)
+	for _, key := range f.order {
+		r.wrong(f.pos(key), "write "+what+": {}", "%s has no key %s, and no other", what, key)
+	}
+}
+
 // text reads a literal text; "" where the key is missing.
 func (r *reader) text(f fields, key string) string {
 	n, ok := f.nodes[key]

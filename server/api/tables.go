@@ -103,41 +103,44 @@ func rowNumber(r *http.Request) int64 {
 	return n
 }
 
-func (a *API) addRow(w http.ResponseWriter, r *http.Request) error {
+// rowGiven reads the table an address names and the values of a row for it.
+func (a *API) rowGiven(r *http.Request) (*table.Table, map[string]any, error) {
 	in, err := decode[wire.RowValues](r)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	t, err := a.tableOf(r)
-	if err != nil {
-		return err
-	}
 	values, _ := expr.Canonical(any(in.Values)).(map[string]any)
 	if values == nil {
 		values = map[string]any{}
 	}
-	row, err := t.Add(r.Context(), values, r.Header.Get("Idempotency-Key"))
+	return t, values, err
+}
+
+func (a *API) addRow(w http.ResponseWriter, r *http.Request) error {
+	t, values, err := a.rowGiven(r)
 	if err != nil {
-		return rowProblem(err)
+		return err
 	}
-	return reply(w, wireRow(row))
+	return rowReply(w)(t.Add(r.Context(), values, r.Header.Get("Idempotency-Key")))
 }
 
 func (a *API) changeRow(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.RowValues](r)
+	t, values, err := a.rowGiven(r)
 	if err != nil {
 		return err
 	}
-	t, err := a.tableOf(r)
-	if err != nil {
-		return err
+	return rowReply(w)(t.Update(r.Context(), rowNumber(r), values))
+}
+
+// rowReply answers with a row, or with what stood against it.
+func rowReply(w http.ResponseWriter) func(table.Row, error) error {
+	return func(row table.Row, err error) error {
+		if err != nil {
+			return rowProblem(err)
+		}
+		return reply(w, wireRow(row))
 	}
-	values, _ := expr.Canonical(any(in.Values)).(map[string]any)
-	row, err := t.Update(r.Context(), rowNumber(r), values)
-	if err != nil {
-		return rowProblem(err)
-	}
-	return reply(w, wireRow(row))
 }
 
 func (a *API) removeRow(w http.ResponseWriter, r *http.Request) error {

@@ -353,7 +353,7 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		return g.send(http.MethodPost, "/form/offer", map[string]string{"Content-Type": w.FormDataContentType()}, body.Bytes())
 	}
 	fields := func(change ...string) map[string]string {
-		all := map[string]string{"_once": "o-1", "grower": "Hollin Bank", "kg": "412,5", "shorn": "2026-06-14", "kind": "hill", "email": "hollin@hills.example", "phone": "+44 1539 555 101"}
+		all := map[string]string{"_once": "o-1", "grower": "Hollin Bank", "kg": "412,5", "shorn": "2026-06-14", "kind": "hill", "email": "hollin@hills.example", "phone": "+44 1632 960 101"}
 		for i := 0; i+1 < len(change); i += 2 {
 			all[change[i]] = change[i+1]
 		}
@@ -370,7 +370,7 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		"no date":             {fields("shorn", "in June"), "", "as 2026-11-26"},
 		"another choice":      {fields("kind", "alpaca"), "", "choose one"},
 		"no address":          {fields("email", "Hollin <x>"), "", "e-mail address"},
-		"no country":          {fields("phone", "01539 555101"), "", "with its country"},
+		"no country":          {fields("phone", "01632 960101"), "", "with its country"},
 		"a large file":        {fields(), strings.Repeat("x", 1001), "The file may have"},
 	} {
 		status, page := post(c.fields, c.file)

@@ -242,7 +242,7 @@ func fieldValue(f flow.FormField, text string) (v any, why string) {
 	case "phone":
 		plain := strings.NewReplacer(" ", "", "-", "", "(", "", ")", "").Replace(text)
 		if !flow.ValidPhone(plain) {
-			return nil, "Please write the number with its country, such as +44 1539 555 0100."
+			return nil, "Please write the number with its country, such as +44 1632 960 100."
 		}
 		return plain, ""
 	case "choice":

@@ -2,6 +2,7 @@ package e2e_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"io"
 	"net/http"
 	"os"
@@ -105,6 +106,39 @@ func TestFirstOwnerOfAnEmptyService(t *testing.T) {
 	}
 	if s = harness.Start(t, s.Data, "serve"); strings.Contains(s.Output(), "join?key") {
 		t.Error("a service with an owner printed another first link")
+	}
+}
+
+// TestBehindAProxy serves under the address people use, which is not the one
+// that is listened on.
+func TestBehindAProxy(t *testing.T) {
+	s := harness.Start(t, t.TempDir(), "serve", "-public-url", "https://wool.example/")
+	link := regexp.MustCompile(`https://wool\.example/join\?key=(\S+)`).FindStringSubmatch(s.Output())
+	if link == nil {
+		t.Fatalf("the first link is not under the public address:\n%s", s.Output())
+	}
+	in, _ := json.Marshal(wire.Join{Key: link[1], Name: "Elin Marrack", Email: "elin@larkrigg.example", Password: "a long password"})
+	response, err := http.Post(s.URL+"/api/v1/join", "application/json", bytes.NewReader(in))
+	if err != nil {
+		t.Fatal(err)
+	}
+	response.Body.Close()
+	cookie := response.Cookies()
+	if response.StatusCode != http.StatusOK || len(cookie) != 1 || !cookie[0].Secure {
+		t.Fatalf("joining: %d %v", response.StatusCode, cookie)
+	}
+	out, _, _ := s.Command("", "a long password\n", "login", "elin@larkrigg.example")
+	token := regexp.MustCompile(`ws_\S+`).FindString(out)
+	elin := &client.Client{URL: s.URL, Token: token}
+	file := "connection: minutes\ntitle: Minutes\naddress: https://files.example\nauth:\n  oauth: {authorize: 'https://door.example/a', token: 'https://door.example/t', client: wool}\nwebdav: {}\n"
+	if _, err := elin.Apply(harness.Context(t), wire.Files{Files: map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: UTC\n", "connections/minutes.yaml": file}}); err != nil {
+		t.Fatal(err)
+	}
+	if c, err := elin.Connection(harness.Context(t), "minutes"); err != nil || c.SignIn == nil || c.SignIn.Redirect != "https://wool.example/oauth/return" {
+		t.Errorf("%+v %v", c.SignIn, err)
+	}
+	if _, errs, code := s.Command("", "", "serve", "-public-url", "wool.example"); code == 0 || !strings.Contains(errs, "write it as https://") {
+		t.Errorf("a public address without its scheme: %d %s", code, errs)
 	}
 }
 

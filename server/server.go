@@ -33,6 +33,10 @@ type Options struct {
 	Console fs.FS  // the built console
 	Log     *slog.Logger
 
+	// Public is the address people reach the service at, without a slash at
+	// its end; "" is whichever they ask by.
+	Public string
+
 	// Scripts is the command of a process that runs scripts, ending up in
 	// script.Serve.
 	Scripts []string
@@ -94,7 +98,7 @@ const grace = 10 * time.Second
 // callers are answered, calls on their way come home, and what is open goes
 // on at the next start. ready is called once the service answers.
 func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
-	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console}
+	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console, Public: s.options.Public}
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{

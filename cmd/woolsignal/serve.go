@@ -1,12 +1,14 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net"
+	"net/url"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -58,6 +60,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 	f := a.flags("serve")
 	data := f.String("data", "woolsignal-data", "folder that keeps everything; made where it is missing")
 	addr := f.String("addr", defaultAddress, "address to listen on")
+	public := f.String("public-url", "", "the address people reach the service at, where that is another: https://wool.example behind a proxy")
 	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
 	commands := map[string][]string{}
@@ -72,6 +75,10 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
 	}
+	*public = strings.TrimSuffix(*public, "/")
+	if u, err := url.Parse(*public); err != nil || *public != "" && (u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Path != "") {
+		return fmt.Errorf("-public-url %q is no such address; write it as https://wool.example", *public)
+	}
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
 	}
@@ -84,7 +91,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands})
+	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Public: *public})
 	if err != nil {
 		return err
 	}
@@ -93,8 +100,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return fmt.Errorf("%w; choose another address with -addr", err)
 	}
-	url := "http://" + listener.Addr().String()
-	first, err := firstLink(ctx, s, url)
+	at := "http://" + listener.Addr().String()
+	first, err := firstLink(ctx, s, cmp.Or(*public, at))
 	if err != nil {
 		return err
 	}
@@ -103,8 +110,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 		if first != "" {
 			fmt.Fprintf(a.out, "Nobody has an account yet. Make the first owner's here, within a day:\n  %s\n", first)
 		}
-		log.Info("Wool Signal answers", "url", url, "data", abs(*data))
-		failure = writeReady(*readyFile, ready{URL: url, PID: os.Getpid()})
+		log.Info("Wool Signal answers", "url", at, "data", abs(*data))
+		failure = writeReady(*readyFile, ready{URL: at, PID: os.Getpid()})
 		if failure != nil {
 			log.Error("the ready file could not be written", "error", failure)
 		}

@@ -38,7 +38,8 @@ type API struct {
 	Kit       *tool.Kit
 	Access    *access.Access
 	Log       *slog.Logger
-	Console   fs.FS // the built console
+	Console   fs.FS  // the built console
+	Public    string // the address people use, where a proxy stands between; "" is the one they ask by
 }
 
 // cookieName is the session's cookie.

@@ -123,6 +123,9 @@ func (a *API) redirect(r *http.Request) string { return a.origin(r) + returnPath
 const returnPath = "/oauth/return"
 
 func (a *API) origin(r *http.Request) string {
+	if a.Public != "" {
+		return a.Public
+	}
 	scheme := "http"
 	if r.TLS != nil {
 		scheme = "https"

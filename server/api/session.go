@@ -3,6 +3,7 @@ package api
 import (
 	"errors"
 	"net/http"
+	"strings"
 
 	"woolsignal/server/access"
 	"woolsignal/server/trigger"
@@ -18,7 +19,7 @@ func (a *API) signIn(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return refuseSignIn(w, err)
 	}
-	setCookie(w, r, cookie, 14*24*3600)
+	a.setCookie(w, r, cookie, 14*24*3600)
 	return a.describeSession(w, r, p)
 }
 
@@ -62,12 +63,12 @@ func (a *API) join(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return refuse(http.StatusUnprocessableEntity, "The account could not be made", err.Error()+".")
 	}
-	setCookie(w, r, cookie, 14*24*3600)
+	a.setCookie(w, r, cookie, 14*24*3600)
 	return a.describeSession(w, r, p)
 }
 
-func setCookie(w http.ResponseWriter, r *http.Request, value string, age int) {
-	http.SetCookie(w, &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: age, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: r.TLS != nil})
+func (a *API) setCookie(w http.ResponseWriter, r *http.Request, value string, age int) {
+	http.SetCookie(w, &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: age, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: strings.HasPrefix(a.origin(r), "https:")})
 }
 
 func (a *API) session(w http.ResponseWriter, r *http.Request) error {
@@ -93,7 +94,7 @@ func (a *API) signOut(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	setCookie(w, r, "", -1)
+	a.setCookie(w, r, "", -1)
 	w.WriteHeader(http.StatusNoContent)
 	return nil
 }

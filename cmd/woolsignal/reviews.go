@@ -109,7 +109,7 @@ func review(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	if choice != "" {
-		fmt.Fprintf(a.out, "%s: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
+		fmt.Fprintf(a.out, "“%s”: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
 		return nil
 	}
 	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), flow.Audience(r.Of))

@@ -25,7 +25,7 @@ export default function Today() {
           <Part title="Waiting for you" show={d.reviews.length > 0}>
             {d.reviews.map((r) => (
               <Row key={r.id} to={`/reviews/${r.id}`} right={<span className="text-weld">{ago(r.asked)}</span>}>
-                {r.title}{r.about && <>: “{r.about}”</>}<span className="block text-[0.87rem] text-quiet">{r.from} · for {audience(r.of)}</span>
+                {r.title}{r.about && <>{/[?!.]$/.test(r.title) ? "" : ":"} “{r.about}”</>}<span className="block text-[0.87rem] text-quiet">{r.from} · for {audience(r.of)}</span>
               </Row>
             ))}
           </Part>

@@ -53,7 +53,7 @@ var shipped = map[string]string{
 	"bellwether": "http://127.0.0.1:7421", "almanac": "http://127.0.0.1:7422",
 	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424", "postbag": "http://127.0.0.1:7425", "postbag-imap": "imap://127.0.0.1:7426",
 	"postbag-smtp": "smtp://127.0.0.1:7427", "shieling": "http://127.0.0.1:7428", "loft": "http://127.0.0.1:7429", "gatehouse": "http://127.0.0.1:7430",
-	"hill-line": "http://127.0.0.1:7431", "gazette": "http://127.0.0.1:7432",
+	"hill-line": "http://127.0.0.1:7431", "gazette": "http://127.0.0.1:7432", "carter": "http://127.0.0.1:7433",
 }
 
 // Person is somebody of the co-operative with an account.
@@ -99,7 +99,7 @@ func LoadState(folder string) (State, error) {
 	}
 	// A folder of an earlier demo lacks the keys of what came since.
 	for key, prefix := range map[*string]string{&s.Keys.Bellwether: "bw-", &s.Keys.Almanac: "al-", &s.Keys.Register: "cr-", &s.Keys.Postbag: "pb-",
-		&s.Keys.Shieling: "sh-", &s.Keys.Gatehouse: "gh-", &s.Keys.HillLine: "hl-"} {
+		&s.Keys.Shieling: "sh-", &s.Keys.Gatehouse: "gh-", &s.Keys.HillLine: "hl-", &s.Keys.Carter: "ca-"} {
 		if *key == "" {
 			*key = prefix + random()
 		}

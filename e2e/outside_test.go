@@ -337,3 +337,29 @@ func demoKeys(t *testing.T, s *harness.Service) standin.Keys {
 	}
 	return state.Keys
 }
+
+// TestSensorsThroughAPipe reaches an MCP server that is a process the service
+// starts, by a name its owner allowed.
+func TestSensorsThroughAPipe(t *testing.T) {
+	s := harness.Demo(t)
+	ines := s.As("Ines")
+	files, err := ines.Files(harness.Context(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	files["connections/gauges.yaml"] = "connection: gauges\ntitle: Gauges\nmcp: {command: barn-sensors}\n"
+	files["connections/other.yaml"] = "connection: other\ntitle: Other\nmcp: {command: reboot}\n"
+	if _, err := ines.Apply(harness.Context(t), wire.Files{Files: files}); err != nil {
+		t.Fatal(err)
+	}
+	if v, err := ines.TestConnection(harness.Context(t), "gauges"); err != nil || !v.Fine {
+		t.Errorf("%+v %v", v, err)
+	}
+	if v, err := ines.TestConnection(harness.Context(t), "other"); err != nil || v.Fine || !strings.Contains(v.Words+v.Remedy, "no command reboot is allowed") {
+		t.Errorf("a command nobody allowed: %+v %v", v, err)
+	}
+	harness.Eventually(t, "its tools are in the catalogue", func() bool {
+		found, err := ines.Tools(harness.Context(t), "open_vents", "gauges", 5)
+		return err == nil && len(found.Tools) == 1
+	})
+}

@@ -146,21 +146,21 @@ func (s *Server) offers(ctx context.Context) {
 	})
 	changed := s.Workspace.Subscribe()
 	asked := map[string]*flow.Connection{}
+	made := s.Kit.OffersKept()
 	for {
-		differ := false
 		for id, c := range s.Workspace.Now().Connections {
 			if c.MCP == nil || asked[id] == c {
 				continue
 			}
 			asked[id] = c
-			differs, err := s.Kit.RefreshOffers(ctx, c)
+			_, err := s.Kit.RefreshOffers(ctx, c)
 			s.Kit.Used(ctx, id, err)
 			if err != nil && ctx.Err() == nil {
 				s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", id, "error", s.Secrets.Mask(err.Error()))
 			}
-			differ = differ || differs
 		}
-		if differ {
+		if kept := s.Kit.OffersKept(); kept != made {
+			made = kept
 			if err := s.Workspace.Reread(ctx); err != nil && ctx.Err() == nil {
 				s.options.Log.Error("the tools could not be made anew", "error", err)
 			}

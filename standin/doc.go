@@ -16,6 +16,7 @@ import (
 
 	"woolsignal/standin/almanac"
 	"woolsignal/standin/bellwether"
+	"woolsignal/standin/carter"
 	"woolsignal/standin/gatehouse"
 	"woolsignal/standin/gazette"
 	"woolsignal/standin/hillline"
@@ -37,6 +38,7 @@ type Keys struct {
 	Events     string // whsec_…, signs what Shieling tells
 	Gatehouse  string // secret of the client woolsignal
 	HillLine   string // the gateway's bearer key at the line
+	Carter     string // the bearer key of whoever asks for a lorry
 }
 
 // One is a running stand-in, or one address of it.
@@ -51,7 +53,7 @@ type One struct {
 // ports are where the stand-ins like to be, so that addresses stay the same
 // from one start of the demo to the next.
 var ports = map[string]int{"bellwether": 7421, "almanac": 7422, "clip-register": 7423, "barn-sensors": 7424, "postbag": 7425, "postbag-imap": 7426, "postbag-smtp": 7427,
-	"shieling": 7428, "loft": 7429, "gatehouse": 7430, "hill-line": 7431, "gazette": 7432}
+	"shieling": 7428, "loft": 7429, "gatehouse": 7430, "hill-line": 7431, "gazette": 7432, "carter": 7433}
 
 // Options say how the stand-ins behave.
 type Options struct {
@@ -121,6 +123,7 @@ func build(o Options) ([]*One, error) {
 		lofty,
 		web("gatehouse", "Gatehouse, a sign-in server", gates),
 		web("hill-line", "Hill Line, telephone: call from here", hillline.New(o.Keys.HillLine)),
+		web("carter", "Carter, the haulier's agent", carter.New(o.Keys.Carter)),
 		web("gazette", "Fell Gazette, public pages", gazette.New()),
 	}, nil
 }

@@ -147,7 +147,7 @@ func (s *service) start(ctx context.Context) error {
 	if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return err
 	}
-	s.cmd = exec.Command(self, "serve", "-quiet", "-data", s.data, "-addr", s.address, "-ready-file", file)
+	s.cmd = exec.Command(self, "serve", "-quiet", "-allow-command", sensorsByPipe+"="+self+" "+sensorsByPipe, "-data", s.data, "-addr", s.address, "-ready-file", file)
 	s.cmd.Stdout, s.cmd.Stderr = s.out, s.out
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is ours to pass on
 	if err := s.cmd.Start(); err != nil {

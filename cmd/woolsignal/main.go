@@ -12,8 +12,11 @@ import (
 	"syscall"
 	_ "time/tzdata" // time zones on machines that have none
 
+	"github.com/modelcontextprotocol/go-sdk/mcp"
+
 	"woolsignal/client"
 	"woolsignal/server/script"
+	"woolsignal/standin/sensors"
 )
 
 // app is what a command works with.
@@ -69,6 +72,10 @@ func commands() []command {
 // scriptWorker is the command of the processes that run scripts.
 const scriptWorker = "script-worker"
 
+// sensorsByPipe is the command of the demo's sensors as a process that speaks
+// MCP over standard input and output.
+const sensorsByPipe = "barn-sensors"
+
 // errMisuse says that the command line itself is wrong.
 var errMisuse = errors.New("misuse")
 
@@ -85,6 +92,13 @@ func (a *app) main(ctx context.Context, args []string) int {
 		a.usage()
 		if len(args) == 0 {
 			return 2
+		}
+		return 0
+	}
+	if args[0] == sensorsByPipe { // a stand-in that a connection starts
+		if err := sensors.NewGauges().MCP().Run(ctx, &mcp.StdioTransport{}); err != nil && ctx.Err() == nil {
+			fmt.Fprintln(a.errs, "woolsignal "+sensorsByPipe+": "+err.Error())
+			return 1
 		}
 		return 0
 	}

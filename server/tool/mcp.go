@@ -25,6 +25,7 @@ type sessions struct {
 	mu     sync.Mutex
 	open   map[string]*mcpSession
 	onList func(connection string) // the server says that its tools changed
+	kept   int                     // how often a list was kept anew
 }
 
 type mcpSession struct {
@@ -75,12 +76,7 @@ func (k *Kit) session(ctx context.Context, c *flow.Connection) (*mcp.ClientSessi
 	}
 	client := mcp.NewClient(&mcp.Implementation{Name: "woolsignal", Version: "1"}, &mcp.ClientOptions{
 		ToolListChangedHandler: func(context.Context, *mcp.ToolListChangedRequest) {
-			k.mcp.mu.Lock()
-			tell := k.mcp.onList
-			k.mcp.mu.Unlock()
-			if tell != nil {
-				go tell(c.ID) // the session must go on reading meanwhile
-			}
+			go k.offersChanged(c.ID) // the session must go on reading meanwhile
 		}})
 	// The session outlives the call that opens it.
 	opening, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
@@ -151,7 +147,31 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 	}
 	var b store.Batch
 	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools = excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
-	return true, k.Store.Write(ctx, b)
+	if err := k.Store.Write(ctx, b); err != nil {
+		return false, err
+	}
+	k.mcp.mu.Lock()
+	defer k.mcp.mu.Unlock()
+	k.mcp.kept++
+	return true, nil
+}
+
+// OffersKept counts how often a server's list was kept anew, whoever asked
+// for it: a catalogue made at another count is old.
+func (k *Kit) OffersKept() int {
+	k.mcp.mu.Lock()
+	defer k.mcp.mu.Unlock()
+	return k.mcp.kept
+}
+
+// offersChanged tells whoever makes the catalogue.
+func (k *Kit) offersChanged(connection string) {
+	k.mcp.mu.Lock()
+	do := k.mcp.onList
+	k.mcp.mu.Unlock()
+	if do != nil {
+		do(connection)
+	}
 }
 
 // longestDescription bounds what a server may say of a tool: models read it.

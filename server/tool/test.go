@@ -231,8 +231,12 @@ func (k *Kit) tryChat(ctx context.Context, w *flow.Workspace, tools Catalogue, c
 }
 
 func (k *Kit) tryMCP(ctx context.Context, c *flow.Connection) Verdict {
-	if _, err := k.RefreshOffers(ctx, c); err != nil {
+	changed, err := k.RefreshOffers(ctx, c)
+	if err != nil {
 		return k.trouble(c, err)
+	}
+	if changed {
+		k.offersChanged(c.ID)
 	}
 	offers, err := k.mcpOperations(c)
 	if err != nil {

@@ -27,7 +27,6 @@ type vented struct {
 }
 
 // MCP makes the gauges a server of the Model Context Protocol.
-
 func (g *Gauges) MCP() *mcp.Server {
 	s := mcp.NewServer(&mcp.Implementation{Name: "barn-sensors", Version: "1"}, nil)
 	no := false

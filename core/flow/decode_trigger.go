@@ -1,7 +1,6 @@
 package flow
 
 import (
-	"path"
 	"regexp"
 	"slices"
 	"strconv"
@@ -77,7 +76,7 @@ func (r *reader) source(f fields, what string, kinds []string) (Trigger, bool) {
 		g, _ := r.mapping(body, "file", "connection", "folder", "name", "every")
 		t.File = &FileWatch{Connection: r.required(g, "connection", "the id of a webdav connection"), Folder: strings.Trim(r.required(g, "folder", "incoming"), "/"),
 			Name: r.text(g, "name"), Every: r.look(g)}
-		if _, err := path.Match(t.File.Name, "x"); err != nil {
+		if !namePattern.MatchString(t.File.Name) {
 			r.wrong(g.pos("name"), `name: "*.txt"`, "%q is no pattern of names", t.File.Name)
 		}
 	case "feed":
@@ -199,6 +198,35 @@ var phoneNumber = regexp.MustCompile(phoneForm)
 // ValidPhone tells whether a number is written as E.164 says.
 func ValidPhone(number string) bool { return phoneNumber.MatchString(number) }
 
+// namePattern is the grammar of path.Match, by which names are matched later.
+var namePattern = func() *regexp.Regexp {
+	const one, first = `(?:[^\\\]-]|\\.)`, `(?:[^\\\]^-]|\\.)` // of a class; a ^ that comes first negates it
+	const ranges = `(?:` + one + `(?:-` + one + `)?)`
+	return regexp.MustCompile(`(?s)^(?:[^\\\[]|\\.|\[(?:\^` + ranges + `+|` + first + `(?:-` + one + `)?` + ranges + `*)\])*$`)
+}()
+
+// typedSchema is the JSON Schema of one value a form asks for or a column
+// holds, without how long it may be.
+func typedSchema(kind string, choices []string) map[string]any {
+	switch kind {
+	case "number":
+		return map[string]any{"type": "number"}
+	case "yes_no":
+		return map[string]any{"type": "boolean"}
+	case "date", "email":
+		return map[string]any{"type": "string", "format": kind}
+	case "phone":
+		return map[string]any{"type": "string", "pattern": phoneForm}
+	case "choice":
+		among := make([]any, len(choices))
+		for i, c := range choices {
+			among[i] = c
+		}
+		return map[string]any{"type": "string", "enum": among}
+	}
+	return map[string]any{"type": "string"}
+}
+
 // Schema is the JSON Schema of what the form's sender fills in. Files are not
 // in it: they are the signal's files.
 func (f *Form) Schema() map[string]any {
@@ -207,23 +235,7 @@ func (f *Form) Schema() map[string]any {
 		if one.Type == "file" {
 			continue
 		}
-		s := map[string]any{"type": "string"}
-		switch one.Type {
-		case "number":
-			s["type"] = "number"
-		case "date":
-			s["format"] = "date"
-		case "email":
-			s["format"] = "email"
-		case "phone":
-			s["pattern"] = phoneForm
-		case "choice":
-			choices := make([]any, len(one.Choices))
-			for i, c := range one.Choices {
-				choices[i] = c
-			}
-			s["enum"] = choices
-		}
+		s := typedSchema(one.Type, one.Choices)
 		if one.Label != "" {
 			s["title"] = one.Label
 		}

@@ -92,21 +92,8 @@ func (t *Table) names() []string {
 func (t *Table) Schema() map[string]any {
 	properties, required := map[string]any{}, []any{}
 	for _, c := range t.Columns {
-		s := map[string]any{"type": "string"}
-		switch c.Type {
-		case "number":
-			s["type"] = "number"
-		case "yes_no":
-			s["type"] = "boolean"
-		case "date":
-			s["format"] = "date"
-		case "choice":
-			choices := make([]any, len(c.Choices))
-			for i, v := range c.Choices {
-				choices[i] = v
-			}
-			s["enum"] = choices
-		default:
+		s := typedSchema(c.Type, c.Choices)
+		if c.Type == "text" {
 			s["maxLength"] = float64(c.Most)
 		}
 		if c.Title != "" {

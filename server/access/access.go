@@ -95,6 +95,12 @@ func hash(token string) []byte {
 
 // AddPerson makes an account. Errors: [ErrTaken], or what is wrong with the fields.
 func (a *Access) AddPerson(ctx context.Context, email, name string, role Role, password string) (Person, error) {
+	return a.addPerson(ctx, nil, email, name, role, password)
+}
+
+// addPerson makes an account where the guards of a batch hold; the error is
+// [store.ErrGuard] where they do not.
+func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name string, role Role, password string) (Person, error) {
 	address, err := mail.ParseAddress(email)
 	switch {
 	case err != nil || address.Address != email:
@@ -110,15 +116,18 @@ func (a *Access) AddPerson(ctx context.Context, email, name string, role Role, p
 	if err != nil {
 		return Person{}, err
 	}
-	var b store.Batch
 	b.Guard("INSERT INTO people (email, name, role, password, created) SELECT ?1, ?2, ?3, ?4, ?5 WHERE NOT EXISTS (SELECT 1 FROM people WHERE email = ?1)",
 		email, name, string(role), hashed, store.Time(time.Now()))
+	const byEmail = "SELECT id, email, name, role FROM people WHERE email = ?"
 	if err := a.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
-		return Person{}, ErrTaken
+		if _, err := a.find(ctx, byEmail, email); err == nil {
+			return Person{}, ErrTaken
+		}
+		return Person{}, err
 	} else if err != nil {
 		return Person{}, err
 	}
-	return a.find(ctx, "SELECT id, email, name, role FROM people WHERE email = ?", email)
+	return a.find(context.WithoutCancel(ctx), byEmail, email)
 }
 
 func (a *Access) find(ctx context.Context, query string, args ...any) (Person, error) {
@@ -256,15 +265,12 @@ func (a *Access) Accept(ctx context.Context, key, email, name, password string) 
 	} else if err != nil {
 		return "", p, err
 	}
-	if p, err = a.AddPerson(ctx, email, name, role, password); err != nil {
+	var used store.Batch // used up and the account made at once, or neither
+	used.Guard("DELETE FROM invitations WHERE hash = ?", hash(key))
+	if p, err = a.addPerson(ctx, used, email, name, role, password); errors.Is(err, store.ErrGuard) {
+		return "", p, ErrNoInvitation
+	} else if err != nil {
 		return "", p, err
-	}
-	var b store.Batch
-	b.Guard("DELETE FROM invitations WHERE hash = ?", hash(key))
-	if err := a.store.Write(ctx, b); err != nil {
-		var undo store.Batch
-		undo.Do("DELETE FROM people WHERE id = ?", p.ID)
-		return "", Person{}, errors.Join(ErrNoInvitation, a.store.Write(ctx, undo))
 	}
 	cookie, err = a.open(ctx, p)
 	return cookie, p, err

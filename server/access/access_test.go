@@ -3,6 +3,7 @@ package access_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"testing"
 	"time"
 
@@ -113,5 +114,33 @@ func TestWhoMayDecide(t *testing.T) {
 		if got := c.who.MayDecide(c.of, teams); got != c.want {
 			t.Errorf("%s, %s, may decide for %s: %t", c.who.Email, c.who.Role, c.of, got)
 		}
+	}
+}
+
+// An invitation is for one: of many who use it at once, one gets an account.
+func TestAnInvitationMakesOneAccount(t *testing.T) {
+	ctx, a := context.Background(), open(t)
+	key, err := a.Invite(ctx, access.Reader, time.Hour)
+	if err != nil {
+		t.Fatal(err)
+	}
+	outcomes := make(chan error)
+	for i := range 4 {
+		go func() {
+			_, _, err := a.Accept(ctx, key, fmt.Sprintf("hand-%d@larkrigg.example", i), "A hand", "shearling-office")
+			outcomes <- err
+		}()
+	}
+	taken := 0
+	for range 4 {
+		if err := <-outcomes; err == nil {
+			taken++
+		} else if !errors.Is(err, access.ErrNoInvitation) {
+			t.Error(err)
+		}
+	}
+	people, err := a.People(ctx)
+	if err != nil || taken != 1 || len(people) != 1 {
+		t.Errorf("%d accounts for %d who came in (%v), want one", len(people), taken, err)
 	}
 }

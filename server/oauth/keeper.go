@@ -125,15 +125,12 @@ func (k *Keeper) own(ctx context.Context, c *flow.Connection) (string, error) {
 	return token.AccessToken, k.keep(ctx, c, "", token)
 }
 
-// keep seals a token's parts.
+// keep seals a token's parts, all or none of them. Whoever asked for it may
+// have left: the service that gave it may not give it again.
 func (k *Keeper) keep(ctx context.Context, c *flow.Connection, person string, token *oauth2.Token) error {
-	if err := k.Secrets.Put(ctx, accessName(c.ID, person), token.AccessToken); err != nil {
-		return err
-	}
+	parts := map[string]string{accessName(c.ID, person): token.AccessToken}
 	if token.RefreshToken != "" {
-		if err := k.Secrets.Put(ctx, refreshName(c.ID, person), token.RefreshToken); err != nil {
-			return err
-		}
+		parts[refreshName(c.ID, person)] = token.RefreshToken
 	}
 	var expires any
 	if !token.Expiry.IsZero() {
@@ -146,7 +143,7 @@ func (k *Keeper) keep(ctx context.Context, c *flow.Connection, person string, to
 	var b store.Batch
 	b.Do("INSERT INTO oauth_tokens (connection, person, scopes, expires, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (connection, person) DO UPDATE SET scopes = excluded.scopes, expires = excluded.expires, problem = '', at = excluded.at",
 		c.ID, person, granted, expires, store.Time(time.Now()))
-	return k.Store.Write(ctx, b)
+	return k.Secrets.PutAll(context.WithoutCancel(ctx), parts, b)
 }
 
 // spoil notes that a token cannot be renewed.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 	"testing"
@@ -125,5 +126,43 @@ func TestWritesAfterCloseAreRefused(t *testing.T) {
 	s.Close()
 	if err := s.Write(context.Background(), insert("a")); !errors.Is(err, store.ErrClosed) {
 		t.Errorf("a write after closing: %v", err)
+	}
+}
+
+// A batch that was handed over is the writer's: a caller who leaves must not
+// be told that it failed, for what it then undoes is there.
+func TestWhatIsQueuedIsNotReportedAsFailed(t *testing.T) {
+	s := open(t, t.TempDir())
+	other, err := sql.Open("sqlite", "file:"+s.Path())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	holder, err := other.Conn(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := holder.ExecContext(context.Background(), "BEGIN IMMEDIATE"); err != nil { // the writer waits
+		t.Fatal(err)
+	}
+	ctx, leave := context.WithCancel(context.Background())
+	first := s.Queue(insert("before"))
+	done := make(chan error, 1)
+	go func() { done <- s.Write(ctx, insert("queued")) }()
+	for s.Open() < 2 {
+		runtime.Gosched()
+	}
+	leave()
+	if err := s.Write(ctx, insert("never handed over")); !errors.Is(err, context.Canceled) {
+		t.Errorf("a write of a caller who had left: %v, want context.Canceled", err)
+	}
+	if _, err := holder.ExecContext(context.Background(), "ROLLBACK"); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(<-first, <-done); err != nil {
+		t.Errorf("the caller left after it was queued: %v, want nil, for it is written", err)
+	}
+	if n := count(t, s); n != 2 {
+		t.Errorf("%d rows, want the two that were handed over", n)
 	}
 }

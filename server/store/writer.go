@@ -52,20 +52,40 @@ const checkpointEvery = 1000
 // durable. Batches are written in the order they were queued.
 func (s *Store) Queue(batch Batch) <-chan error {
 	s.queued.Store(time.Now().UnixNano())
-	return s.enqueue(batch)
+	return s.enqueue(context.Background(), batch)
 }
 
-func (s *Store) enqueue(batch Batch) <-chan error {
+// enqueue hands a batch over while the context lives. From then on the batch
+// is the writer's: nobody can take it back.
+func (s *Store) enqueue(ctx context.Context, batch Batch) <-chan error {
 	p := &pending{batch: batch, done: make(chan error, 1)}
 	s.closing.RLock()
 	defer s.closing.RUnlock()
+	if err := ctx.Err(); err != nil {
+		p.done <- err
+		return p.done
+	}
 	if s.closed {
 		p.done <- ErrClosed
 		return p.done
 	}
-	s.batches <- p
+	select {
+	case s.batches <- p:
+		s.open.Add(1)
+	case <-ctx.Done():
+		p.done <- ctx.Err()
+	}
 	return p.done
 }
+
+// decided tells whoever waits what became of a batch.
+func (s *Store) decided(p *pending, err error) {
+	s.open.Add(-1)
+	p.done <- err
+}
+
+// Open is how many batches were handed over and are not decided yet.
+func (s *Store) Open() int { return int(s.open.Load()) }
 
 // idleAfter is how long nothing is written before the writer counts as idle.
 const idleAfter = 100 * time.Millisecond
@@ -76,15 +96,11 @@ func (s *Store) Idle() bool {
 	return len(s.batches) == 0 && time.Since(time.Unix(0, s.queued.Load())) > idleAfter
 }
 
-// Write hands a batch to the writer and waits until it is durable.
-func (s *Store) Write(ctx context.Context, batch Batch) error {
-	select {
-	case err := <-s.enqueue(batch):
-		return err
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-}
+// Write hands a batch to the writer and waits until it is durable. A context
+// that ends keeps a batch from being handed over, and then nothing is written;
+// afterwards it changes nothing. So an error means that the batch is not in the
+// database, and nil that it is, whether or not the caller is still there.
+func (s *Store) Write(ctx context.Context, batch Batch) error { return <-s.enqueue(ctx, batch) }
 
 // writer commits groups until the store closes. A group is whatever queued
 // up during the commit before it: nobody waits for company.
@@ -118,12 +134,12 @@ func (s *Store) writer() {
 			// One batch may have spoilt the group: each gets its own try.
 			for _, p := range group {
 				one, err := s.commit([]*pending{p}, statements)
-				p.done <- errors.Join(err, one[0])
+				s.decided(p, errors.Join(err, one[0]))
 			}
 			continue
 		}
 		for i, p := range group {
-			p.done <- errors.Join(err, outcomes[i])
+			s.decided(p, errors.Join(err, outcomes[i]))
 		}
 		checkpoints.wrote(len(group))
 	}

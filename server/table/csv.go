@@ -3,6 +3,7 @@ package table
 import (
 	"context"
 	"encoding/csv"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -11,36 +12,43 @@ import (
 	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/server/store"
 )
 
 // Import adds the rows of a CSV text (RFC 4180) whose first line names the
-// columns. A row whose key is there already takes its place. Nothing is
-// written where any line is wrong. Errors: *[InvalidError].
+// columns. A row whose key is there already takes its place. It is written
+// whole or, where any line is wrong, not at all. Errors: *[InvalidError].
 func (t *Table) Import(ctx context.Context, text string) (added, changed int, err error) {
 	rows, err := t.parse(text)
 	if err != nil {
 		return 0, 0, err
 	}
+	now := store.Time(time.Now())
+	var b store.Batch
 	for _, values := range rows {
-		if t.Of.Key != "" {
-			if row, err := t.one(ctx, "key = ?", t.key(values)); err == nil {
-				for _, c := range t.Of.Columns { // what the line does not have is taken out
-					if _, ok := values[c.Name]; !ok {
-						values[c.Name] = nil
-					}
-				}
-				if _, err := t.Update(ctx, row.N, values); err != nil {
-					return added, changed, err
-				}
-				changed++
-				continue
-			}
+		data, err := json.Marshal(values)
+		if err != nil {
+			return 0, 0, &InvalidError{err.Error()}
 		}
-		if _, err := t.Add(ctx, values, ""); err != nil {
-			return added, changed, err
+		key := t.key(values)
+		if _, err := t.one(ctx, "key = ?", key); key != nil && err == nil {
+			changed++
+			b.Do("INSERT INTO row_changes (tbl, row, did, data, at) SELECT tbl, n, 'changed', ?3, ?4 FROM table_rows WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)",
+				t.Of.ID, key, string(data), now)
+			b.Do("UPDATE table_rows SET data = ?3, changed = ?4 WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)", t.Of.ID, key, string(data), now)
+		} else {
+			added++
 		}
-		added++
+		b.Do("INSERT INTO table_rows (tbl, key, data, added, changed) VALUES (?1, ?2, ?3, ?4, ?4) ON CONFLICT DO NOTHING", t.Of.ID, key, string(data), now)
+		b.Do("INSERT INTO row_changes (tbl, row, did, data, at) SELECT tbl, n, 'added', data, added FROM table_rows WHERE changes() > 0 AND n = last_insert_rowid()")
 	}
+	if len(b) == 0 {
+		return 0, 0, nil
+	}
+	if err := t.Store.Write(ctx, b); err != nil {
+		return 0, 0, err
+	}
+	t.Store.TellRows(t.Of.ID)
 	return added, changed, nil
 }
 

@@ -2,7 +2,6 @@ package vault
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"os"
@@ -42,14 +41,25 @@ func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
 	}
 	if len(b) > 0 {
 		if err := v.store.Write(ctx, b); err != nil {
-			return 0, errors.Join(fmt.Errorf("vault: %w", err), os.Remove(v.nextPath()))
+			// A disk that failed may yet keep what it said it had not. The new key
+			// stays beside the old one, and the next start takes the one that opens.
+			return 0, fmt.Errorf("vault: %w", err)
 		}
 	}
 	v.seal = next
-	if err := os.Rename(v.nextPath(), v.keyPath()); err != nil {
+	if err := v.replaceKey(); err != nil {
 		return 0, fmt.Errorf("vault: the secrets are sealed with the key in %s, which could not be put in the place of %s; do it by hand: %w", nextFile, KeyFile, err)
 	}
 	return len(v.known), nil
+}
+
+// replaceKey puts the new key in the place of the old one, for good: the
+// folder's own entry is on the disk before anybody relies on it.
+func (v *Vault) replaceKey() error {
+	if err := os.Rename(v.nextPath(), v.keyPath()); err != nil {
+		return err
+	}
+	return syncFolder(v.folder)
 }
 
 // finishRotation goes on where a rotation was cut off. before is what the old
@@ -67,5 +77,5 @@ func (v *Vault) finishRotation(ctx context.Context, key []byte, before error) er
 	if err := v.unseal(ctx); err != nil {
 		return before
 	}
-	return os.Rename(v.nextPath(), v.keyPath())
+	return v.replaceKey()
 }

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"strings"
@@ -73,7 +74,17 @@ func newKey(path string) ([]byte, error) {
 		return nil, err
 	}
 	_, err = file.Write(key)
-	return key, errors.Join(err, file.Sync(), file.Close())
+	return key, errors.Join(err, file.Sync(), file.Close(), syncFolder(filepath.Dir(path)))
+}
+
+// syncFolder makes the entries of a folder durable, beside what the files
+// themselves hold.
+func syncFolder(path string) error {
+	folder, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(folder.Sync(), folder.Close())
 }
 
 // unseal reads every secret that is kept.
@@ -135,18 +146,25 @@ func (v *Vault) Unseal(closed []byte, name string) (string, error) {
 // Put seals a secret, in place of any before it. Its name is a connection's
 // id; tokens that belong to a connection have names that begin with it.
 func (v *Vault) Put(ctx context.Context, name, secret string) error {
+	return v.PutAll(ctx, map[string]string{name: secret}, nil)
+}
+
+// PutAll seals secrets that belong together, all or none of them, with what
+// else is written with them.
+func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with store.Batch) error {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	closed, err := sealed(v.seal, secret, name)
-	if err != nil {
-		return err
+	for name, secret := range secrets {
+		closed, err := sealed(v.seal, secret, name)
+		if err != nil {
+			return err
+		}
+		put(&with, name, closed)
 	}
-	var b store.Batch
-	put(&b, name, closed)
-	if err := v.store.Write(ctx, b); err != nil {
+	if err := v.store.Write(ctx, with); err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
-	v.known[name] = secret
+	maps.Copy(v.known, secrets)
 	return nil
 }
 

@@ -55,3 +55,45 @@ func TestSealedKeptAndMasked(t *testing.T) {
 		t.Errorf("opening with a wrong key: %v", err)
 	}
 }
+
+// A key is replaced whole or not at all: whoever asked for it may leave at any
+// moment, and the secrets still open after the next start.
+func TestTheKeyIsReplacedWholeThoughTheCallerLeaves(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		leave func(cancel func())
+	}{
+		{"before it begins", func(cancel func()) { cancel() }},
+		{"while it is under way", func(cancel func()) { go cancel() }},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			folder := t.TempDir()
+			for range 20 {
+				s, err := store.Open(context.Background(), folder)
+				if err != nil {
+					t.Fatal(err)
+				}
+				v, err := vault.Open(context.Background(), folder, s)
+				if err != nil {
+					t.Fatalf("after a rotation whose caller left: %v", err)
+				}
+				if err := v.Put(context.Background(), "models", "sk-wool-4471"); err != nil {
+					t.Fatal(err)
+				}
+				ctx, cancel := context.WithCancel(context.Background())
+				c.leave(cancel)
+				_, err = v.RotateKey(ctx)
+				cancel()
+				if err != nil && !errors.Is(err, context.Canceled) {
+					t.Fatal(err)
+				}
+				if got, err := v.Get("models"); got != "sk-wool-4471" || err != nil {
+					t.Fatalf("in the same process: %q, %v", got, err)
+				}
+				if err := s.Close(); err != nil {
+					t.Fatal(err)
+				}
+			}
+		})
+	}
+}

@@ -78,8 +78,7 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 	if err := h.store.Write(ctx, append(b, more...)); err != nil {
 		return nil, fmt.Errorf("workspace: %w", err)
 	}
-	h.kept.Clear() // tools may take other arguments now
-	h.current.Store(next)
+	ctx = context.WithoutCancel(ctx) // it is written: what is in memory follows, whoever has left
 	if err := h.enliven(ctx, next); err != nil {
 		return nil, err
 	}

@@ -90,15 +90,17 @@ func (h *Holder) Draft(ctx context.Context, workflow string) (hash string, err e
 
 // ByHash gives the definition a run was started with.
 func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, error) {
-	b, err := h.bundle(ctx, hash)
+	b, err := h.bundle(ctx, h.Now(), hash)
 	if err != nil {
 		return nil, err
 	}
 	return b.def, nil
 }
 
-func (h *Holder) bundle(ctx context.Context, hash string) (*bundle, error) {
-	if b, ok := h.kept.Load(hash); ok {
+// bundle reads a definition in the light of a workspace: its zone, holidays
+// and model. Tools are always those of the current one.
+func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle, error) {
+	if b, ok := in.kept.Load(hash); ok {
 		return b.(*bundle), nil
 	}
 	var text string
@@ -109,8 +111,7 @@ func (h *Holder) bundle(ctx context.Context, hash string) (*bundle, error) {
 	if err := json.Unmarshal([]byte(text), &b.files); err != nil {
 		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
 	}
-	now := h.Now()
-	b.def = &run.Definition{Zone: now.Zone, Holidays: now.Holidays, Model: now.Model, Tools: func(name string) (flow.Tool, bool) { return h.Now().Tools.Find(name) }}
+	b.def = &run.Definition{Zone: in.Zone, Holidays: in.Holidays, Model: in.Model, Tools: func(name string) (flow.Tool, bool) { return h.Now().Tools.Find(name) }}
 	decoded, _ := flow.Decode(b.files) // it was checked before it was kept
 	for _, w := range decoded.Workflows {
 		b.def.Workflow = w
@@ -124,6 +125,6 @@ func (h *Holder) bundle(ctx context.Context, hash string) (*bundle, error) {
 			b.accepts[path] = compiled
 		}
 	}
-	h.kept.Store(hash, b)
+	in.kept.Store(hash, b)
 	return b, nil
 }

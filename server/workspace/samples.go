@@ -55,6 +55,7 @@ func (h *Holder) Caught(ctx context.Context, workflow string, signal *run.Signal
 	if _, waiting := h.catching.LoadAndDelete(workflow); !waiting {
 		return nil
 	}
+	ctx = context.WithoutCancel(ctx) // the sender may leave; the builder still waits
 	var name, by string
 	if err := h.store.Read().QueryRowContext(ctx, "SELECT name, by FROM catches WHERE workflow = ?", workflow).Scan(&name, &by); err != nil {
 		return fmt.Errorf("workspace: %w", err)

@@ -101,7 +101,7 @@ func (h *Holder) next(ctx context.Context, b store.Batch, workflow, definition, 
 	if err := h.renew(ctx); err != nil {
 		return wire.Version{}, nil, err
 	}
-	return h.version(ctx, workflow, n)
+	return h.version(context.WithoutCancel(ctx), workflow, n)
 }
 
 func (h *Holder) version(ctx context.Context, workflow string, n int) (wire.Version, []flow.Problem, error) {
@@ -224,11 +224,11 @@ func (h *Holder) bundleAt(ctx context.Context, workflow string, version int) (*b
 		if err != nil {
 			return nil, err
 		}
-		return h.bundle(ctx, hash)
+		return h.bundle(ctx, h.Now(), hash)
 	}
 	v, _, err := h.version(ctx, workflow, version)
 	if err != nil {
 		return nil, err
 	}
-	return h.bundle(ctx, v.Definition)
+	return h.bundle(ctx, h.Now(), v.Definition)
 }

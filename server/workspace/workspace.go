@@ -32,6 +32,7 @@ type Snapshot struct {
 	Heard           map[string]bool    // sources some live workflow waits for signals of
 	drafts          map[string]string  // workflow → hash of its draft
 	renamed         map[string]string  // old id → the one it has now
+	kept            *sync.Map          // hash → *bundle, read in the light of this workspace
 }
 
 // Live is the version of a workflow that signals start.
@@ -56,7 +57,6 @@ type Holder struct {
 	store    *store.Store
 	kit      *tool.Kit
 	current  atomic.Pointer[Snapshot]
-	kept     sync.Map // hash → *bundle
 	write    sync.Mutex
 	catching sync.Map // workflows whose next signal is kept as a sample
 	changed  chan struct{}
@@ -72,10 +72,10 @@ func Open(ctx context.Context, s *store.Store, kit *tool.Kit) (*Holder, error) {
 		return nil, err
 	}
 	next := h.read(files)
-	h.current.Store(next) // definitions are read in its light
 	if err := errors.Join(h.enliven(ctx, next), h.catches(ctx)); err != nil {
 		return nil, err
 	}
+	h.current.Store(next)
 	return h, nil
 }
 
@@ -119,12 +119,12 @@ func (h *Holder) Files(ctx context.Context) (map[string]string, error) {
 func (h *Holder) read(files map[string]string) *Snapshot {
 	if len(files) == 0 {
 		w, _ := flow.Decode(files)
-		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}}
+		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, kept: &sync.Map{}}
 	}
 	w, problems := flow.Decode(files)
 	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
-	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}}
+	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}}
 	for path, doc := range w.Schemas {
 		if described(w, path) {
 			continue
@@ -179,7 +179,7 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 		if err := rows.Scan(&id, &one.Version, &one.On, &one.Hash); err != nil {
 			return fmt.Errorf("workspace: %w", err)
 		}
-		b, err := h.bundle(ctx, one.Hash)
+		b, err := h.bundle(ctx, s, one.Hash)
 		if err != nil {
 			return err
 		}
@@ -253,10 +253,11 @@ func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 	})
 }
 
-// renew reads again what is live, after it was written.
+// renew reads again what is live, after it was written. Whoever wrote it may
+// have left since: what is in the database is what runs follow.
 func (h *Holder) renew(ctx context.Context) error {
 	next := *h.Now()
-	if err := h.enliven(ctx, &next); err != nil {
+	if err := h.enliven(context.WithoutCancel(ctx), &next); err != nil {
 		return err
 	}
 	h.install(&next)
@@ -268,7 +269,6 @@ func (h *Holder) Reread(ctx context.Context) error {
 	h.write.Lock()
 	defer h.write.Unlock()
 	next := h.read(h.Now().Files)
-	h.kept.Clear() // tools may take other arguments now
 	if err := h.enliven(ctx, next); err != nil {
 		return err
 	}

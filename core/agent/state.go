@@ -59,6 +59,7 @@ type Call struct {
 	By     string         `json:"by,omitempty"`     // who decided
 	Note   string         `json:"note,omitempty"`   // what they said
 	Edited bool           `json:"edited,omitempty"` // they changed the arguments
+	Unsure bool           `json:"unsure,omitempty"` // it failed, and may have happened all the same
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`
 	Waited time.Duration  `json:"waited,omitempty"` // for a person, in nanoseconds

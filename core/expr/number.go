@@ -8,18 +8,6 @@ import (
 	"cel.dev/cel-go/common/types/traits"
 )
 
-// exactLimit is 2^53: whole float64 values up to it have one exact int64 twin.
-const exactLimit = 1 << 53
-
-// canonicalFloat gives the one form every number has outside an expression:
-// int64 where the value is whole and exact, float64 otherwise.
-func canonicalFloat(f float64) any {
-	if f == math.Trunc(f) && math.Abs(f) <= exactLimit {
-		return int64(f)
-	}
-	return f
-}
-
 func number(f float64) ref.Val {
 	if whole, ok := canonicalFloat(f).(int64); ok {
 		return types.Int(whole)

@@ -1,7 +1,6 @@
 package expr
 
 import (
-	"math"
 	"slices"
 
 	"cel.dev/cel-go/common/ast"
@@ -25,8 +24,8 @@ func rewrite(parsed *ast.AST) {
 	ast.PostOrderVisit(parsed.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
 		switch e.Kind() {
 		case ast.LiteralKind:
-			if f, ok := e.AsLiteral().(types.Double); ok && float64(f) == math.Trunc(float64(f)) && math.Abs(float64(f)) <= exactLimit {
-				e.SetKindCase(factory.NewLiteral(e.ID(), types.Int(int64(f))))
+			if f, ok := e.AsLiteral().(types.Double); ok {
+				e.SetKindCase(factory.NewLiteral(e.ID(), number(float64(f))))
 			}
 		case ast.CallKind:
 			if slices.Contains(fractional, calledName(e)) {

@@ -30,35 +30,6 @@ func DecodeJSON(data []byte) (any, error) {
 	return Canonical(v), nil
 }
 
-// Canonical gives a decoded JSON value its one form: see [DecodeJSON]. Maps
-// and lists are changed in place.
-func Canonical(v any) any {
-	switch v := v.(type) {
-	case json.Number:
-		if i, err := v.Int64(); err == nil {
-			return i
-		}
-		f, err := v.Float64()
-		if err != nil {
-			return v.String()
-		}
-		return canonicalFloat(f)
-	case float64:
-		return canonicalFloat(v)
-	case int:
-		return int64(v)
-	case map[string]any:
-		for k, item := range v {
-			v[k] = Canonical(item)
-		}
-	case []any:
-		for i, item := range v {
-			v[i] = Canonical(item)
-		}
-	}
-	return v
-}
-
 // Kind names a value's kind as messages to people do.
 func Kind(v any) string {
 	switch v.(type) {

@@ -18,6 +18,7 @@ type Workspace struct {
 	Model       string          // used where a workflow or step names none
 	Holidays    map[string]bool // days nobody works, as 2026-12-25
 	Teams       map[string][]string
+	MostLinks   int // how many runs in a row may start one another
 	Workflows   map[string]*Workflow
 	Agents      map[string]*Agent
 	Connections map[string]*Connection
@@ -26,13 +27,20 @@ type Workspace struct {
 	Files       map[string]string         // the source text, by path
 }
 
+// How many runs in a row may start one another: by calling, by failing, by
+// writing rows others wait for.
+const (
+	defaultLinks = 20
+	mostLinks    = 1000
+)
+
 // MainFile is the file every workspace has.
 const MainFile = "woolsignal.yaml"
 
 // Decode reads the files of a workspace, given by path. Tools and their
 // schemas are checked by [Workspace.Check], once a catalogue is at hand.
 func Decode(files map[string]string) (*Workspace, []Problem) {
-	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", Teams: map[string][]string{},
+	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", MostLinks: defaultLinks, Teams: map[string][]string{},
 		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{}, Tables: map[string]*Table{},
 		Schemas: map[string]map[string]any{}, Holidays: map[string]bool{}, Files: files}
 	var problems []Problem
@@ -147,7 +155,7 @@ func (w *Workspace) decodeMain(text string) []Problem {
 	if root == nil {
 		return r.problems
 	}
-	f, _ := r.mapping(root, "a workspace", "name", "zone", "currency", "model", "holidays", "teams")
+	f, _ := r.mapping(root, "a workspace", "name", "zone", "currency", "model", "holidays", "teams", "limits")
 	w.Name = r.required(f, "name", "who you are")
 	if zone := r.required(f, "zone", "Europe/London"); zone != "" {
 		loaded, err := time.LoadLocation(zone)
@@ -171,6 +179,12 @@ func (w *Workspace) decodeMain(text string) []Problem {
 		g, _ := r.mapping(n, "teams")
 		for _, team := range g.order {
 			w.Teams[team] = r.texts(g, team)
+		}
+	}
+	if n, ok := f.nodes["limits"]; ok {
+		g, _ := r.mapping(n, "limits", "links")
+		if w.MostLinks = r.whole(g, "links", defaultLinks); w.MostLinks < 1 || w.MostLinks > mostLinks {
+			r.wrong(g.pos("links"), "links: 20", "links must be from 1 to %d", mostLinks)
 		}
 	}
 	return r.problems

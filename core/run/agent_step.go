@@ -112,7 +112,7 @@ func (m *Machine) factsOf(a *flow.Agent) []string {
 }
 
 func (m *Machine) recallErrand(step *Step, a *flow.Agent) Errand {
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns, About: m.factsOf(a)}}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns, About: m.factsOf(a)}}
 }
 
 func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
@@ -125,7 +125,7 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 	if limit := a.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Turn: turn, Ask: ask}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
 }
 
 func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {
@@ -136,5 +136,5 @@ func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any)
 			tool = spec.Draft
 		}
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
 }

@@ -2,6 +2,7 @@ package run
 
 import (
 	"woolsignal/core/agent"
+	"woolsignal/core/flow"
 )
 
 // halt ends a run because a person says so.
@@ -40,8 +41,9 @@ func (m *Machine) closeFrame(frame *Frame, by, because string) {
 	var open []*Step
 	frame.eachOpen(func(s *Step) { open = append(open, s) })
 	for i := len(open) - 1; i >= 0; i-- {
+		effect := m.effectOf(open[i])
 		m.close(open[i], by)
-		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because})
+		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because, Effect: effect})
 	}
 }
 
@@ -58,8 +60,8 @@ func (m *Machine) close(step *Step, by string) {
 	if step.Hearing != nil {
 		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
 	}
-	if step.Child != "" && step.Status == Running {
-		m.send(Errand{Run: m.state.ID, Step: step.Path, Cancel: &Cancel{Run: step.Child, By: by}})
+	if def, err := m.def.stepAt(step.Path); err == nil && def.Call != nil && step.Status == Running {
+		m.drop(def, step, by)
 	}
 	if step.Agent == nil {
 		return
@@ -72,9 +74,22 @@ func (m *Machine) close(step *Step, by string) {
 		case agent.Running, agent.Uncertain:
 			closed.State, closed.Ended = agent.Failed, m.now
 			closed.Error = "the run went on without it while it was on its way; it may have happened"
+			closed.Unsure = !m.readsOnly(c.Tool)
 		default:
 			continue
 		}
 		m.emit(Record{Do: DidCall, Step: step.Path, Call: &closed})
 	}
+}
+
+// drop gives a called workflow up. Its run may have begun without this one
+// knowing yet, so it is named by the key it is started with. One that was not
+// to be waited for goes on where it has begun.
+func (m *Machine) drop(def *flow.Step, step *Step, by string) {
+	r := Record{Do: DidDrop, Step: step.Path, Child: step.Child, Sending: step.Sending}
+	if def.Call.Await {
+		r.Text = by
+		m.send(Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Cancel: &Cancel{By: by}})
+	}
+	m.emit(r)
 }

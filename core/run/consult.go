@@ -70,7 +70,7 @@ func (m *Machine) questionErrand(step *Step, answer map[string]any) Errand {
 	turn := len(step.Agent.Turns)
 	ask := &Ask{Model: step.Agent.Model, System: step.Agent.System, Within: 2 * time.Minute, Answer: answer}
 	ask.Messages = step.Agent.Messages[:step.Agent.Turns[turn-1].Sent]
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Turn: turn, Ask: ask}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
 }
 
 // parseAnswer reads a model's words as what was asked for.

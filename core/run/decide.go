@@ -64,6 +64,9 @@ type verdict struct {
 // nothing; all judged cases are weighed in one call.
 func (m *Machine) choose(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	d := def.Decide
+	if step != nil && step.Agent != nil { // what held before a model was asked still does
+		scope.Now = step.Agent.Began
+	}
 	var verdicts map[int]verdict
 	for i := range d.Cases {
 		c := &d.Cases[i]

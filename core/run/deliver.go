@@ -20,6 +20,11 @@ func (m *Machine) deliver(e Event) error {
 		m.halt(e.Stopped)
 		return m.broken
 	}
+	if e.Broken != "" {
+		m.cancelAll("the run could not go on")
+		m.finish(Failed, e.Broken, false, nil)
+		return m.broken
+	}
 	if e.Decided != nil {
 		step := m.reviewed(e.Decided.Review)
 		if step == nil {
@@ -35,10 +40,11 @@ func (m *Machine) deliver(e Event) error {
 		if step == nil || step.Status != Waiting || step.Hearing == nil {
 			return ErrStale
 		}
+		e.Heard.canonical() // it may not have passed through any record yet
 		m.heard = map[string]*Signal{e.Step: e.Heard}
 		return nil
 	}
-	if step == nil || step.Status != Running || step.Tries != e.Try {
+	if step == nil || step.Status != Running || step.Sending != e.Sending {
 		return ErrStale
 	}
 	called := e.CallID == "" && (step.Agent == nil || step.Sent)
@@ -54,13 +60,11 @@ func (m *Machine) deliver(e Event) error {
 		if call == nil || call.State != agent.Running {
 			return ErrStale
 		}
+		m.fitting(call.Tool, e.Returned)
 		done := *call
 		done.State, done.Result, done.Ended = agent.Done, e.Returned.Result, m.now
-		if err := tooLarge("the result", e.Returned.Result); err != nil {
-			e.Returned.Error = err.Error()
-		}
 		if e.Returned.Error != "" {
-			done.State, done.Error, done.Result = agent.Failed, e.Returned.Error, nil
+			done.State, done.Error, done.Result, done.Unsure = agent.Failed, e.Returned.Error, nil, e.Returned.Effect == Unsure
 		}
 		m.emit(Record{Do: DidCall, Step: e.Step, Call: &done})
 	case e.Started != "" && called && step.Child == "":
@@ -69,8 +73,8 @@ func (m *Machine) deliver(e Event) error {
 		return m.returned(step, e)
 	case e.Missing != nil && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
 		return m.missing(step, e)
-	case e.Lost && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
-		return m.lost(step, e, "The service stopped while this call was on its way. It may or may not have taken effect, and the other side cannot tell two apart.")
+	case e.Lost != nil && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
+		return m.lost(step, e.CallID, e.Lost.Why)
 	default:
 		return ErrStale
 	}
@@ -82,6 +86,9 @@ func (m *Machine) returned(step *Step, e Event) error {
 	def, err := m.def.stepAt(e.Step)
 	if err != nil {
 		return err
+	}
+	if def.Call == nil && def.JavaScript == nil {
+		m.fitting(m.toolOf(def, step), e.Returned)
 	}
 	switch {
 	case def.Question != nil && step.Asking != nil:
@@ -97,11 +104,25 @@ func (m *Machine) returned(step *Step, e Event) error {
 		}
 	}
 	if e.Returned.Error != "" {
-		m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Returned.Error})
+		m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Returned.Error, Effect: e.Returned.Effect})
 	} else {
 		m.end(def, e.Step, nil, e.Returned.Result)
 	}
 	return m.broken
+}
+
+// fitting holds a tool's result against what a run can carry. A call whose
+// result is too large happened all the same: it is not to be sent again.
+func (m *Machine) fitting(tool string, r *Returned) {
+	if r.Error != "" {
+		return
+	}
+	if err := tooLarge("the result", r.Result); err != nil {
+		r.Error, r.Result = err.Error(), nil
+		if spec, ok := m.def.Tools(tool); !ok || !spec.ReadOnly {
+			r.Effect = TookPlace
+		}
+	}
 }
 
 // posted is what a message that a chat server took gives.

@@ -62,6 +62,11 @@ func (b *encoder) record(r *Record) {
 		b.raw(`,"confidence":`)
 		b.value(r.Confidence)
 	}
+	b.field("effect", string(r.Effect))
+	if r.Sending != 0 {
+		b.raw(`,"sending":`)
+		b.buf = strconv.AppendInt(b.buf, r.Sending, 10)
+	}
 	if !r.Until.IsZero() {
 		b.raw(`,"until":`)
 		b.time(r.Until)
@@ -114,6 +119,7 @@ func (b *encoder) signal(s *Signal) {
 	b.any("body", s.Body)
 	b.other("files", s.Files, len(s.Files) == 0)
 	b.field("answers", s.Answers)
+	b.field("cause", s.Cause)
 	if s.Draft {
 		b.raw(`,"draft":true`)
 	}

@@ -10,14 +10,14 @@ import (
 
 // Errand is something the outside world is asked to do for a run. Exactly one
 // of its last fields is set. The answer comes back as an [Event] with the same
-// Step, Try, Turn and CallID.
+// Step, Sending, Turn and CallID.
 type Errand struct {
-	Run    string
-	Step   string
-	Try    int    // how often the step failed before
-	Turn   int    // which turn of the model, from 1, for Ask
-	CallID string // which call of the agent; "" for a tool step
-	Again  bool   // it may have been sent before, by a service that stopped since
+	Run     string
+	Step    string
+	Sending int64  // which sending of the step this belongs to
+	Turn    int    // which turn of the model, from 1, for Ask
+	CallID  string // which call of the agent; "" for a tool step
+	Again   bool   // it may have been sent before, by a service that stopped since
 
 	Recall *Recall
 	Ask    *Ask
@@ -28,14 +28,14 @@ type Errand struct {
 	Cancel *Cancel
 }
 
-// Key is the same each time the errand is sent, and no other errand's. A tool
-// that is tried again after a failure keeps its key: the call that seemed to
-// fail may have happened.
+// Key is the same each time the errand is sent, and no other errand's. A call
+// that may have happened and is tried again keeps its number, and so its key.
+// A Cancel has the key of the Start it is about.
 func (e Errand) Key() string {
-	if e.Start != nil {
-		return fmt.Sprintf("%s:%s:%d", e.Run, e.Step, e.Try)
+	if e.Start != nil || e.Cancel != nil {
+		return fmt.Sprintf("%s:%s:%d", e.Run, e.Step, e.Sending)
 	}
-	return fmt.Sprintf("%s:%s:%d:%s", e.Run, e.Step, e.Turn, e.CallID)
+	return fmt.Sprintf("%s:%s:%d:%d:%s", e.Run, e.Step, e.Sending, e.Turn, e.CallID)
 }
 
 // Recall asks for what a thread remembers.
@@ -91,16 +91,17 @@ type Listen struct {
 	Since       time.Time
 }
 
-// Cancel asks for a called run to be stopped.
-type Cancel struct{ Run, By string }
+// Cancel asks for a called run to be stopped, by the key it was started with:
+// which run that is may not be known yet.
+type Cancel struct{ By string }
 
-// Event is something that happened outside. Exactly one field but Step, Try,
-// Turn and CallID is set.
+// Event is something that happened outside. Exactly one field but Step,
+// Sending, Turn and CallID is set.
 type Event struct {
-	Step   string
-	Try    int
-	Turn   int
-	CallID string
+	Step    string
+	Sending int64
+	Turn    int
+	CallID  string
 
 	Start    bool
 	Recalled *Recalled
@@ -108,11 +109,12 @@ type Event struct {
 	Returned *Returned
 	Decided  *Decided
 	Stopped  *Stop
+	Broken   string   // why the run cannot go on at all, whoever would want it to
 	Started  string   // the id of the called run
 	Heard    *Signal  // a candidate for the step that listens
 	Tick     bool     // the time of something may have come
 	Missing  *Missing // a connection the call needs is not there yet
-	Lost     bool     // nobody knows whether the call happened, and it must not be repeated
+	Lost     *Lost    // nobody knows whether the call happened, and it must not be repeated
 }
 
 // Recalled is what a thread remembers.
@@ -139,8 +141,12 @@ type Missing struct {
 type Returned struct {
 	Result   any
 	Error    string
-	NotFound bool // the tool says that there is no such thing
+	NotFound bool   // the tool says that there is no such thing
+	Effect   Effect // what is known of a call with an Error; "" is that nothing was done
 }
+
+// Lost says why nobody knows whether a call happened, in one sentence.
+type Lost struct{ Why string }
 
 // Stop is a person's wish that a run goes no further.
 type Stop struct{ By, Note string }
@@ -152,4 +158,10 @@ type Decided struct {
 	Edited map[string]any // nil where nothing was changed
 	By     string
 	Note   string
+}
+
+// Answer is the event that answers the errand, for one of its last fields to
+// be set.
+func (e Errand) Answer() Event {
+	return Event{Step: e.Step, Sending: e.Sending, Turn: e.Turn, CallID: e.CallID}
 }

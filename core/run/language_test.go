@@ -37,7 +37,7 @@ func (w world) step(l *life) bool {
 		if e.Cancel != nil || e.Listen != nil && w.hear == nil {
 			continue
 		}
-		event := run.Event{Step: e.Step, Try: e.Try, Turn: e.Turn, CallID: e.CallID}
+		event := run.Event{Step: e.Step, Sending: e.Sending, Turn: e.Turn, CallID: e.CallID}
 		switch {
 		case e.Recall != nil:
 			event.Recalled = &run.Recalled{Facts: []string{"They bring two bales a week."}}
@@ -54,17 +54,14 @@ func (w world) step(l *life) bool {
 		case e.Listen != nil:
 			event.Heard = w.hear
 		case e.Start != nil:
-			if l.state.Step(e.Step).Child == "" {
-				l.pending = append(l.pending, e)
-				event.Started = "child-" + e.Key()
-				break
-			}
-			result, failure := w.call(e.Start.Inputs)
-			event.Returned = &run.Returned{Result: result, Error: failure}
+			event.Started = "child-" + e.Key()
 		}
 		if l.handleIfAwaited(event) {
 			return true
 		}
+	}
+	if w.childEnds(l) {
+		return true
 	}
 	for _, r := range l.state.Reviews {
 		if r.Choice == "" {
@@ -79,6 +76,20 @@ func (w world) step(l *life) bool {
 	l.later += wake.Sub(l.clock())
 	l.handle(run.Event{Tick: true})
 	return true
+}
+
+// childEnds ends a called workflow that is under way.
+func (w world) childEnds(l *life) bool {
+	ended := false
+	l.state.Each(func(s *run.Step) {
+		if s.Status != run.Running || s.Child == "" || ended {
+			return
+		}
+		inputs, _ := s.Input.(map[string]any)
+		result, failure := w.call(inputs)
+		ended = l.handleIfAwaited(run.Event{Step: s.Path, Sending: s.Sending, Returned: &run.Returned{Result: result, Error: failure}})
+	})
+	return ended
 }
 
 func (l *life) clock() time.Time {
@@ -183,7 +194,7 @@ func TestEveryKindOfStep(t *testing.T) {
 		"fill":                      {"  - tool: register/add\n    args: {kg: '${3}'}\n    fill: {lane: 'The lane in one word'}\n", judging2, "0", `done {"id":"D-3"}`},
 		"fill a part":               {"  - tool: register/add\n    args: {kg: '${3}', lane: 'to ${fill.word}'}\n    fill: {word: 'The lane in one word'}\n", judging3, "0", `done {"id":"D-3"}`},
 		"call":                      {"  - call: other\n    inputs: {kg: '${4}'}\n", answers, "0", `done {"doubled":4}`},
-		"call and go on":            {"  - call: other\n    await: false\n", answers, "0", `done {"run":"child-r1:0:0"}`},
+		"call and go on":            {"  - call: other\n    await: false\n", answers, "0", `done {"run":"child-r1:0:1"}`},
 		"javascript":                {"  - javascript:\n      inputs: {a: '${1}', b: '${2}'}\n      code: 'return {longest: 2}'\n", answers, "0", `done {"longest":2}`},
 		"label":                     {"  - label: {as: [late, '${signal.body.gross}']}\n", answers, "0", `done {"labels":["late","30"]}`},
 		"remember":                  {"  - remember: {about: Nettlecote, name: load, fact: 'Two bales.'}\n", answers, "0", `done {}`},

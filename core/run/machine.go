@@ -124,7 +124,7 @@ func (m *Machine) complete(names map[string]any) {
 		m.finish(Failed, "gives: "+err.Error(), false, nil)
 		return
 	}
-	m.finish(Done, "", false, expr.Canonical(gives))
+	m.finish(Done, "", false, gives)
 }
 
 func (m *Machine) scope(names map[string]any) expr.Scope {
@@ -157,6 +157,7 @@ func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
 
 // emit applies a record and keeps it.
 func (m *Machine) emit(r Record) {
+	r.canonical()
 	if err := m.state.put(r, m.now); err != nil {
 		m.broken = errors.Join(m.broken, err)
 		return
@@ -312,7 +313,7 @@ func (m *Machine) kind(def *flow.Step, step *Step, path string, scope expr.Scope
 	case "javascript":
 		return m.javaScript(def, path, scope)
 	case "say":
-		return m.say(def, path, scope)
+		return m.say(def, step, path, scope)
 	case "respond":
 		return m.respond(def, path, scope)
 	case "review":
@@ -332,7 +333,8 @@ func (m *Machine) limit(def *flow.Step, path string) {
 	if def.Timeout == 0 {
 		return
 	}
-	if step := m.state.Step(path); step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting && step.Hearing != nil) {
+	step := m.state.Step(path)
+	if step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting) && !m.uncertain(step) {
 		m.emit(Record{Do: DidLimit, Step: path, Until: m.now.Add(def.Timeout)})
 	}
 }
@@ -373,8 +375,12 @@ func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[str
 	handler := step.block("f")
 	if handler == nil {
 		if def.Retry != nil && step.Tries < def.Retry.Times {
-			m.emit(Record{Do: DidRetry, Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
-			return blocked
+			yes, why := m.mayRepeat(step)
+			if yes {
+				m.emit(Record{Do: DidRetry, Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
+				return blocked
+			}
+			m.heldBack(step, path, why)
 		}
 		if def.IfFails == nil {
 			return failed
@@ -424,7 +430,6 @@ func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[
 
 // end finishes a step with its output.
 func (m *Machine) end(def *flow.Step, path string, input, output any) outcome {
-	output = expr.Canonical(output)
 	if err := tooLarge("what it gives", output); err != nil {
 		return m.fail(def, path, err.Error())
 	}

@@ -47,7 +47,7 @@ func (m *Machine) stepOutstanding(is *flow.Step, step *Step) {
 		m.send(m.findErrand(is, step))
 	case is.JavaScript != nil:
 		m.send(m.scriptErrand(is, step))
-	case is.Call != nil:
+	case is.Call != nil && step.Child == "":
 		m.send(m.startErrand(is, step))
 	}
 }
@@ -68,4 +68,28 @@ func (m *Machine) agentOutstanding(is *flow.Step, step *Step) {
 			m.send(m.callErrand(step, c.Tool, c.ID, c.Args))
 		}
 	}
+}
+
+// Awaits tells whether a run still wants an errand done. What was queued for a
+// step that has been stopped, or that began again, is wanted no more.
+func (s *State) Awaits(e Errand) bool {
+	if e.Cancel != nil || e.Listen != nil {
+		return true
+	}
+	step := s.Step(e.Step)
+	if s.Status.Ended() || step == nil || step.Status != Running || step.Sending != e.Sending {
+		return false
+	}
+	switch {
+	case e.Recall != nil:
+		return step.Agent != nil && !step.Agent.Ready
+	case e.Ask != nil:
+		return step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn
+	case e.Call != nil && e.CallID != "":
+		call := step.Agent.Call(e.CallID)
+		return call != nil && call.State == agent.Running
+	case e.Start != nil:
+		return step.Child == ""
+	}
+	return true
 }

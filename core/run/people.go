@@ -99,10 +99,10 @@ func (m *Machine) asked() any {
 }
 
 // lost asks a person about a call that may or may not have happened.
-func (m *Machine) lost(step *Step, e Event, why string) error {
+func (m *Machine) lost(step *Step, callID, why string) error {
 	tool, args := "", step.Input
-	if e.CallID != "" {
-		call := step.Agent.Call(e.CallID)
+	if callID != "" {
+		call := step.Agent.Call(callID)
 		tool, args = call.Tool, call.Args
 		uncertain := *call
 		uncertain.State = agent.Uncertain
@@ -110,9 +110,9 @@ func (m *Machine) lost(step *Step, e Event, why string) error {
 	} else if def, err := m.def.stepAt(step.Path); err == nil {
 		tool = m.toolOf(def, step)
 	}
-	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: "builder", Kind: "uncertain",
-		Title: "Did this happen? " + tool, Tool: tool, Call: e.CallID, Show: args,
-		Why:     why,
+	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: "uncertain",
+		Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
+		Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
 		Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
 	return m.broken
 }
@@ -128,7 +128,7 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 	}
 	review := *open
 	review.Choice, review.By, review.Note, review.Decided = d.Choice, d.By, d.Note, m.now
-	for k := range d.Edited {
+	for _, k := range slices.Sorted(maps.Keys(d.Edited)) {
 		if _, ok := open.Edit[k]; !ok && open.Kind != "approval" {
 			return &Refused{k + " cannot be edited here"}
 		}
@@ -224,7 +224,7 @@ func (m *Machine) toolOf(def *flow.Step, step *Step) string {
 		return def.Tool.Tool
 	case def.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
 		return def.Question.Find.Tool
-	case m.state.Signal.Via != nil:
+	case (def.Say != nil || def.Question != nil) && m.state.Signal.Via != nil:
 		return m.state.Signal.Via.Tool
 	}
 	return ""

@@ -52,6 +52,7 @@ const (
 	DidListen   = "listening"       // a step waits for a signal
 	DidDeaf     = "listened"        // … and no longer
 	DidChild    = "child_started"   // a called workflow has its run
+	DidDrop     = "child_dropped"   // … or is no longer wanted
 	DidRecall   = "recalled"        // an agent read its memory
 	DidAsk      = "model_asked"     // a model's turn began
 	DidAnswer   = "model_answered"  // … and ended
@@ -82,6 +83,8 @@ type Record struct {
 	Case       *int            `json:"case,omitempty"` // how the first journals named a block of a decision
 	Block      string          `json:"block,omitempty"`
 	Confidence float64         `json:"confidence,omitempty"`
+	Effect     Effect          `json:"effect,omitempty"`  // of a call that failed
+	Sending    int64           `json:"sending,omitempty"` // the number a call keeps; 0 is a new one
 	Until      time.Time       `json:"until,omitzero"`
 	Hearing    *Hearing        `json:"hearing,omitempty"`
 	Child      string          `json:"child,omitempty"`
@@ -130,11 +133,20 @@ func (r Record) block() string {
 	return r.Block
 }
 
+// Effect says what is known of the effect of a call that did not go well.
+type Effect string
+
+// What can be known. Without any of these, nothing was done.
+const (
+	Unsure    Effect = "unsure"   // it may or may not have happened
+	TookPlace Effect = "happened" // it happened, and what it gave is lost
+)
+
 // Origin tells where a run comes from that no signal from outside started.
 type Origin struct {
 	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
 	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
-	Try   int            `json:"try,omitempty"`   // how often the step that called it failed before
+	Call  int64          `json:"call,omitempty"`  // which sending of the step called it
 	Kind  string         `json:"kind"`            // call, rerun or try
 	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
 	Held  bool           `json:"held,omitempty"`  // nothing outside is changed

@@ -139,8 +139,13 @@ func (l *life) take(m *run.Machine, err error) {
 	l.pending = append(l.pending, errands...)
 }
 
+// handle takes an event in; one that names no sending is about what is under
+// way in its step.
 func (l *life) handle(e run.Event) {
 	l.t.Helper()
+	if step := l.state.Step(e.Step); step != nil && e.Sending == 0 {
+		e.Sending = step.Sending
+	}
 	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later))
 	l.take(m, m.Handle(e))
 }
@@ -371,7 +376,7 @@ func TestAgentMistakesAndLimits(t *testing.T) {
 func TestLostCallIsPutToAPerson(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.next()
-	l.handle(run.Event{Step: "2", Lost: true})
+	l.handle(run.Event{Step: "2", Lost: &run.Lost{Why: "The service stopped while this call was on its way."}})
 	if l.state.Status != run.Waiting || l.state.Step("2").Status != run.Uncertain {
 		t.Fatalf("run %s, step %s", l.state.Status, l.state.Step("2").Status)
 	}

@@ -26,6 +26,7 @@ type Signal struct {
 	Body    any               `json:"body,omitempty"`
 	Files   []File            `json:"files,omitempty"`
 	Answers string            `json:"answers,omitempty"` // the mail it is a reply to
+	Cause   string            `json:"cause,omitempty"`   // the run that brought it about: one that failed, or wrote a row
 	Draft   bool              `json:"draft,omitempty"`   // it starts what is written rather than what is live
 	Via     *Via              `json:"via,omitempty"`     // how it is answered where it came from
 }

@@ -20,6 +20,7 @@ type State struct {
 	Seq      int64              `json:"seq"` // of the last entry
 	Root     *Frame             `json:"root"`
 	Reviews  map[string]*Review `json:"reviews,omitempty"`
+	Unsure   map[string]Sent    `json:"unsure,omitempty"` // calls that may have happened and whose steps begin again, by path
 	Response *Response          `json:"response,omitempty"`
 	Labels   []string           `json:"labels,omitempty"`
 	Result   any                `json:"result,omitempty"` // what a called workflow gives
@@ -53,12 +54,20 @@ type Step struct {
 	Sent       bool         `json:"sent,omitempty"`  // the call behind a question to a model is on its way
 	Reviews    []string     `json:"reviews,omitempty"`
 	Tries      int          `json:"tries,omitempty"`    // failed ones before this
+	Sending    int64        `json:"sending,omitempty"`  // which sending of its call this is; no other step or try has the number
+	Effect     Effect       `json:"effect,omitempty"`   // of a call that failed
 	Until      time.Time    `json:"until,omitzero"`     // when it goes on by itself
 	Deadline   time.Time    `json:"deadline,omitzero"`  // when it has taken too long
 	Hearing    *Hearing     `json:"hearing,omitempty"`  // the signal it waits for
 	Asking     *Asking      `json:"asking,omitempty"`   // how far a question in the conversation is
 	Child      string       `json:"child,omitempty"`    // the run of the workflow it called
 	Recorded   bool         `json:"recorded,omitempty"` // taken over from another run
+}
+
+// Sent is a call as it was sent.
+type Sent struct {
+	Number int64          `json:"number"`
+	Args   map[string]any `json:"args"`
 }
 
 // open tells whether something may still happen to the step.
@@ -158,16 +167,19 @@ func (s *State) put(r Record, at time.Time) error {
 func (s *State) putStep(step *Step, r Record, at time.Time) error {
 	switch r.Do {
 	case DidBegin:
-		step.Status, step.Input = Running, r.Input
+		step.Status, step.Input, step.Effect, step.Sending = Running, r.Input, "", s.sending(r)
 		if r.Agent != nil {
 			fresh := *r.Agent // the record must stay as it was written
 			step.Agent = &fresh
 		}
 	case DidSend:
-		step.Input, step.Sent = r.Input, true
+		step.Input, step.Sent, step.Sending = r.Input, true, s.sending(r)
 	case DidEnd:
 		step.Status, step.Output, step.Error, step.Ended, step.Until, step.Deadline = r.Status, r.Output, r.Error, at, time.Time{}, time.Time{}
-		step.Recorded = r.Recorded
+		step.Recorded, step.Effect = r.Recorded, r.Effect
+		if r.Effect == "" {
+			delete(s.Unsure, r.Step)
+		}
 		if r.Input != nil {
 			step.Input = r.Input
 		}
@@ -194,6 +206,7 @@ func (s *State) putStep(step *Step, r Record, at time.Time) error {
 	case DidPause:
 		step.Status, step.Until = Waiting, r.Until
 	case DidRetry:
+		s.unsure(step)
 		*step = Step{Path: step.Path, Status: Waiting, Began: step.Began, Error: step.Error, Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
 	case DidWake:
 		step.Status, step.Until = Again, time.Time{}
@@ -207,12 +220,14 @@ func (s *State) putStep(step *Step, r Record, at time.Time) error {
 		step.Asking = &asking
 	case DidChild:
 		step.Child = r.Child
+	case DidDrop:
+		step.Child = ""
 	case DidReview:
 		review := *r.Review
 		s.Reviews[review.ID] = &review
 		step.Reviews = append(step.Reviews, review.ID)
 		if review.Kind == "uncertain" && review.Call == "" {
-			step.Status = Uncertain
+			step.Status, step.Deadline = Uncertain, time.Time{}
 		} else if review.Kind == "step" || review.Kind == OfConnection && review.Call == "" {
 			step.Status = Waiting
 		}
@@ -254,6 +269,31 @@ func putAgent(step *Step, r Record, at time.Time) error {
 		return fmt.Errorf("the record %q of step %q does not fit", r.Do, r.Step)
 	}
 	return nil
+}
+
+// sending numbers a call: by the entry that sends it, or with the number it
+// had where it is the same call once more.
+func (s *State) sending(r Record) int64 {
+	if r.Sending != 0 {
+		return r.Sending
+	}
+	return s.Seq + 1
+}
+
+// unsure keeps, of a step that begins again, the calls in it that may have
+// happened: should the same be called once more, it has the same number.
+func (s *State) unsure(step *Step) {
+	if args, ok := step.Input.(map[string]any); ok && step.Effect == Unsure {
+		if s.Unsure == nil {
+			s.Unsure = map[string]Sent{}
+		}
+		s.Unsure[step.Path] = Sent{step.Sending, args}
+	}
+	for _, frame := range step.Inside {
+		for _, inner := range frame.Steps {
+			s.unsure(inner)
+		}
+	}
 }
 
 // settle tells running from waiting: a run waits when nothing this process

@@ -27,6 +27,14 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 	if step != nil && (step.Sent || step.Agent == nil) {
 		return blocked
 	}
+	if sent, again := m.again(step, path); again {
+		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number})
+		m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", sent.Args))
+		return blocked
+	}
+	if step != nil { // the moment a model was asked about, for all of the step
+		scope.Now = step.Agent.Began
+	}
 	spec, ok := m.def.Tools(def.Tool.Tool)
 	if !ok {
 		return m.fail(def, path, "there is no tool "+def.Tool.Tool+" any more")
@@ -61,11 +69,11 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 	if m.holds() && !spec.ReadOnly {
 		return m.end(def, path, args, map[string]any{"held_back": true})
 	}
+	do := DidBegin
 	if len(def.Tool.Fill) > 0 {
-		m.emit(Record{Do: DidSend, Step: path, Input: args})
-	} else {
-		m.emit(Record{Do: DidBegin, Step: path, Input: args})
+		do = DidSend
 	}
+	m.emit(Record{Do: do, Step: path, Input: args, Sending: m.number(path, args)})
 	m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", args))
 	return blocked
 }
@@ -91,7 +99,7 @@ func (m *Machine) call(def *flow.Step, path string, scope expr.Scope) outcome {
 
 func (m *Machine) startErrand(def *flow.Step, step *Step) Errand {
 	inputs, _ := step.Input.(map[string]any)
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Start: &Start{Workflow: def.Call.Workflow, Inputs: inputs, Draft: m.state.Draft()}}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Start: &Start{Workflow: def.Call.Workflow, Inputs: inputs, Draft: m.state.Draft()}}
 }
 
 // scriptTime is how long a script may run where nothing else is written.
@@ -116,7 +124,7 @@ func (m *Machine) scriptErrand(def *flow.Step, step *Step) Errand {
 		within = def.Timeout
 	}
 	inputs, _ := step.Input.(map[string]any)
-	return Errand{Run: m.state.ID, Step: step.Path, Try: step.Tries, Script: &Script{Code: def.JavaScript.Code, Inputs: inputs, Within: within}}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Script: &Script{Code: def.JavaScript.Code, Inputs: inputs, Within: within}}
 }
 
 func (m *Machine) respond(def *flow.Step, path string, scope expr.Scope) outcome {

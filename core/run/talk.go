@@ -55,16 +55,18 @@ func anys(texts []string) []any {
 // written fills a message in.
 func (m *Machine) written(def *flow.SayStep, scope expr.Scope) (*Message, error) {
 	out := &Message{}
-	for name, v := range map[string]*flow.Value{"text": def.Text, "picture": def.Picture, "file": def.File, "buttons": def.Buttons, "layout": def.Layout} {
-		if v == nil {
+	for _, part := range []struct {
+		name  string
+		value *flow.Value
+	}{{"text", def.Text}, {"picture", def.Picture}, {"file", def.File}, {"buttons", def.Buttons}, {"layout", def.Layout}} {
+		if part.value == nil {
 			continue
 		}
-		got, err := v.Eval(scope)
+		got, err := part.value.Eval(scope)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", name, err)
+			return nil, fmt.Errorf("%s: %w", part.name, err)
 		}
-		got = expr.Canonical(got)
-		switch name {
+		switch part.name {
 		case "text":
 			out.Text = expr.Text(got)
 		case "picture":
@@ -101,7 +103,12 @@ func (m *Machine) said(path string, message *Message) {
 
 // say writes in the conversation. Where that is held on a chat server, the
 // step ends once the server has taken the message.
-func (m *Machine) say(def *flow.Step, path string, scope expr.Scope) outcome {
+func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
+	if sent, again := m.again(step, path); again {
+		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number})
+		m.send(m.postErrand(m.state.Step(path)))
+		return blocked
+	}
 	message, err := m.written(def.Say, scope)
 	if err != nil {
 		return m.fail(def, path, err.Error())
@@ -111,7 +118,8 @@ func (m *Machine) say(def *flow.Step, path string, scope expr.Scope) outcome {
 		m.said(path, message)
 		return m.end(def, path, nil, map[string]any{"message_id": m.state.ID + "-" + path})
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: message.args(via)})
+	args := message.args(via)
+	m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args)})
 	m.said(path, message)
 	m.send(m.postErrand(m.state.Step(path)))
 	return blocked
@@ -175,7 +183,8 @@ func (m *Machine) put(def *flow.Step, before *Asking, path string, message *Mess
 	via := m.state.Signal.Via
 	if via != nil && !m.holds() {
 		next.Phase = posting
-		m.emit(Record{Do: DidBegin, Step: path, Input: message.args(via)})
+		args := message.args(via)
+		m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args)})
 	} else {
 		next.Phase = listening
 		m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"text": message.Text}})
@@ -264,13 +273,13 @@ func (m *Machine) asking(def *flow.Step, step *Step, r *Returned) {
 	asking := *step.Asking
 	switch {
 	case asking.Phase == posting && r.Error != "":
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error})
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
 	case asking.Phase == posting:
 		asking.Phase = listening
 		m.emit(Record{Do: DidAsking, Step: step.Path, Asking: &asking})
 		m.hark(def, step.Path)
 	case r.Error != "" && !r.NotFound:
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error})
+		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
 	case r.NotFound || nothing(r.Result):
 		scope := m.scope(map[string]any{"value": asking.Value, "signal": m.state.Signal.value(m.def.Zone)})
 		m.askAgain(def, &asking, step.Path, fmt.Sprintf("I cannot find %s. Please look at it again.", expr.Text(asking.Value)), scope)

@@ -118,15 +118,8 @@ func ripe(t, now time.Time) bool { return !t.IsZero() && !t.After(now) }
 
 // due lets one step go on, or fail because it took too long.
 func (m *Machine) due(def *flow.Step, step *Step) {
-	if ripe(step.Deadline, m.now) {
-		if def.Kind == "tool" && step.Status == Running && (step.Sent || step.Agent == nil) && m.neverAgain(def.Tool.Tool) {
-			m.emit(Record{Do: DidLimit, Step: step.Path})
-			_ = m.lost(step, Event{}, fmt.Sprintf("It did not answer within %s. It may or may not have taken effect, and the other side cannot tell two apart.", flow.Span{Duration: def.Timeout}.String()))
-			return
-		}
-		m.cancelInside(step, "it took too long")
-		m.close(step, "the workflow")
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "it took longer than " + flow.Span{Duration: def.Timeout}.String()})
+	if ripe(step.Deadline, m.now) && !(ripe(step.Until, m.now) && !step.Until.After(step.Deadline)) {
+		m.late(def, step)
 		return
 	}
 	switch {
@@ -143,7 +136,17 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 	}
 }
 
-func (m *Machine) neverAgain(tool string) bool {
-	spec, ok := m.def.Tools(tool)
-	return !ok || spec.Resend == flow.ResendNever
+// late ends a step that took longer than it may. Where a call in it must not
+// be repeated and nobody knows whether it happened, a person is asked instead,
+// and the limit begins anew once they have said.
+func (m *Machine) late(def *flow.Step, step *Step) {
+	within := flow.Span{Duration: def.Timeout}.String()
+	if m.asks(step, "It did not answer within "+within+".") {
+		m.emit(Record{Do: DidLimit, Step: step.Path})
+		return
+	}
+	effect := m.effectOf(step)
+	m.cancelInside(step, "it took too long")
+	m.close(step, "the workflow")
+	m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "it took longer than " + within, Effect: effect})
 }

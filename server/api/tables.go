@@ -122,7 +122,11 @@ func (a *API) addRow(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return rowReply(w)(t.Add(r.Context(), values, r.Header.Get("Idempotency-Key")))
+	made := r.Header.Get("Idempotency-Key")
+	if made != "" {
+		made = "request " + made // apart from those of runs
+	}
+	return rowReply(w)(t.Add(r.Context(), values, made, ""))
 }
 
 func (a *API) changeRow(w http.ResponseWriter, r *http.Request) error {
@@ -130,7 +134,7 @@ func (a *API) changeRow(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return rowReply(w)(t.Update(r.Context(), rowNumber(r), values))
+	return rowReply(w)(t.Update(r.Context(), rowNumber(r), values, ""))
 }
 
 // rowReply answers with a row, or with what stood against it.

@@ -115,7 +115,8 @@ func (e *Engine) wakeAll(ids []string) int64 {
 		free <- struct{}{}
 		group.Go(func() {
 			defer func() { <-free }()
-			err := e.handle(e.hard, id, run.Event{Tick: true})
+			var err error
+			e.onRun(id, func() { err = e.handle(e.hard, id, run.Event{Tick: true}) })
 			if err == nil {
 				moved.Add(1)
 			} else if !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {

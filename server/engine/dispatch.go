@@ -22,13 +22,15 @@ type dispatcher struct {
 	queues map[string][]ready // by workflow
 	turns  []string           // workflows with errands, whose turn is next first
 	peers  map[string]*peer   // connections with limits, by id
+	flying map[string]int     // errands this process has, queued or on their way
 }
 
 // ready is an errand that may be sent.
 type ready struct {
 	run.Errand
-	peer   string // the connection it uses, where that has limits
-	limits flow.ConnectionLimits
+	workflow string
+	peer     string // the connection it uses, where that has limits
+	limits   flow.ConnectionLimits
 }
 
 // peer is what is going on with a connection.
@@ -38,22 +40,48 @@ type peer struct {
 }
 
 func newDispatcher(e *Engine) *dispatcher {
-	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}}
+	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}, flying: map[string]int{}}
 }
 
 // put sends an errand as soon as it is its turn.
 func (d *dispatcher) put(workflow string, errand run.Errand) {
-	r := ready{Errand: errand}
+	r := ready{Errand: errand, workflow: workflow}
 	if c := d.engine.connectionOf(errand); c != nil && c.Limits != (flow.ConnectionLimits{}) {
 		r.peer, r.limits = c.ID, c.Limits
 	}
 	d.mu.Lock()
-	if len(d.queues[workflow]) == 0 {
-		d.turns = append(d.turns, workflow)
+	d.flying[flight(errand)]++
+	d.mu.Unlock()
+	d.queue(r)
+}
+
+func (d *dispatcher) queue(r ready) {
+	d.mu.Lock()
+	if len(d.queues[r.workflow]) == 0 {
+		d.turns = append(d.turns, r.workflow)
 	}
-	d.queues[workflow] = append(d.queues[workflow], r)
+	d.queues[r.workflow] = append(d.queues[r.workflow], r)
 	d.mu.Unlock()
 	d.pump()
+}
+
+// flight names an errand among those of this process.
+func flight(e run.Errand) string {
+	switch {
+	case e.Cancel != nil:
+		return "cancel " + e.Key()
+	case e.Listen != nil:
+		return "listen " + e.Key()
+	}
+	return e.Key()
+}
+
+// has tells whether this process has an errand, queued or on its way: its
+// answer will come, and is nobody else's business.
+func (d *dispatcher) has(e run.Errand) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.flying[flight(e)] > 0
 }
 
 // pump sends what can be sent.
@@ -66,8 +94,7 @@ func (d *dispatcher) pump() {
 			return
 		}
 		d.engine.working.Go(func() {
-			defer d.done(r)
-			d.engine.do(r.Errand)
+			d.done(r, d.engine.try(r.Errand))
 		})
 	}
 }
@@ -124,13 +151,26 @@ func (d *dispatcher) free(r ready) bool {
 	})
 }
 
-func (d *dispatcher) done(r ready) {
+// againAfter is how long an errand waits that could not be done yet.
+const againAfter = time.Second
+
+// done makes room for others. An errand that could not be done yet is queued
+// again, without keeping a place meanwhile.
+func (d *dispatcher) done(r ready, again bool) {
 	d.mu.Lock()
 	d.out--
 	if r.peer != "" {
 		d.peers[r.peer].out--
 	}
+	if name := flight(r.Errand); !again {
+		if d.flying[name]--; d.flying[name] == 0 {
+			delete(d.flying, name)
+		}
+	}
 	d.mu.Unlock()
+	if again {
+		time.AfterFunc(againAfter, func() { d.queue(r) })
+	}
 	d.pump()
 }
 

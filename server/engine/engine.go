@@ -51,11 +51,13 @@ type Engine struct {
 	lanes   *lanes
 	clock   *clock
 
-	mu      sync.Mutex
-	live    map[string]*live
-	waiters map[string][]chan struct{}
-	models  sync.Map // connection id → *model.Server
-	paused  atomic.Bool
+	mu          sync.Mutex
+	live        map[string]*live
+	waiters     map[string][]chan struct{}
+	settlements map[string]*settlement // arrivals on their way, by delivery and id
+	endings     map[string]Ending      // work that ended the process, by what it is
+	models      sync.Map               // connection id → *model.Server
+	paused      atomic.Bool
 }
 
 // live is a run in memory.
@@ -66,6 +68,7 @@ type live struct {
 	definition string
 	thread     string
 	place      place // what its workflow's limits make of it
+	chain      chain // what brought it about
 	def        *run.Definition
 	state      *run.State
 	snapshot   int64 // the entry the last snapshot was made after
@@ -78,7 +81,7 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts *script.Poo
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
 	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
-		clock: newClock(), live: map[string]*live{}, waiters: map[string][]chan struct{}{}}
+		clock: newClock(), live: map[string]*live{}, waiters: map[string][]chan struct{}{}, settlements: map[string]*settlement{}, endings: map[string]Ending{}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e
@@ -117,13 +120,20 @@ type Admission struct {
 	Origin     *run.Origin // nil for a signal from outside
 	Definition string      // hash; "" is the version that is live
 	Recorded   []run.Record
-	inbox      bool // the delivery is known already; it waits in the inbox
+	arrived    *arrival // where the delivery is known already, and waits in the inbox
+}
+
+// inside tells whether the signal comes from the service's own runs, or was
+// taken in before. Such a one is never turned away: whoever sent it cannot
+// send it again, and runs that wait for those they call would wait for ever.
+func (a Admission) inside() bool {
+	return a.arrived != nil || a.Signal.Kind == "failure" || a.Origin != nil && a.Origin.Kind == run.OfCall
 }
 
 // Accept takes a signal in and starts a run, or queues it behind others. It
 // returns once that is durable; a delivery that came before gives the run it
-// started then. Errors: [ErrBusy], [workspace.ErrNoWorkflow],
-// [workspace.ErrNotLive], [workspace.ErrOff].
+// started then. With an error nothing was kept. Errors: [ErrBusy],
+// [workspace.ErrNoWorkflow], [workspace.ErrNotLive], [workspace.ErrOff].
 func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	hash, def, err := e.definition(ctx, a)
 	if err != nil {
@@ -139,24 +149,19 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
 		l.thread = a.Workflow + ":" + key
 	}
+	if l.chain, err = e.chainOf(ctx, a); err != nil {
+		return nil, err
+	}
 	l.place = placeOf(l, signal)
 	l.mu.Lock() // before anybody can find it
-	answered, first, err := e.enter(l)
+	answered, first, err := e.enter(l, a.inside())
 	if err != nil {
 		return nil, err
 	}
-	m := run.NewMachine(def, l.state, at)
-	m.Accept(signal, a.Origin)
-	m.Record(a.Recorded)
-	if first {
-		err = m.Handle(run.Event{Start: true})
-		if err == nil {
-			err = e.recall(ctx, m)
-		}
-	}
+	m, err := e.firstAdvance(ctx, l, a, first, at)
 	batch := firstBatch
-	if a.inbox {
-		batch = inboxBatch
+	if a.arrived != nil {
+		batch = inboxBatch(a.arrived)
 	}
 	entry, errands, durable, err := e.queue(l, m, err, batch)
 	if err != nil {
@@ -168,7 +173,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 		l.drop()
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
-			return e.repeated(ctx, a.Workflow, signal)
+			return e.repeated(ctx, source(a.Workflow, signal), signal.ID)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
@@ -179,13 +184,44 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 		}
 	}
 	if !first {
-		e.lanes.arrived(l)
+		e.lanes.arrived(l.id)
 	}
 	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
 }
 
+// firstAdvance takes a new run as far as it gets before anything is awaited,
+// where it may start at once.
+func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (*run.Machine, error) {
+	m := run.NewMachine(l.def, l.state, at)
+	m.Accept(a.Signal, a.Origin)
+	m.Record(a.Recorded)
+	if why := l.chain.broken; why != "" {
+		return m, m.Handle(run.Event{Broken: why})
+	}
+	if !first {
+		return m, nil
+	}
+	err := e.advance(l, m, run.Event{Start: true})
+	if err == nil {
+		err = e.recall(ctx, m)
+	}
+	var fault *faultError
+	if !errors.As(err, &fault) {
+		return m, err
+	}
+	// The signal is kept all the same, with a run that says what is wrong.
+	l.state = run.NewState(l.id)
+	m = run.NewMachine(l.def, l.state, at)
+	m.Accept(a.Signal, a.Origin)
+	return m, m.Handle(run.Event{Broken: fault.Error()})
+}
+
 // definition finds what a new run is started with.
 func (e *Engine) definition(ctx context.Context, a Admission) (string, *run.Definition, error) {
+	if a.arrived != nil {
+		def, err := e.workspace.ByHash(ctx, a.arrived.definition)
+		return a.arrived.definition, def, err
+	}
 	if a.Definition == "" {
 		return e.workspace.Definition(ctx, a.Workflow)
 	}
@@ -218,11 +254,19 @@ func (l *live) drop() {
 	l.gone = true
 }
 
-// enter makes room for a new run and tells whether it may start at once.
-func (e *Engine) enter(l *live) (<-chan struct{}, bool, error) {
+// full tells whether callers are to come back later.
+func (e *Engine) full() bool {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	if len(e.live) >= maxLive || e.ctx.Err() != nil {
+	return len(e.live) >= maxLive || e.ctx.Err() != nil
+}
+
+// enter makes room for a new run and tells whether it may start at once. One
+// from inside always gets room, while the engine goes.
+func (e *Engine) enter(l *live, inside bool) (<-chan struct{}, bool, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if len(e.live) >= maxLive && !inside || e.ctx.Err() != nil {
 		l.mu.Unlock()
 		return nil, false, ErrBusy
 	}
@@ -246,15 +290,6 @@ func (e *Engine) wake(id string) {
 		close(w)
 	}
 	delete(e.waiters, id)
-}
-
-// repeated finds the run a delivery started before.
-func (e *Engine) repeated(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
-	var id string
-	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", source(workflow, signal), signal.ID).Scan(&id); err != nil {
-		return nil, fmt.Errorf("engine: %w", err)
-	}
-	return &Ticket{Run: id, engine: e, answered: e.await(id)}, nil
 }
 
 // await gives a channel that closes when a run has answered or ended; at once
@@ -336,14 +371,39 @@ func (e *Engine) forget(l *live) {
 	e.wake(l.id)
 }
 
+// mostContended is how often an advance may find that somebody else wrote the
+// run first, before it is given up.
+const mostContended = 10
+
 // handle takes one event to its run. It returns once what followed is durable.
+// With an error nothing of it is kept.
 func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
+	return e.handleAs(ctx, id, event, nextBatch)
+}
+
+// handleAs is handle with a batch of its own. An advance that was made on what
+// is no longer so is made anew.
+func (e *Engine) handleAs(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
+	var err error
+	for range mostContended {
+		if err = e.handleOnce(ctx, id, event, batch); !errors.Is(err, store.ErrGuard) {
+			break
+		}
+	}
+	var fault *faultError
+	if errors.As(err, &fault) && event.Broken == "" {
+		return e.handle(ctx, id, run.Event{Broken: fault.Error()})
+	}
+	return err
+}
+
+func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
 	l, err := e.find(ctx, id)
 	if err != nil {
 		return err
 	}
 	m := run.NewMachine(l.def, l.state, now())
-	if err := m.Handle(event); err != nil {
+	if err := e.advance(l, m, event); err != nil {
 		var refused *run.Refused
 		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
 			l.gone = true // fold it anew: the state may be half changed
@@ -355,10 +415,6 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 		l.mu.Unlock()
 		return err
 	}
-	batch := nextBatch
-	if event.Heard != nil {
-		batch = heardBatch(event.Heard)
-	}
 	entry, errands, durable, err := e.queue(l, m, e.recall(ctx, m), batch)
 	if err != nil {
 		e.forget(l)
@@ -369,13 +425,10 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 	if err := <-durable; err != nil {
 		l.drop()
 		e.forget(l)
-		if event.Heard != nil && errors.Is(err, store.ErrGuard) {
-			e.resume(e.ctx, id) // another run heard the signal first; this one waits on
-			return err
+		if !errors.Is(err, store.ErrGuard) {
+			e.later(id)
 		}
-		e.log.Error("a run could not be written; it goes on from its journal", "run", id, "error", err)
-		e.later(id)
-		return fmt.Errorf("engine: %w", err)
+		return fmt.Errorf("engine: the run %s could not be written: %w", id, err)
 	}
 	e.written(l, entry, after)
 	return nil
@@ -421,7 +474,7 @@ func (e *Engine) send(l *live, errands []run.Errand) {
 
 // begin starts a run that waited behind others.
 func (e *Engine) begin(id string) {
-	e.working.Go(func() { e.take(id, run.Event{Start: true}) })
+	e.working.Go(func() { e.onRun(id, func() { e.take(id, run.Event{Start: true}) }) })
 }
 
 // announce tells who watches.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"woolsignal/core/agent"
@@ -34,38 +35,102 @@ func (e *Engine) readsOnly(tool string) bool {
 	return ok && t.ReadOnly
 }
 
-// do sends one errand and takes its answer back to the run.
-func (e *Engine) do(errand run.Errand) {
-	event := run.Event{Step: errand.Step, Try: errand.Try, Turn: errand.Turn, CallID: errand.CallID}
+// try does one errand, where its run still wants it, and tells whether it is
+// to be tried again later. A fault of ours, or work that ended the process
+// before, makes the errand fail with that reason.
+func (e *Engine) try(errand run.Errand) (again bool) {
+	if !e.awaits(errand) {
+		return false
+	}
+	work := "errand " + errand.Key()
+	if why := e.PutAside(work); why != "" {
+		e.fail(errand, why)
+		return false
+	}
+	Labelled(work, func() {
+		err := e.caught(work, func() (err error) {
+			again, err = e.do(errand)
+			return err
+		})
+		if err != nil {
+			e.fail(errand, err.Error())
+		}
+	})
+	return again
+}
+
+// awaits tells whether an errand's run still wants it done.
+func (e *Engine) awaits(errand run.Errand) bool {
+	if errand.Cancel != nil || errand.Listen != nil {
+		return true
+	}
+	l, err := e.find(e.hard, errand.Run)
+	if err != nil {
+		return !errors.Is(err, ErrNoRun) // where that cannot be known, its answer is taken in or not
+	}
+	wanted := l.state.Awaits(errand)
+	if !e.moving(l) && l.writing == 0 {
+		l.gone = true
+		defer e.forget(l)
+	}
+	l.mu.Unlock()
+	return wanted
+}
+
+// fail answers an errand that could not be done for a reason of our own. What
+// may have left by then is in doubt.
+func (e *Engine) fail(errand run.Errand, why string) {
+	event := errand.Answer()
 	switch {
 	case errand.Ask != nil:
-		if event.Answered = e.ask(errand); e.ctx.Err() != nil {
-			return // the engine stops; the journal knows what is open
-		}
+		event.Answered = &run.Answered{Error: why}
+	case errand.Call != nil && errand.Call.Resend == flow.ResendNever:
+		event.Lost = &run.Lost{Why: sentence(why)}
 	case errand.Call != nil:
-		if e.useTool(errand, &event); event.Returned == nil && !event.Lost && event.Missing == nil {
-			return
-		}
-	case errand.Script != nil:
-		if event.Returned = e.runScript(errand.Script); e.ctx.Err() != nil {
-			return
-		}
-	case errand.Start != nil:
-		event = e.startChild(errand)
-		if e.hard.Err() != nil {
-			return
-		}
-	case errand.Listen != nil:
-		e.listen(errand)
-		return
-	case errand.Cancel != nil:
-		e.take(errand.Cancel.Run, run.Event{Stopped: &run.Stop{By: errand.Cancel.By, Note: "the run that called it goes on without it"}})
-		return
+		event.Returned = &run.Returned{Error: why, Effect: run.Unsure}
+	case errand.Script != nil, errand.Start != nil:
+		event.Returned = &run.Returned{Error: why}
 	case errand.Recall != nil:
-		e.recallLate(errand)
+		event = run.Event{Broken: why}
+	default:
 		return
 	}
 	e.take(errand.Run, event)
+}
+
+// do sends one errand and takes its answer back to the run.
+func (e *Engine) do(errand run.Errand) (again bool, err error) {
+	event := errand.Answer()
+	switch {
+	case errand.Ask != nil:
+		if event.Answered = e.ask(errand); e.ctx.Err() != nil {
+			return false, nil // the engine stops; the journal knows what is open
+		}
+	case errand.Call != nil:
+		if !e.useTool(errand, &event) {
+			return false, nil
+		}
+	case errand.Script != nil:
+		if event.Returned = e.runScript(errand.Script); e.ctx.Err() != nil {
+			return false, nil
+		}
+	case errand.Start != nil:
+		if again, err := e.startChild(errand, &event); again || err != nil {
+			return again, err
+		}
+	case errand.Listen != nil:
+		if err := e.listen(errand); err != nil {
+			e.log.Error("a signal could not be brought to the run that waits for it; it is tried again", "run", errand.Run, "step", errand.Step, "error", err)
+			return e.hard.Err() == nil, nil
+		}
+		return false, nil
+	case errand.Cancel != nil:
+		return e.cancelChild(errand)
+	case errand.Recall != nil:
+		return e.recallLate(errand)
+	}
+	e.take(errand.Run, event)
+	return false, nil
 }
 
 // runScript runs a script in a process of its own.
@@ -75,13 +140,6 @@ func (e *Engine) runScript(s *run.Script) *run.Returned {
 		return &run.Returned{Error: e.secrets.Mask(err.Error())}
 	}
 	return &run.Returned{Result: expr.Canonical(result)}
-}
-
-// take brings an event to its run where no caller waits to be told of trouble.
-func (e *Engine) take(id string, event run.Event) {
-	if err := e.handle(e.hard, id, event); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) && e.hard.Err() == nil {
-		e.log.Error("an event could not be taken in", "run", id, "step", event.Step, "error", err)
-	}
 }
 
 func (e *Engine) ask(errand run.Errand) *run.Answered {
@@ -131,43 +189,64 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 // pauses are how long a call that may be sent again waits between tries.
 var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 
-// useTool uses a tool and puts the outcome into the event; neither outcome is
-// set where the engine stops meanwhile.
-func (e *Engine) useTool(errand run.Errand, event *run.Event) {
+// useTool uses a tool and puts the outcome into the event; false where there
+// is none, since the engine stops or the run wants it no longer.
+func (e *Engine) useTool(errand run.Errand, event *run.Event) bool {
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, errand.Call.Tool, errand.Call.Args,
-			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: errand.Call.For})
+			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: errand.Call.For, Run: errand.Run})
 		if e.hard.Err() != nil {
-			return
+			return false
 		}
-		var uncertain *tool.UncertainError
-		var refused *tool.RefusedError
-		var missing *tool.MissingError
-		switch {
-		case err == nil:
-			event.Returned = &run.Returned{Result: result}
-			return
-		case errors.As(err, &uncertain):
-			event.Lost = true
-			return
-		case errors.As(err, &missing):
-			event.Missing = &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
-			return
-		case errors.As(err, &refused), try == len(pauses):
-			event.Returned = &run.Returned{Error: err.Error(), NotFound: refused != nil && refused.NotFound}
-			return
+		if outcome(event, result, err) {
+			return true
 		}
 		pause, ok := pauseFor(err, try)
-		if !ok {
-			event.Returned = &run.Returned{Error: err.Error()}
-			return
+		if !ok || try == len(pauses) {
+			event.Returned = &run.Returned{Error: err.Error(), Effect: tool.EffectOf(err)}
+			return true
 		}
 		select {
 		case <-time.After(pause):
 		case <-e.ctx.Done():
-			return
+			return false
+		}
+		if !e.awaits(errand) {
+			return false
 		}
 	}
+}
+
+// outcome puts what a call came to into the event; false where trying again
+// may help.
+func outcome(event *run.Event, result any, err error) bool {
+	var uncertain *tool.UncertainError
+	var refused *tool.RefusedError
+	var missing *tool.MissingError
+	var happened *tool.HappenedError
+	switch {
+	case err == nil:
+		event.Returned = &run.Returned{Result: result}
+	case errors.As(err, &uncertain):
+		event.Lost = &run.Lost{Why: sentence(err.Error())}
+	case errors.As(err, &missing):
+		event.Missing = &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
+	case errors.As(err, &happened):
+		event.Returned = &run.Returned{Error: err.Error(), Effect: run.TookPlace}
+	case errors.As(err, &refused):
+		event.Returned = &run.Returned{Error: err.Error(), NotFound: refused.NotFound}
+	default:
+		return false
+	}
+	return true
+}
+
+// sentence ends a reason as sentences do, for others to follow.
+func sentence(why string) string {
+	if strings.HasSuffix(why, ".") {
+		return why
+	}
+	return why + "."
 }
 
 // longestPause bounds how long a call waits for a peer that asks for it; a
@@ -182,7 +261,7 @@ func pauseFor(err error, try int) (pause time.Duration, ok bool) {
 	if errors.As(err, &busy) && busy.After > 0 {
 		return busy.After, busy.After <= longestPause
 	}
-	return pauses[try], true
+	return pauses[min(try, len(pauses)-1)], true
 }
 
 // recall answers, on the spot, the errands that only read our own memory, so
@@ -203,7 +282,9 @@ func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
 			if err != nil {
 				return err
 			}
-			if err := m.Handle(run.Event{Step: errand.Step, Try: errand.Try, Recalled: &run.Recalled{Messages: remembered, Facts: facts}}); err != nil {
+			event := errand.Answer()
+			event.Recalled = &run.Recalled{Messages: remembered, Facts: facts}
+			if err := e.caught("the run "+errand.Run, func() error { return m.Handle(event) }); err != nil {
 				return err
 			}
 			again = true

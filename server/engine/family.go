@@ -9,19 +9,33 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/store"
+	"woolsignal/server/workspace"
 )
 
+// errGivenUp says that a called run is no longer wanted, and was not started.
+var errGivenUp = errors.New("the run that called it went on without it")
+
 // startChild starts the run of a called workflow, once, however often it is
-// asked to.
-func (e *Engine) startChild(errand run.Errand) run.Event {
-	event := run.Event{Step: errand.Step, Try: errand.Try}
-	id, err := e.call(e.hard, *errand.Start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Try: errand.Try})
-	if err != nil {
+// asked to. What is in its way for a while does not fail the step: it is tried
+// again.
+func (e *Engine) startChild(errand run.Errand, event *run.Event) (again bool, err error) {
+	id, err := e.call(e.hard, *errand.Start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
+	var invalid *InputError
+	var fault *faultError
+	switch {
+	case err == nil:
+		event.Started = id
+	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
+		return false, nil
+	case errors.As(err, &fault):
+		return false, err
+	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
 		event.Returned = &run.Returned{Error: err.Error()}
-		return event
+	default:
+		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step, "error", err)
+		return true, nil
 	}
-	event.Started = id
-	return event
+	return false, nil
 }
 
 // call starts a workflow with inputs.
@@ -34,12 +48,50 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
 		return "", err
 	}
-	signal := &run.Signal{ID: id, Source: "/call", Type: "workflow.called", Time: now(), Kind: "called", Trigger: "called", Body: start.Inputs, Draft: start.Draft}
+	signal := &run.Signal{ID: id, Source: callSource, Type: "workflow.called", Time: now(), Kind: "called", Trigger: "called", Body: start.Inputs, Draft: start.Draft}
 	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 	if err != nil {
 		return "", err
 	}
+	if ticket.Run == "" {
+		return "", errGivenUp
+	}
 	return ticket.Run, nil
+}
+
+// cancelChild stops a called run that is no longer wanted. Where it was never
+// started, it cannot be any more.
+func (e *Engine) cancelChild(errand run.Errand) (again bool, err error) {
+	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", callSource, errand.Key())
+	if err != nil {
+		return e.hard.Err() == nil, nil
+	}
+	for _, id := range ids {
+		e.stopUnwanted(id, errand.Cancel.By)
+	}
+	return false, nil
+}
+
+func (e *Engine) stopUnwanted(id, by string) {
+	e.take(id, run.Event{Stopped: &run.Stop{By: by, Note: "the run that called it goes on without it"}})
+}
+
+// unwanted stops called runs that were given up just before the service
+// stopped.
+func (e *Engine) unwanted(ctx context.Context) error {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, unwanted FROM runs WHERE unwanted IS NOT NULL AND ended IS NULL")
+	if err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id, by string
+		if err := rows.Scan(&id, &by); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		e.working.Go(func() { e.stopUnwanted(id, by) })
+	}
+	return rows.Err()
 }
 
 // InputError says what is wrong with the inputs of a workflow.
@@ -80,16 +132,13 @@ func (e *Engine) tell(l *live) {
 		return
 	}
 	e.working.Go(func() {
-		var err error
-		if whom == "parent" {
-			err = e.tellParent(l)
-		} else {
-			err = e.tellFailure(l)
-		}
-		if err != nil {
-			if e.ctx.Err() == nil {
-				e.log.Error("the end of a run could not be told", "run", l.id, "whom", whom, "error", err)
+		told := e.patiently("the end of a run could not be told", []any{"run", l.id, "whom", whom}, func() error {
+			if whom == "parent" {
+				return e.tellParent(l)
 			}
+			return e.tellFailure(l)
+		})
+		if !told {
 			return
 		}
 		var b store.Batch
@@ -100,7 +149,7 @@ func (e *Engine) tell(l *live) {
 
 func (e *Engine) tellParent(l *live) error {
 	s := l.state
-	event := run.Event{Step: s.Origin.Step, Returned: &run.Returned{Result: s.Result}}
+	event := run.Event{Step: s.Origin.Step, Sending: s.Origin.Call, Returned: &run.Returned{Result: s.Result}}
 	switch s.Status {
 	case run.Failed:
 		event.Returned = &run.Returned{Error: l.def.Workflow.Title + " failed: " + s.Because}
@@ -111,10 +160,10 @@ func (e *Engine) tellParent(l *live) error {
 		event.Returned.Result = map[string]any{}
 	}
 	// The run that called may not have noted yet which run it called.
-	if err := e.handle(e.hard, s.Origin.Run, run.Event{Step: s.Origin.Step, Try: s.Origin.Try, Started: l.id}); err != nil && !errors.Is(err, run.ErrStale) {
+	started := run.Event{Step: s.Origin.Step, Sending: s.Origin.Call, Started: l.id}
+	if err := e.handle(e.hard, s.Origin.Run, started); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
 		return err
 	}
-	event.Try = s.Origin.Try
 	if err := e.handle(e.hard, s.Origin.Run, event); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
 		return err
 	}
@@ -128,9 +177,10 @@ func (e *Engine) tellFailure(l *live) error {
 			if t.Failure == nil || id == l.workflow || len(t.Failure.Of) > 0 && !slices.Contains(t.Failure.Of, l.workflow) {
 				continue
 			}
-			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended, Kind: "failure", Trigger: t.ID, Subject: l.def.Workflow.Title + ": " + l.state.Because,
+			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended, Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,
 				Body: map[string]any{"run": l.id, "workflow": l.workflow, "title": l.def.Workflow.Title, "because": l.state.Because, "about": about(l.state.Signal), "address": "/runs/" + l.id}}
-			if _, err := e.Accept(e.hard, Admission{Workflow: id, Signal: signal}); err != nil {
+			_, err := e.Accept(e.hard, Admission{Workflow: id, Signal: signal})
+			if err != nil && !errors.Is(err, workspace.ErrOff) && !errors.Is(err, workspace.ErrNotLive) && !errors.Is(err, workspace.ErrNoWorkflow) {
 				return fmt.Errorf("%s: %w", id, err)
 			}
 		}

@@ -15,10 +15,28 @@ import (
 // comes to wait for it.
 const keptFor = 30 * 24 * time.Hour
 
+// arrival is a signal in the inbox.
+type arrival struct {
+	delivery   string // as deliveries.source
+	workflow   string // the one it starts where nobody waits; "" for none
+	definition string // … as it was when the signal was taken in
+	signal     *run.Signal
+}
+
+// settlement is an arrival on its way to whom it is for.
+type settlement struct {
+	done   chan struct{} // closed once it is there, or it is known to take longer
+	ticket *Ticket
+}
+
 // Receive takes in a signal that a run may wait for. A run that does hears
 // it; else it starts the workflow its trigger belongs to, where there is one;
 // else it is kept for who comes to wait. The ticket's Run is "" where no run
 // was started. workflow is "" where the signal starts none.
+//
+// With an error nothing was kept. Once the signal is kept, what becomes of it
+// no longer depends on the caller. Errors: [ErrNobodyWaits], those of
+// [Engine.Accept].
 func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
 	if !e.mayBeHeard(ctx, signal) {
 		if workflow == "" {
@@ -26,23 +44,42 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 		}
 		return e.Accept(ctx, Admission{Workflow: workflow, Signal: signal})
 	}
-	signal.Text = e.secrets.Mask(signal.Text)
-	signal.Body = e.secrets.MaskValue(signal.Body)
+	a, err := e.arriving(ctx, workflow, signal)
+	if err != nil {
+		return nil, err
+	}
 	data, err := json.Marshal(signal)
 	if err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	var b store.Batch
-	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", source(workflow, signal), signal.ID)
+	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
 	heardAs, key := signal.HeardAs()
-	b.Do("INSERT INTO inbox (source, id, key, workflow, state, at, signal) VALUES (?, ?, ?, ?, 'new', ?, ?)",
-		heardAs, signal.ID, key, workflow, store.Time(time.Now()), data)
+	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, ?, ?, ?, 'new', ?, ?)",
+		a.delivery, signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)
 	if err := e.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
-		return e.repeated(ctx, workflow, signal)
+		return e.repeated(ctx, a.delivery, signal.ID)
 	} else if err != nil {
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
-	return e.settle(ctx, workflow, signal)
+	return e.settling(a).wait(ctx)
+}
+
+// arriving readies a signal for the inbox, and refuses what could not be
+// started: afterwards nothing is refused.
+func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Signal) (arrival, error) {
+	a := arrival{delivery: source(workflow, signal), workflow: workflow, signal: signal}
+	signal.Text = e.secrets.Mask(signal.Text)
+	signal.Body = e.secrets.MaskValue(signal.Body)
+	if workflow == "" {
+		return a, nil
+	}
+	if e.full() {
+		return a, ErrBusy
+	}
+	var err error
+	a.definition, _, err = e.workspace.Definition(ctx, workflow)
+	return a, err
 }
 
 // mayBeHeard tells whether a run waits for such signals, or may come to.
@@ -58,10 +95,58 @@ func (e *Engine) mayBeHeard(ctx context.Context, signal *run.Signal) bool {
 	return e.store.Read().QueryRowContext(ctx, "SELECT 1 FROM hears WHERE source = ? LIMIT 1", source).Scan(&one) == nil
 }
 
-// settle brings a signal that is in the inbox to whom it is for.
-func (e *Engine) settle(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
-	heardAs, key := signal.HeardAs()
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT run, step, also_starts FROM hears WHERE source = ? AND key = ?", heardAs, key)
+// wait gives the ticket of an arrival once it is settled. A caller that leaves
+// changes nothing.
+func (s *settlement) wait(ctx context.Context) (*Ticket, error) {
+	select {
+	case <-s.done:
+		return s.ticket, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// settling brings an arrival to whom it is for, however often that takes, and
+// gives how far it is. An arrival that is on its way already is brought once.
+func (e *Engine) settling(a arrival) *settlement {
+	key := a.delivery + "\n" + a.signal.ID
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if s := e.settlements[key]; s != nil {
+		return s
+	}
+	s := &settlement{done: make(chan struct{}), ticket: &Ticket{engine: e, answered: closed()}}
+	e.settlements[key] = s
+	e.working.Go(func() {
+		told := false
+		e.patiently("a signal could not be brought to whom it is for", []any{"source", a.signal.Source, "id", a.signal.ID}, func() error {
+			ticket, err := e.settle(a)
+			if err == nil && !told {
+				s.ticket = ticket
+			}
+			if !told {
+				close(s.done) // whoever sent it need not wait for what takes longer
+				told = true
+			}
+			return err
+		})
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		delete(e.settlements, key)
+	})
+	return s
+}
+
+func closed() <-chan struct{} {
+	c := make(chan struct{})
+	close(c)
+	return c
+}
+
+// settle tries once to bring an arrival to whom it is for.
+func (e *Engine) settle(a arrival) (*Ticket, error) {
+	heardAs, key := a.signal.HeardAs()
+	rows, err := e.store.Read().QueryContext(e.hard, "SELECT run, step, also_starts FROM hears WHERE source = ? AND key = ?", heardAs, key)
 	if err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
@@ -73,8 +158,7 @@ func (e *Engine) settle(ctx context.Context, workflow string, signal *run.Signal
 	for rows.Next() {
 		var l listener
 		if err := rows.Scan(&l.run, &l.step, &l.also); err != nil {
-			rows.Close()
-			return nil, fmt.Errorf("engine: %w", err)
+			return nil, errors.Join(fmt.Errorf("engine: %w", err), rows.Close())
 		}
 		all = append(all, l)
 	}
@@ -82,59 +166,78 @@ func (e *Engine) settle(ctx context.Context, workflow string, signal *run.Signal
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	for _, l := range all {
-		if e.hears(l.run, l.step, signal) {
-			if l.also && workflow != "" {
-				break
-			}
+		heard, err := e.hears(l.run, l.step, a)
+		if err != nil {
+			return nil, err
+		}
+		if heard && l.also && a.workflow != "" {
+			break
+		} else if heard {
 			return &Ticket{Run: l.run, Heard: true, engine: e, answered: e.await(l.run)}, nil
 		}
 	}
-	if workflow != "" {
-		return e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, inbox: true})
+	if a.workflow != "" {
+		return e.Accept(e.hard, Admission{Workflow: a.workflow, Signal: a.signal, arrived: &a})
 	}
 	var b store.Batch
-	b.Do("UPDATE inbox SET state = 'kept' WHERE source = ? AND id = ? AND state = 'new'", heardAs, signal.ID)
+	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'", a.delivery, a.signal.ID)
 	b.Do("DELETE FROM inbox WHERE at < ? AND state != 'new'", store.Time(time.Now().Add(-keptFor)))
-	return &Ticket{engine: e, answered: e.await("")}, e.store.Write(ctx, b)
+	return &Ticket{engine: e, answered: closed()}, e.store.Write(e.hard, b)
 }
 
 // hears offers a signal to a step that waits and tells whether it was meant.
-func (e *Engine) hears(id, step string, signal *run.Signal) bool {
-	copied := *signal
-	err := e.handle(e.hard, id, run.Event{Step: step, Heard: &copied})
-	if err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, store.ErrGuard) && e.hard.Err() == nil {
-		e.log.Error("a signal could not be brought to the run that waits for it", "run", id, "step", step, "error", err)
+func (e *Engine) hears(id, step string, a arrival) (bool, error) {
+	copied := *a.signal
+	err := e.handleAs(e.hard, id, run.Event{Step: step, Heard: &copied}, heardBatch(a))
+	switch {
+	case err == nil:
+		return true, nil
+	case errors.Is(err, run.ErrStale), errors.Is(err, ErrNoRun), e.wasHeard(a):
+		return false, nil
 	}
-	return err == nil
+	return false, fmt.Errorf("the run %s waits at step %s: %w", id, step, err)
+}
+
+// wasHeard tells whether some run has heard a signal.
+func (e *Engine) wasHeard(a arrival) bool {
+	var one int
+	return e.store.Read().QueryRowContext(e.hard, "SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery, a.signal.ID).Scan(&one) == nil
+}
+
+// arrivals reads signals of the inbox.
+func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arrival, error) {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT delivery, workflow, definition, signal FROM inbox WHERE "+where, args...)
+	if err != nil {
+		return nil, fmt.Errorf("engine: the inbox could not be read: %w", err)
+	}
+	defer rows.Close()
+	var out []arrival
+	for rows.Next() {
+		var a arrival
+		var data []byte
+		if err := rows.Scan(&a.delivery, &a.workflow, &a.definition, &data); err != nil {
+			return nil, fmt.Errorf("engine: the inbox could not be read: %w", err)
+		}
+		if a.signal, err = run.DecodeSignal(data); err != nil {
+			return nil, err
+		}
+		out = append(out, a)
+	}
+	return out, rows.Err()
 }
 
 // listen looks for signals a step missed that only now waits for them.
-func (e *Engine) listen(errand run.Errand) {
-	rows, err := e.store.Read().QueryContext(e.hard, "SELECT signal FROM inbox WHERE source = ? AND key = ? AND state != 'heard' AND at >= ? ORDER BY at",
+func (e *Engine) listen(errand run.Errand) error {
+	found, err := e.arrivals(e.hard, "source = ? AND key = ? AND state != 'heard' AND at >= ? ORDER BY at",
 		errand.Listen.Source, errand.Listen.Key, store.Time(errand.Listen.Since))
-	if err != nil {
-		e.log.Error("the inbox could not be read", "run", errand.Run, "error", err)
-		return
-	}
-	var found []*run.Signal
-	for rows.Next() {
-		var data []byte
-		if err = rows.Scan(&data); err != nil {
-			break
+	for _, a := range found {
+		heard, missed := e.hears(errand.Run, errand.Step, a)
+		if heard {
+			return nil
 		}
-		signal, err := run.DecodeSignal(data)
-		if err == nil {
-			found = append(found, signal)
-		}
+		err = errors.Join(err, missed)
 	}
-	if err := errors.Join(err, rows.Err(), rows.Close()); err != nil {
-		e.log.Error("the inbox could not be read", "run", errand.Run, "error", err)
-	}
-	for _, signal := range found {
-		if e.hears(errand.Run, errand.Step, signal) {
-			return
-		}
-	}
+	return err
 }
 
 // unheard takes up steps that began to wait just before the service stopped,
@@ -162,26 +265,29 @@ func (e *Engine) unheard(ctx context.Context) error {
 
 // unsettled takes up signals that came in just before the service stopped.
 func (e *Engine) unsettled(ctx context.Context) error {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT workflow, signal FROM inbox WHERE state = 'new'")
+	all, err := e.arrivals(ctx, "state = 'new'")
+	for _, a := range all {
+		e.settling(a)
+	}
+	return err
+}
+
+// repeated finds what became of a delivery that came before: the run it
+// started or was heard by. One that is still on its way is waited for.
+func (e *Engine) repeated(ctx context.Context, delivery, id string) (*Ticket, error) {
+	var started string
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", delivery, id).Scan(&started); err != nil {
+		return nil, fmt.Errorf("engine: %w", err)
+	}
+	if started != "" {
+		return &Ticket{Run: started, engine: e, answered: e.await(started)}, nil
+	}
+	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state = 'new'", delivery, id)
 	if err != nil {
-		return fmt.Errorf("engine: %w", err)
+		return nil, err
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var workflow string
-		var data []byte
-		if err := rows.Scan(&workflow, &data); err != nil {
-			return fmt.Errorf("engine: %w", err)
-		}
-		signal, err := run.DecodeSignal(data)
-		if err != nil {
-			return err
-		}
-		e.working.Go(func() {
-			if _, err := e.settle(e.ctx, workflow, signal); err != nil && e.ctx.Err() == nil {
-				e.log.Error("a signal of before the stop could not be settled", "source", signal.Source, "id", signal.ID, "error", err)
-			}
-		})
+	if len(waiting) > 0 {
+		return e.settling(waiting[0]).wait(ctx)
 	}
-	return rows.Err()
+	return &Ticket{engine: e, answered: closed()}, nil
 }

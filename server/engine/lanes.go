@@ -73,10 +73,11 @@ type lanes struct {
 	queues map[string][]*held // waiting runs by strict lane, oldest first
 	waits  map[string][]*held // waiting runs by workflow, oldest first
 	begins map[string]*minute // beginnings, by workflow
+	quiet  map[string][]*held // runs that wait for quiet, by workflow and key, oldest first
 }
 
 func newLanes(e *Engine) *lanes {
-	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string]*minute{}}
+	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string]*minute{}, quiet: map[string][]*held{}}
 }
 
 // enter puts a run in its place and tells whether it may start at once.
@@ -109,13 +110,19 @@ func (s *lanes) wait(id string, p place) *held {
 	for _, l := range h.lanes {
 		s.queues[l.name] = append(s.queues[l.name], h)
 	}
+	if p.debounce > 0 {
+		s.quiet[p.quietKey()] = append(s.quiet[p.quietKey()], h)
+	}
 	return h
 }
+
+// quietKey names the runs of which the youngest alone is carried out.
+func (p place) quietKey() string { return p.workflow + " " + p.key }
 
 // start lets a waiting run go where nothing holds it back.
 func (s *lanes) start(h *held, at time.Time) bool {
 	p := h.place
-	if s.paused || p.debounce > 0 && at.Before(p.accepted.Add(p.debounce)) || p.atOnce > 0 && s.moving["workflow "+p.workflow] >= p.atOnce {
+	if s.paused || p.debounce > 0 && !s.isQuiet(h, at) || p.atOnce > 0 && s.moving["workflow "+p.workflow] >= p.atOnce {
 		return false
 	}
 	for _, l := range h.lanes {
@@ -140,6 +147,13 @@ func (s *lanes) start(h *held, at time.Time) bool {
 	return true
 }
 
+// isQuiet tells whether a run has waited long enough for a younger one, and
+// none has come.
+func (s *lanes) isQuiet(h *held, at time.Time) bool {
+	same := s.quiet[h.place.quietKey()]
+	return same[len(same)-1] == h && !at.Before(h.place.accepted.Add(h.place.debounce))
+}
+
 // count notes that a run moves, or no longer does.
 func (s *lanes) count(h *held, by int) {
 	note := func(name string) {
@@ -162,6 +176,9 @@ func (s *lanes) unwait(h *held) {
 		}
 	}
 	drop(s.waits, h.place.workflow)
+	if h.place.debounce > 0 {
+		drop(s.quiet, h.place.quietKey())
+	}
 	for _, l := range h.lanes {
 		drop(s.queues, l.name)
 	}
@@ -199,25 +216,33 @@ func (s *lanes) ready(workflow string) []string {
 	return out
 }
 
-// arrived sees to a run that has to wait: only the last within the debounce
-// is carried out.
-func (s *lanes) arrived(l *live) {
-	p := l.place
-	if p.debounce == 0 {
-		return
-	}
-	s.mu.Lock()
-	var older []string
-	for _, h := range s.waits[p.workflow] {
-		if h.id != l.id && h.place.key == p.key && !h.started {
-			older = append(older, h.id)
-		}
-	}
-	s.kickLater(p.workflow, time.Until(p.accepted.Add(p.debounce)))
-	s.mu.Unlock()
+// arrived sees to a run that has to wait for quiet: those that came before it
+// are not carried out. Which came before is the order of their places, so of
+// any number that arrive together the youngest stays.
+func (s *lanes) arrived(id string) {
+	older, quiet := s.supersedes(id)
 	for _, id := range older {
-		s.engine.take(id, run.Event{Stopped: &run.Stop{By: "the workflow", Note: "a newer signal came within " + p.debounce.String()}})
+		s.engine.take(id, run.Event{Stopped: &run.Stop{By: "the workflow", Note: "a newer signal came within " + quiet.String()}})
 	}
+}
+
+// supersedes lists the runs that are not carried out because one came after
+// them, and for how long it has to be quiet.
+func (s *lanes) supersedes(id string) (older []string, quiet time.Duration) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	h := s.runs[id]
+	if h == nil || h.started || h.place.debounce == 0 {
+		return nil, 0
+	}
+	for _, o := range s.quiet[h.place.quietKey()] {
+		if o == h {
+			break
+		}
+		older = append(older, o.id)
+	}
+	s.kickLater(h.place.workflow, time.Until(h.place.accepted.Add(h.place.debounce)))
+	return older, h.place.debounce
 }
 
 // kickLater looks at a workflow's waiting runs again after a while.

@@ -14,8 +14,14 @@ import (
 	"woolsignal/server/store"
 )
 
+// callSource is what delivers the signals of called workflows.
+const callSource = "/call"
+
 // source names what delivered a signal, for telling repeats.
 func source(workflow string, s *run.Signal) string {
+	if s.Kind == "called" { // by whoever calls, whatever the workflow is called by then
+		return callSource
+	}
 	if s.In != "" { // ids are the sender's own, unique only beside its source
 		return workflow + "/" + s.Trigger + " " + s.Source
 	}
@@ -31,12 +37,13 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 }
 
 // inboxBatch is firstBatch for a signal that was taken into the inbox before.
-func inboxBatch(l *live, entry run.Entry) (store.Batch, error) {
-	var b store.Batch
-	b.Guard("UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, source(l.workflow, l.state.Signal), l.state.Signal.ID)
-	heardAs, _ := l.state.Signal.HeardAs()
-	b.Do("DELETE FROM inbox WHERE source = ? AND id = ?", heardAs, l.state.Signal.ID)
-	return beginning(b, l, entry)
+func inboxBatch(a *arrival) func(*live, run.Entry) (store.Batch, error) {
+	return func(l *live, entry run.Entry) (store.Batch, error) {
+		var b store.Batch
+		b.Guard("UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, a.delivery, a.signal.ID)
+		b.Do("DELETE FROM inbox WHERE delivery = ? AND id = ?", a.delivery, a.signal.ID)
+		return beginning(b, l, entry)
+	}
 }
 
 func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
@@ -45,9 +52,9 @@ func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
 	if s.Origin != nil {
 		origin = s.Origin.Kind + " " + s.Origin.Run
 	}
-	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, wake, tell, seq, accepted, ended, input, output, cost)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin,
+	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, cause, links, wake, tell, seq, accepted, ended, input, output, cost)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin, orNull(l.chain.cause), l.chain.links,
 		wakes(s), awaited(l), entry.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
 	err := follow(&b, l, entry)
 	return b, err
@@ -78,16 +85,17 @@ func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
 
 // heardBatch writes an advance that a signal of the inbox made. It is skipped
 // also where somebody else heard the signal first.
-func heardBatch(signal *run.Signal) func(*live, run.Entry) (store.Batch, error) {
+func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
-		heardAs, _ := signal.HeardAs()
-		state := "'heard'"
-		if alsoStarts(entry) {
-			state = "'new'" // it is still to start a run
+		if alsoStarts(entry) { // it stays new: it is still to start a run
+			b.Guard("UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+			return following(b, l, entry)
 		}
-		b.Guard("UPDATE inbox SET state = "+state+" WHERE source = ? AND id = ? AND state != 'heard'", heardAs, signal.ID)
-		return following(b, l, entry)
+		b.Guard("UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+		b, err := following(b, l, entry)
+		b.Do("UPDATE deliveries SET run = ? WHERE source = ? AND id = ?", l.id, a.delivery, a.signal.ID) // for its repeats
+		return b, err
 	}
 }
 
@@ -194,6 +202,8 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case run.DidListen:
 		b.Do("INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?) ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key, also_starts = excluded.also_starts",
 			l.id, r.Step, r.Hearing.Source, r.Hearing.Key, r.Hearing.AlsoStarts)
+	case run.DidDrop:
+		drop(b, l.id, r)
 	case run.DidDeaf:
 		b.Do("DELETE FROM hears WHERE run = ? AND step = ?", l.id, r.Step)
 	case run.DidFinish:
@@ -203,6 +213,16 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		case run.Stopped:
 			message("note", "", "This was "+r.Error)
 		}
+	}
+}
+
+// drop keeps a called run from ever being started, and marks one that was to
+// be stopped.
+func drop(b *store.Batch, id string, r run.Record) {
+	key := run.Errand{Run: id, Step: r.Step, Sending: r.Sending, Cancel: &run.Cancel{}}.Key()
+	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", callSource, key)
+	if by := r.Text; by != "" {
+		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = ? AND id = ?)", by, callSource, key)
 	}
 }
 

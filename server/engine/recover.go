@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"woolsignal/core/flow"
@@ -101,18 +102,18 @@ func (e *Engine) entries(ctx context.Context, id string, after int64) ([]run.Ent
 // Start takes up what was open when the service last stopped, and from then
 // on wakes runs whose time has come.
 func (e *Engine) Start(ctx context.Context) error {
-	if err := e.loadPause(ctx); err != nil {
+	if err := errors.Join(e.loadPause(ctx), e.loadEndings(ctx)); err != nil {
 		return err
 	}
 	resume, begin, err := e.open(ctx)
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(e.unsettled(ctx), e.unheard(ctx), e.untold(ctx)); err != nil {
+	if err := errors.Join(e.unsettled(ctx), e.unheard(ctx), e.untold(ctx), e.unwanted(ctx)); err != nil {
 		return err
 	}
 	for _, id := range resume {
-		e.resume(ctx, id)
+		e.onRun(id, func() { e.resume(id) })
 	}
 	for _, id := range begin {
 		e.begin(id)
@@ -168,22 +169,38 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
 	for _, w := range queued {
 		if e.lanes.enter(w.id, w.place) {
 			begin = append(begin, w.id)
-		} else if w.place.debounce > 0 {
-			e.lanes.kickLater(w.place.workflow, time.Until(w.place.accepted.Add(w.place.debounce)))
 		}
+	}
+	for _, w := range queued {
+		e.lanes.arrived(w.id) // of those that waited for quiet, the youngest alone still does
 	}
 	return resume, begin, rows.Err()
 }
 
-// resume sends again what one run still waits for.
-func (e *Engine) resume(ctx context.Context, id string) {
-	l, err := e.find(ctx, id)
-	if err != nil {
-		e.log.Error("a run cannot be taken up", "run", id, "error", err)
+// resume sends again what one run still waits for and nobody in this process
+// has: a service that stopped, or a disk that failed, may have kept it from
+// being sent, or its answer from being taken in.
+func (e *Engine) resume(id string) {
+	l, err := e.find(e.hard, id)
+	if errors.Is(err, ErrNoRun) {
+		return
+	} else if err != nil {
+		e.log.Error("a run cannot be taken up; it is tried again", "run", id, "error", err)
+		e.later(id)
+		return
+	}
+	if l.writing > 0 { // what that entry sends is not known to be sent yet
+		l.mu.Unlock()
+		e.later(id)
 		return
 	}
 	errands, err := run.Outstanding(l.def, l.state, now())
+	errands = slices.DeleteFunc(errands, e.errands.has)
 	workflow := l.workflow
+	if !e.moving(l) {
+		l.gone = true
+		defer e.forget(l)
+	}
 	l.mu.Unlock()
 	if err != nil {
 		e.log.Error("a run cannot be taken up", "run", id, "error", err)
@@ -192,7 +209,9 @@ func (e *Engine) resume(ctx context.Context, id string) {
 	for _, errand := range errands {
 		if errand.Call != nil && errand.Call.Resend == flow.ResendNever {
 			e.working.Go(func() {
-				e.take(errand.Run, run.Event{Step: errand.Step, Try: errand.Try, CallID: errand.CallID, Lost: true})
+				event := errand.Answer()
+				event.Lost = &run.Lost{Why: "The service stopped while this call was on its way."}
+				e.take(errand.Run, event)
 			})
 			continue
 		}
@@ -203,22 +222,25 @@ func (e *Engine) resume(ctx context.Context, id string) {
 
 // recallLate answers a memory errand that was not answered in the entry it
 // came from, as a journal may hold that somebody else wrote.
-func (e *Engine) recallLate(errand run.Errand) {
+func (e *Engine) recallLate(errand run.Errand) (again bool, err error) {
 	remembered, err := e.remembered(e.hard, errand.Recall)
 	if err != nil {
-		e.log.Error("a memory could not be read", "run", errand.Run, "error", err)
-		return
+		e.log.Error("a memory could not be read; it is tried again", "run", errand.Run, "error", err)
+		return e.hard.Err() == nil, nil
 	}
-	e.take(errand.Run, run.Event{Step: errand.Step, Try: errand.Try, Recalled: &run.Recalled{Messages: remembered}})
+	event := errand.Answer()
+	event.Recalled = &run.Recalled{Messages: remembered}
+	e.take(errand.Run, event)
+	return false, nil
 }
 
-// later takes a run up again that could not be written, once the disk may
+// later looks at a run again that could not be written, once the disk may
 // have recovered.
 func (e *Engine) later(id string) {
 	e.working.Go(func() {
 		select {
 		case <-time.After(2 * time.Second):
-			e.resume(e.ctx, id)
+			e.resume(id)
 		case <-e.ctx.Done():
 		}
 	})

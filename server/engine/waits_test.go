@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"log/slog"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -38,13 +39,23 @@ func restart(t *testing.T, e *Engine, bed *testbed.Bed) *Engine {
 		e.kill()
 		e.working.Wait()
 	}
-	e = New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(slog.DiscardHandler))
+	e = New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(troubles{}))
 	if err := e.Start(context.Background()); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { e.stop(); e.kill(); e.working.Wait() })
 	return e
 }
+
+// troubles counts what the engine could not do.
+type troubles struct{}
+
+var troubled atomic.Int64
+
+func (troubles) Enabled(_ context.Context, l slog.Level) bool { return l >= slog.LevelError }
+func (troubles) Handle(context.Context, slog.Record) error    { troubled.Add(1); return nil }
+func (h troubles) WithAttrs([]slog.Attr) slog.Handler         { return h }
+func (h troubles) WithGroup(string) slog.Handler              { return h }
 
 // call starts a workflow with inputs.
 func call(t *testing.T, e *Engine, workflow string, inputs map[string]any) string {
@@ -149,7 +160,7 @@ func TestAListenerOfJustBeforeACrashHears(t *testing.T) {
 		t.Fatal(err)
 	}
 	var b store.Batch
-	b.Do("INSERT INTO inbox (source, id, key, workflow, state, at, signal) VALUES ('/in/answers', 'a', 'lot-1', '', 'kept', ?, ?)", store.Time(time.Now()), data)
+	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES ('/', 'a', '/in/answers', 'lot-1', '', '', 'kept', ?, ?)", store.Time(time.Now()), data)
 	if err := bed.Store.Write(context.Background(), b); err != nil {
 		t.Fatal(err)
 	}

@@ -84,9 +84,9 @@ func (t *Table) key(values map[string]any) any {
 }
 
 // Add adds a row. made is the idempotency key of the call, "" for none: the
-// row an earlier call of the same key added is given again. Errors:
-// *[InvalidError], [ErrTaken].
-func (t *Table) Add(ctx context.Context, values map[string]any, made string) (Row, error) {
+// row an earlier call of the same key added is given again. run is whose call
+// it is, "" for nobody's. Errors: *[InvalidError], [ErrTaken].
+func (t *Table) Add(ctx context.Context, values map[string]any, made, run string) (Row, error) {
 	if err := t.check(values); err != nil {
 		return Row{}, err
 	}
@@ -102,7 +102,7 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made string) (Ro
 	now := store.Time(time.Now())
 	var b store.Batch
 	b.Guard("INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
-	b.Do("INSERT INTO row_changes (tbl, row, did, data, at) SELECT tbl, n, 'added', data, added FROM table_rows WHERE n = last_insert_rowid()")
+	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM table_rows WHERE n = last_insert_rowid()", run)
 	err = t.Store.Write(ctx, b)
 	switch {
 	case errors.Is(err, store.ErrGuard) && made != "":
@@ -211,9 +211,9 @@ func (t *Table) Find(ctx context.Context, q Query) ([]Row, error) {
 	return t.scan(rows)
 }
 
-// Update puts values into a row; null takes one out. Errors: [ErrNoRow],
-// [ErrTaken], *[InvalidError].
-func (t *Table) Update(ctx context.Context, n int64, values map[string]any) (Row, error) {
+// Update puts values into a row; null takes one out. run is whose call it is.
+// Errors: [ErrNoRow], [ErrTaken], *[InvalidError].
+func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run string) (Row, error) {
 	for range 8 { // somebody else may change the row in between
 		row, err := t.Get(ctx, n)
 		if err != nil {
@@ -241,7 +241,7 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any) (Row
 		row.Changed = time.Now()
 		var b store.Batch
 		b.Guard("UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) = json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
-		b.Do("INSERT INTO row_changes (tbl, row, did, data, at) VALUES (?, ?, 'changed', ?, ?)", t.Of.ID, n, string(after), store.Time(row.Changed))
+		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) VALUES (?, ?, 'changed', ?, ?, ?)", t.Of.ID, n, string(after), store.Time(row.Changed), run)
 		if err := t.Store.Write(ctx, b); err == nil {
 			t.Store.TellRows(t.Of.ID)
 			return row, nil

@@ -4,6 +4,7 @@ package testbed
 
 import (
 	"context"
+	"database/sql"
 	"maps"
 	"testing"
 
@@ -47,6 +48,24 @@ func Open(t testing.TB, files map[string]string) *Bed {
 		bed.Add(t, files)
 	}
 	return bed
+}
+
+// Spoil makes writes to a table fail, as a full disk does, until mend is
+// called: those for which a condition on NEW holds, or all of them with "1".
+func (b *Bed) Spoil(t testing.TB, table, when string) (mend func()) {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+b.Store.Path()+"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	do := func(statement string) {
+		if _, err := db.Exec(statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	do("CREATE TRIGGER spoilt_" + table + " BEFORE INSERT ON " + table + " WHEN " + when + " BEGIN SELECT RAISE(ABORT, 'the disk is full'); END")
+	return func() { do("DROP TRIGGER spoilt_" + table) }
 }
 
 // Add puts files into the workspace and makes every workflow live.

@@ -3,6 +3,9 @@ package tool
 import (
 	"errors"
 	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/server/egress"
 )
 
 // UncertainError says that a call left and no answer came back: it may or may
@@ -46,13 +49,32 @@ type MissingError struct {
 
 func (e *MissingError) Error() string { return e.Why }
 
+// HappenedError says that a call took effect, and that what it gave cannot be
+// used: it must not be sent again.
+type HappenedError struct{ Message string }
+
+func (e *HappenedError) Error() string { return e.Message }
+
+// EffectOf tells what is known of the effect of a call that failed.
+func EffectOf(err error) run.Effect {
+	var happened *HappenedError
+	switch {
+	case errors.As(err, &happened):
+		return run.TookPlace
+	case settled(err) || egress.NeverSent(err):
+		return ""
+	}
+	return run.Unsure
+}
+
 // settled tells whether an error leaves no doubt about what happened.
 func settled(err error) bool {
 	var refused *RefusedError
 	var busy *BusyError
 	var unsent *NotSentError
 	var missing *MissingError
-	return errors.As(err, &refused) || errors.As(err, &busy) || errors.As(err, &unsent) || errors.As(err, &missing)
+	var happened *HappenedError
+	return errors.As(err, &happened) || errors.As(err, &refused) || errors.As(err, &busy) || errors.As(err, &unsent) || errors.As(err, &missing)
 }
 
 // masked hides secrets in an error's text without losing what it is.

@@ -65,16 +65,16 @@ func (r *rows) add(ctx context.Context, args map[string]any, s Sending) (any, er
 	for name, v := range args {
 		values[name] = v
 	}
-	row, err := r.Add(ctx, values, s.Key)
+	row, err := r.Add(ctx, values, s.Key, s.Run)
 	if err != nil {
 		return nil, rowError(err)
 	}
 	return r.Value(row), nil
 }
 
-func (r *rows) update(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (r *rows) update(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	values, _ := args["values"].(map[string]any)
-	row, err := r.Update(ctx, int64(whole(args, "row", 0)), values)
+	row, err := r.Update(ctx, int64(whole(args, "row", 0)), values, s.Run)
 	if err != nil {
 		return nil, rowError(err)
 	}

@@ -33,6 +33,7 @@ type Sending struct {
 	Key   string // the same each time one call is sent, and no other call's
 	Again bool   // it was, or may have been, sent before
 	For   string // e-mail of the person the run serves; "" is nobody known
+	Run   string // id of the run whose call it is; "" is none's
 }
 
 // Catalogue is every tool of a workspace, by full name.

@@ -51,7 +51,7 @@ func (s *rowSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	if t.Row.On != "either" && t.Row.On != c.Did {
 		return nil, nil
 	}
-	return &run.Signal{ID: fmt.Sprint(c.N), Type: "row." + c.Did, Subject: fmt.Sprintf("%s, row %d", s.Of.Title, c.Row.N), Time: c.Row.Changed.UTC(),
+	return &run.Signal{ID: fmt.Sprint(c.N), Type: "row." + c.Did, Subject: fmt.Sprintf("%s, row %d", s.Of.Title, c.Row.N), Time: c.Row.Changed.UTC(), Cause: c.Run,
 		Body: picked(t.Row, s.Value(c.Row))}, nil
 }
 

@@ -2,12 +2,14 @@ package trigger
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"time"
 
 	"woolsignal/core/calendar"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/server/store"
@@ -23,6 +25,8 @@ type Schedules struct {
 	Engine    *engine.Engine
 	Store     *store.Store
 	Log       *slog.Logger
+
+	owed map[string][]time.Time // due times whose start did not succeed yet, by trigger
 }
 
 // Run fires schedules until the context ends.
@@ -66,13 +70,7 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 				continue
 			}
 			if !due.After(now) {
-				for _, one := range starts(&rule, t.Schedule.Missed, due, now) {
-					s.start(ctx, id, t.ID, one)
-				}
-				due = rule.Next(now)
-				if err := s.keep(ctx, id+"/"+t.ID, due); err != nil {
-					s.Log.Error("a schedule could not be kept", "workflow", id, "error", err)
-				}
+				due = s.catchUp(ctx, id, t, &rule, due, now)
 			}
 			if due.Before(look) {
 				look = due
@@ -80,6 +78,34 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 		}
 	}
 	return look
+}
+
+// startAgain is how soon a start that did not succeed is tried again.
+const startAgain = 5 * time.Second
+
+// catchUp starts what is due of one schedule and gives the time of the next
+// look. The schedule does not move past a start that did not succeed: that is
+// owed, however late it gets meanwhile.
+func (s *Schedules) catchUp(ctx context.Context, workflow string, t flow.Trigger, rule *calendar.Rule, due, now time.Time) time.Time {
+	source := workflow + "/" + t.ID
+	owed := append(s.owed[source], starts(rule, t.Schedule.Missed, due, now)...)
+	slices.SortFunc(owed, time.Time.Compare)
+	owed = slices.CompactFunc(owed, time.Time.Equal)
+	for len(owed) > 0 && s.start(ctx, workflow, t.ID, owed[0]) {
+		owed = owed[1:]
+	}
+	if s.owed == nil {
+		s.owed = map[string][]time.Time{}
+	}
+	if s.owed[source] = owed; len(owed) > 0 {
+		return now.Add(startAgain)
+	}
+	next := rule.Next(now)
+	if err := s.keep(ctx, source, next); err != nil {
+		s.Log.Error("a schedule could not be kept; what is due starts once all the same", "workflow", workflow, "error", err)
+		return now.Add(startAgain)
+	}
+	return next
 }
 
 // late is how long after its time a run may still be started as if in time.
@@ -128,11 +154,19 @@ func (s *Schedules) keep(ctx context.Context, source string, next time.Time) err
 	return s.Store.Write(ctx, b)
 }
 
-func (s *Schedules) start(ctx context.Context, workflow, trigger string, due time.Time) {
+// start starts the run of a due time and tells whether there is nothing more
+// to do about it.
+func (s *Schedules) start(ctx context.Context, workflow, trigger string, due time.Time) bool {
 	zone := s.Workspace.Now().Zone
 	_, err := s.Engine.Accept(ctx, engine.Admission{Workflow: workflow, Signal: &run.Signal{ID: due.Format(time.RFC3339Nano), Source: "/schedule", Type: "schedule.due",
 		Time: due, Kind: "schedule", Trigger: trigger, Subject: fmt.Sprintf("due %s", due.In(zone).Format("15:04:05"))}})
-	if err != nil && ctx.Err() == nil {
-		s.Log.Error("a scheduled run could not be started", "workflow", workflow, "due", due, "error", err)
+	switch {
+	case err == nil:
+		return true
+	case errors.Is(err, workspace.ErrOff), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrNoWorkflow):
+		return true // it was switched off a moment ago
+	case ctx.Err() == nil:
+		s.Log.Error("a scheduled run could not be started; it is tried again", "workflow", workflow, "due", due, "error", err)
 	}
+	return false
 }

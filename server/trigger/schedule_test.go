@@ -99,3 +99,31 @@ func TestMissedTimesAreTheSchedulesChoice(t *testing.T) {
 		}
 	}
 }
+
+// A schedule does not move past a start that did not succeed: it is made up
+// for once there is room, however late that is, and once.
+func TestAStartThatFailsIsOwed(t *testing.T) {
+	bed := testbed.Open(t, map[string]string{
+		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
+	})
+	log := slog.New(slog.DiscardHandler)
+	s := &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}
+	ctx, begin := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
+	s.fire(ctx, begin)
+	mend := bed.Spoil(t, "journal", "1")
+	if next := s.fire(ctx, begin.Add(8*time.Minute)); next.Sub(begin) != 8*time.Minute+startAgain {
+		t.Errorf("after a start that failed it looks again at %s", next)
+	}
+	s.fire(ctx, begin.Add(25*time.Minute)) // late enough to count as missed, and another is due
+	mend()
+	var runs int
+	for range 2 {
+		s.fire(ctx, begin.Add(26*time.Minute))
+		if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs").Scan(&runs); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if runs != 1 {
+		t.Errorf("%d runs of the start that failed, want 1; the time that came %d minutes before anybody looked was missed", runs, 3)
+	}
+}

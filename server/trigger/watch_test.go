@@ -223,13 +223,13 @@ func TestRowsOfATable(t *testing.T) {
 	rows := &table.Table{Of: l.bed.Workspace.Now().Tables["tests"], Store: l.bed.Store}
 	ctx := context.Background()
 	l.look()
-	r, err := rows.Add(ctx, map[string]any{"sample": "FT-1", "microns": 29.5, "notes": "wide"}, "")
+	r, err := rows.Add(ctx, map[string]any{"sample": "FT-1", "microns": 29.5, "notes": "wide"}, "", "")
 	if err != nil {
 		t.Fatal(err)
 	}
 	l.sees("")
 	for _, microns := range []float64{30, 30, 31} { // writing the same is no change
-		if _, err := rows.Update(ctx, r.N, map[string]any{"microns": microns}); err != nil {
+		if _, err := rows.Update(ctx, r.N, map[string]any{"microns": microns}, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -243,7 +243,7 @@ func TestRowsAToolGives(t *testing.T) {
 	l := lookouts(t, "row: {tool: tests/find, of: result.rows, key: sample, on: either, columns: [sample, microns]}")
 	rows := &table.Table{Of: l.bed.Workspace.Now().Tables["tests"], Store: l.bed.Store}
 	add := func(sample string, microns float64) int64 {
-		r, err := rows.Add(context.Background(), map[string]any{"sample": sample, "microns": microns}, "")
+		r, err := rows.Add(context.Background(), map[string]any{"sample": sample, "microns": microns}, "", "")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -252,11 +252,11 @@ func TestRowsAToolGives(t *testing.T) {
 	first := add("FT-1", 29)
 	l.sees("")
 	add("FT-2", 30)
-	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}); err != nil {
+	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, ""); err != nil {
 		t.Fatal(err)
 	}
 	l.sees("FT-2")
-	if _, err := rows.Update(context.Background(), first, map[string]any{"microns": 33.0}); err != nil {
+	if _, err := rows.Update(context.Background(), first, map[string]any{"microns": 33.0}, ""); err != nil {
 		t.Fatal(err)
 	}
 	l.sees("FT-2|FT-1")

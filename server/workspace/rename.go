@@ -45,7 +45,7 @@ func (h *Holder) Rename(ctx context.Context, from, to, by string) ([]flow.Proble
 	for _, table := range []string{"versions", "live", "runs", "reviews", "inbox", "catches"} {
 		b.Do("UPDATE "+table+" SET workflow = ? WHERE workflow = ?", to, from)
 	}
-	for table, column := range map[string]string{"deliveries": "source", "schedules": "source"} {
+	for table, column := range map[string]string{"deliveries": "source", "inbox": "delivery", "schedules": "source"} {
 		b.Do("UPDATE "+table+" SET "+column+" = ? || substr("+column+", ?) WHERE "+column+" LIKE ? ESCAPE '\\'", to, len(from)+1, escaped(from)+"/%")
 	}
 	for _, table := range []string{"runs", "messages"} {

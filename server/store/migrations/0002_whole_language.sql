@@ -8,6 +8,12 @@ ALTER TABLE runs ADD COLUMN tell TEXT;
 CREATE INDEX runs_to_tell ON runs (tell) WHERE tell IS NOT NULL;
 -- 'rerun' or 'try', and the run it came from, where no signal started it.
 ALTER TABLE runs ADD COLUMN origin TEXT;
+-- By whom a called run was given up; it is stopped, at the next start at last.
+ALTER TABLE runs ADD COLUMN unwanted TEXT;
+CREATE INDEX runs_unwanted ON runs (id) WHERE unwanted IS NOT NULL AND ended IS NULL;
+-- The run that brought this one about, and how many did so in a row.
+ALTER TABLE runs ADD COLUMN cause TEXT;
+ALTER TABLE runs ADD COLUMN links INTEGER NOT NULL DEFAULT 0;
 CREATE INDEX runs_by_outcome ON runs (status, id) WHERE status IN ('failed', 'stopped');
 CREATE INDEX runs_by_workflow_and_outcome ON runs (workflow, status, id) WHERE status IN ('failed', 'stopped');
 CREATE INDEX runs_by_rarer_kind ON runs (kind, id) WHERE kind != 'webhook';
@@ -32,16 +38,20 @@ CREATE TABLE hears (
 CREATE INDEX hears_by_key ON hears (source, key);
 -- Signals somebody may wait for, until it is known whether anybody does.
 CREATE TABLE inbox (
-  source   TEXT NOT NULL,             -- the signal's
-  id       TEXT NOT NULL,
-  key      TEXT NOT NULL,
-  workflow TEXT NOT NULL,             -- the one it starts where nobody waits; '' for none
-  state    TEXT NOT NULL CHECK (state IN ('new', 'kept', 'heard')),
-  at       INTEGER NOT NULL,
-  signal   BLOB NOT NULL,
-  PRIMARY KEY (source, id)
+  delivery   TEXT NOT NULL,           -- as deliveries.source
+  id         TEXT NOT NULL,
+  source     TEXT NOT NULL,           -- what a step that waits knows it by
+  key        TEXT NOT NULL,
+  workflow   TEXT NOT NULL,           -- the one it starts where nobody waits; '' for none
+  definition TEXT NOT NULL,           -- … as it was when the signal was taken in
+  state      TEXT NOT NULL CHECK (state IN ('new', 'kept', 'heard')),
+  at         INTEGER NOT NULL,
+  signal     BLOB NOT NULL,
+  PRIMARY KEY (delivery, id)
 ) WITHOUT ROWID;
 CREATE INDEX inbox_by_key ON inbox (source, key) WHERE state != 'heard';
+CREATE INDEX inbox_new ON inbox (id) WHERE state = 'new';
+CREATE INDEX inbox_by_age ON inbox (at) WHERE state != 'new';
 
 CREATE TABLE labels (
   label TEXT NOT NULL,
@@ -92,6 +102,13 @@ CREATE TABLE catches (
   workflow TEXT PRIMARY KEY,
   name     TEXT NOT NULL,
   by       TEXT NOT NULL
+) WITHOUT ROWID;
+-- Work that ended the process, and how often.
+CREATE TABLE endings (
+  work  TEXT PRIMARY KEY,
+  times INTEGER NOT NULL,
+  last  INTEGER NOT NULL,
+  why   TEXT NOT NULL
 ) WITHOUT ROWID;
 CREATE TABLE settings (
   name  TEXT PRIMARY KEY,

@@ -36,7 +36,8 @@ CREATE TABLE row_changes (
   row  INTEGER NOT NULL,
   did  TEXT NOT NULL CHECK (did IN ('added', 'changed')),
   data TEXT NOT NULL,
-  at   INTEGER NOT NULL
+  at   INTEGER NOT NULL,
+  run  TEXT NOT NULL                  -- whose call it was; '' for nobody's
 );
 
 -- How connections fare: their last test, and their last use.

@@ -1,0 +1,126 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"runtime/debug"
+	"runtime/pprof"
+	"strings"
+
+	"woolsignal/core/run"
+	"woolsignal/server/store"
+)
+
+// faultError is a fault of the service itself, caught where it happened. What
+// caused it fails with this; the stack is in the log.
+type faultError struct{ what any }
+
+func (f *faultError) Error() string {
+	return fmt.Sprintf("the service itself went wrong over this (%v); the log has the details", f.what)
+}
+
+// caught does something and turns a panic into a *faultError.
+func (e *Engine) caught(what string, do func() error) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			e.log.Error("the service itself went wrong", "over", what, "fault", r, "stack", string(debug.Stack()))
+			err = &faultError{r}
+		}
+	}()
+	return do()
+}
+
+// advance moves a run by one event. A fault of ours is an error like others:
+// whoever holds the run lets it go.
+func (e *Engine) advance(l *live, m *run.Machine, event run.Event) error {
+	return e.caught("the run "+l.id, func() error { return m.Handle(event) })
+}
+
+// Ending is work that ended the whole process, as the last one found in what
+// the process left behind.
+type Ending struct {
+	Times int
+	Why   string
+}
+
+// mostEndings is how often work may end the process before it is put aside.
+const mostEndings = 2
+
+// workLabel is the label of a goroutine that says what it works on. It stands
+// in what a process that ends leaves behind.
+const workLabel = "work"
+
+// Labelled does something in the name of some work: a process that it ends
+// says so.
+func Labelled(work string, do func()) {
+	pprof.Do(context.Background(), pprof.Labels(workLabel, work), func(context.Context) { do() })
+}
+
+// onRun moves a run, in its name. One that ended the process too often fails
+// instead.
+func (e *Engine) onRun(id string, do func()) {
+	work := "run " + id
+	if why := e.PutAside(work); why != "" {
+		e.take(id, run.Event{Broken: why})
+		return
+	}
+	Labelled(work, do)
+}
+
+// PutAside tells why some work is not to be done again; "" where it may be.
+func (e *Engine) PutAside(work string) string {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if ending := e.endings[work]; ending.Times >= mostEndings {
+		return fmt.Sprintf("this work ended the whole service %d times (%s), so it was put aside", ending.Times, ending.Why)
+	}
+	return ""
+}
+
+// Ended notes that some work ended the process before this one, and why.
+func (e *Engine) Ended(ctx context.Context, work, why string) error {
+	var b store.Batch
+	b.Do("INSERT INTO endings (work, times, last, why) VALUES (?, 1, ?, ?) ON CONFLICT (work) DO UPDATE SET times = times + 1, last = excluded.last, why = excluded.why",
+		work, store.Time(now()), why)
+	if err := e.store.Write(ctx, b); err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	return nil
+}
+
+// Retry takes up what was put aside, of the work whose name begins so: what
+// it failed over may have been put right.
+func (e *Engine) Retry(ctx context.Context, prefix string) error {
+	e.mu.Lock()
+	known := len(e.endings)
+	maps.DeleteFunc(e.endings, func(work string, _ Ending) bool { return strings.HasPrefix(work, prefix) })
+	changed := len(e.endings) < known
+	e.mu.Unlock()
+	if !changed {
+		return nil
+	}
+	var b store.Batch
+	b.Do("DELETE FROM endings WHERE substr(work, 1, ?) = ?", len(prefix), prefix)
+	return e.store.Write(ctx, b)
+}
+
+// loadEndings reads which work ended the process before.
+func (e *Engine) loadEndings(ctx context.Context) error {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT work, times, why FROM endings")
+	if err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	for rows.Next() {
+		var work string
+		var ending Ending
+		if err := rows.Scan(&work, &ending.Times, &ending.Why); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		e.endings[work] = ending
+	}
+	return rows.Err()
+}

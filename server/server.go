@@ -17,7 +17,9 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/api"
+	"woolsignal/server/crash"
 	"woolsignal/server/engine"
+	"woolsignal/server/fault"
 	"woolsignal/server/oauth"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
@@ -43,6 +45,10 @@ type Options struct {
 
 	// Commands are the processes connections may start, by name.
 	Commands map[string][]string
+
+	// Crash is what the process before this one left behind; nil where it did
+	// not end itself.
+	Crash *crash.Report
 
 	// Peers answers calls to outside services inside this process, for
 	// measuring the service alone. Nil, as always outside of that, dials.
@@ -81,6 +87,12 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	s.Access = access.New(s.Store)
 	s.scripts = script.NewPool(o.Scripts...)
 	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.scripts, o.Log)
+	if o.Crash != nil {
+		o.Log.Error("the service ended itself the last time", "over", o.Crash.Work, "why", o.Crash.Why, "details", o.Crash.Path)
+		if err := s.Engine.Ended(ctx, o.Crash.Work, o.Crash.Why); err != nil {
+			return nil, errors.Join(err, s.Store.Close())
+		}
+	}
 	return s, nil
 }
 
@@ -135,9 +147,10 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 }
 
 // offers asks MCP servers what they offer: at the start, when their files
-// change, and when they say that it changed.
+// change, and when they say that it changed. Each is asked by itself: one that
+// is slow keeps nobody waiting.
 func (s *Server) offers(ctx context.Context) {
-	told := make(chan string, 16)
+	told, answered := make(chan string, 16), make(chan struct{}, 1)
 	s.Kit.OnOffersChanged(func(connection string) {
 		select {
 		case told <- connection:
@@ -147,17 +160,21 @@ func (s *Server) offers(ctx context.Context) {
 	changed := s.Workspace.Subscribe()
 	asked := map[string]*flow.Connection{}
 	made := s.Kit.OffersKept()
+	var asking sync.WaitGroup
+	defer asking.Wait()
 	for {
 		for id, c := range s.Workspace.Now().Connections {
 			if c.MCP == nil || asked[id] == c {
 				continue
 			}
 			asked[id] = c
-			_, err := s.Kit.RefreshOffers(ctx, c)
-			s.Kit.Used(ctx, id, err)
-			if err != nil && ctx.Err() == nil {
-				s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", id, "error", s.Secrets.Mask(err.Error()))
-			}
+			asking.Go(func() {
+				s.ask(ctx, c)
+				select {
+				case answered <- struct{}{}:
+				default: // it looks anyway
+				}
+			})
 		}
 		if kept := s.Kit.OffersKept(); kept != made {
 			made = kept
@@ -171,6 +188,7 @@ func (s *Server) offers(ctx context.Context) {
 			}
 		}
 		select {
+		case <-answered:
 		case connection := <-told:
 			delete(asked, connection)
 		case <-changed:
@@ -178,6 +196,18 @@ func (s *Server) offers(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		}
+	}
+}
+
+// ask asks one MCP server what it offers.
+func (s *Server) ask(ctx context.Context, c *flow.Connection) {
+	err := fault.Catch(s.options.Log, "what "+c.ID+" offers", func() error {
+		_, err := s.Kit.RefreshOffers(ctx, c)
+		return err
+	})
+	s.Kit.Used(ctx, c.ID, err)
+	if err != nil && ctx.Err() == nil {
+		s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", c.ID, "error", s.Secrets.Mask(err.Error()))
 	}
 }
 

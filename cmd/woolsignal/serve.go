@@ -18,6 +18,8 @@ import (
 	"woolsignal/console"
 	"woolsignal/server"
 	"woolsignal/server/access"
+	"woolsignal/server/crash"
+	"woolsignal/server/fault"
 )
 
 // defaultAddress is where the service listens when nobody says otherwise.
@@ -91,7 +93,14 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Public: *public})
+	if err := os.MkdirAll(*data, 0o700); err != nil {
+		return err
+	}
+	last, err := crash.Watch(*data, fault.Label)
+	if err != nil {
+		return err
+	}
+	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Public: *public})
 	if err != nil {
 		return err
 	}

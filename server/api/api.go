@@ -21,6 +21,7 @@ import (
 
 	"woolsignal/server/access"
 	"woolsignal/server/engine"
+	"woolsignal/server/fault"
 	"woolsignal/server/problem"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -104,13 +105,13 @@ func sameOrigin(next http.Handler) http.Handler {
 
 func (a *API) recoverer(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		defer func() {
-			if p := recover(); p != nil && p != http.ErrAbortHandler {
-				a.Log.Error("a request failed badly", "path", r.URL.Path, "panic", p)
-				problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
-			}
-		}()
-		next.ServeHTTP(w, r)
+		err := fault.Catch(a.Log, "the request "+r.Method+" "+r.URL.Path, func() error {
+			next.ServeHTTP(w, r)
+			return nil
+		})
+		if err != nil {
+			problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
+		}
 	})
 }
 

@@ -5,10 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/http/httptrace"
 	"net/url"
 	"path"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"woolsignal/core/flow"
@@ -35,15 +38,38 @@ func Person(ctx context.Context) string {
 	return person
 }
 
+// Status is what the last answer to a request said, for clients of protocols
+// that keep it from their callers.
+type Status struct{ last atomic.Int32 }
+
+// Get gives the status of the last answer; 0 where there was none.
+func (s *Status) Get() int { return int(s.last.Load()) }
+
+type statusKey struct{}
+
+// WithStatus has requests note what their answers say.
+func WithStatus(ctx context.Context, s *Status) context.Context {
+	return context.WithValue(ctx, statusKey{}, s)
+}
+
+// transports are kept by the networks they may dial: clients come and go with
+// the files that name them, and the sockets they left would stay open.
+var transports sync.Map
+
 // transport dials through the guard, or is what answers inside this process.
 func transport(networks []string, peers http.RoundTripper) http.RoundTripper {
 	if peers != nil {
 		return peers
 	}
-	return &http.Transport{
-		DialContext: Dialer(networks).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
-		TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
+	name := strings.Join(slices.Sorted(slices.Values(networks)), " ")
+	if kept, ok := transports.Load(name); ok {
+		return kept.(*http.Transport)
 	}
+	kept, _ := transports.LoadOrStore(name, &http.Transport{
+		DialContext: Dialer(slices.Clone(networks)).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
+		TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
+	})
+	return kept.(*http.Transport)
 }
 
 // Client gives the HTTP client of one connection. key is asked for each
@@ -102,7 +128,7 @@ type guard struct {
 
 func (g *guard) RoundTrip(r *http.Request) (*http.Response, error) {
 	if err := g.allowed(r.URL); err != nil {
-		return nil, err
+		return nil, &UnsentError{err}
 	}
 	response, err := g.try(r, false)
 	if err != nil {
@@ -116,6 +142,9 @@ func (g *guard) RoundTrip(r *http.Request) (*http.Response, error) {
 			return nil, errors.Join(err, response.Body.Close())
 		}
 	}
+	if s, _ := r.Context().Value(statusKey{}).(*Status); s != nil {
+		s.last.Store(int32(response.StatusCode))
+	}
 	response.Body = &limited{body: response.Body, left: MaxAnswer}
 	return response, nil
 }
@@ -126,7 +155,7 @@ func (g *guard) again(r *http.Request) (*http.Response, error) {
 	if r.GetBody != nil {
 		body, err := r.GetBody()
 		if err != nil {
-			return nil, err
+			return nil, &UnsentError{err}
 		}
 		copied.Body = body
 	}
@@ -135,11 +164,11 @@ func (g *guard) again(r *http.Request) (*http.Response, error) {
 
 func (g *guard) try(r *http.Request, fresh bool) (*http.Response, error) {
 	if g.auth.Kind == "none" {
-		return g.next.RoundTrip(r)
+		return g.send(r)
 	}
 	key, err := g.key(r.Context(), fresh)
 	if err != nil {
-		return nil, fmt.Errorf("connection %s: %w", g.connection, err)
+		return nil, &UnsentError{fmt.Errorf("connection %s: %w", g.connection, err)}
 	}
 	r = r.Clone(r.Context())
 	switch g.auth.Kind {
@@ -154,5 +183,21 @@ func (g *guard) try(r *http.Request, fresh bool) (*http.Response, error) {
 		query.Set(g.auth.Name, key)
 		r.URL.RawQuery = query.Encode()
 	}
-	return g.next.RoundTrip(r)
+	return g.send(r)
+}
+
+// send sends a request and tells an error before there was a connection, such
+// as a name that is not known or a certificate that is not trusted, from one
+// after the request may have left.
+func (g *guard) send(r *http.Request) (*http.Response, error) {
+	if _, dials := g.next.(*http.Transport); !dials {
+		return g.next.RoundTrip(r)
+	}
+	var connected atomic.Bool
+	trace := &httptrace.ClientTrace{GotConn: func(httptrace.GotConnInfo) { connected.Store(true) }}
+	response, err := g.next.RoundTrip(r.WithContext(httptrace.WithClientTrace(r.Context(), trace)))
+	if err != nil && !connected.Load() {
+		err = &UnsentError{err}
+	}
+	return response, err
 }

@@ -134,10 +134,18 @@ func (l *limited) Read(p []byte) (int, error) {
 
 func (l *limited) Close() error { return l.body.Close() }
 
+// UnsentError says that a request did not leave: no connection was made that
+// it could have left by.
+type UnsentError struct{ Err error }
+
+func (e *UnsentError) Error() string { return e.Err.Error() }
+func (e *UnsentError) Unwrap() error { return e.Err }
+
 // NeverSent tells whether an error means that the request did not leave, so
 // that sending it again repeats nothing.
 func NeverSent(err error) bool {
 	var op *net.OpError
 	var blocked *BlockedError
-	return errors.As(err, &blocked) || errors.As(err, &op) && op.Op == "dial"
+	var unsent *UnsentError
+	return errors.As(err, &unsent) || errors.As(err, &blocked) || errors.As(err, &op) && op.Op == "dial"
 }

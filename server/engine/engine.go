@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"woolsignal/core/run"
+	"woolsignal/server/fault"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -205,15 +206,15 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	if err == nil {
 		err = e.recall(ctx, m)
 	}
-	var fault *faultError
-	if !errors.As(err, &fault) {
+	var broken *fault.Error
+	if !errors.As(err, &broken) {
 		return m, err
 	}
 	// The signal is kept all the same, with a run that says what is wrong.
 	l.state = run.NewState(l.id)
 	m = run.NewMachine(l.def, l.state, at)
 	m.Accept(a.Signal, a.Origin)
-	return m, m.Handle(run.Event{Broken: fault.Error()})
+	return m, m.Handle(run.Event{Broken: broken.Error()})
 }
 
 // definition finds what a new run is started with.
@@ -390,9 +391,9 @@ func (e *Engine) handleAs(ctx context.Context, id string, event run.Event, batch
 			break
 		}
 	}
-	var fault *faultError
-	if errors.As(err, &fault) && event.Broken == "" {
-		return e.handle(ctx, id, run.Event{Broken: fault.Error()})
+	var broken *fault.Error
+	if errors.As(err, &broken) && event.Broken == "" {
+		return e.handle(ctx, id, run.Event{Broken: broken.Error()})
 	}
 	return err
 }

@@ -13,6 +13,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/egress"
+	"woolsignal/server/fault"
 	"woolsignal/server/model"
 	"woolsignal/server/tool"
 )
@@ -47,8 +48,8 @@ func (e *Engine) try(errand run.Errand) (again bool) {
 		e.fail(errand, why)
 		return false
 	}
-	Labelled(work, func() {
-		err := e.caught(work, func() (err error) {
+	fault.Labelled(work, func() {
+		err := fault.Catch(e.log, work, func() (err error) {
 			again, err = e.do(errand)
 			return err
 		})
@@ -258,8 +259,15 @@ const longestPause = time.Minute
 // more than a call waits.
 func pauseFor(err error, try int) (pause time.Duration, ok bool) {
 	var busy *tool.BusyError
-	if errors.As(err, &busy) && busy.After > 0 {
-		return busy.After, busy.After <= longestPause
+	var away *tool.AwayError
+	after := time.Duration(0)
+	if errors.As(err, &busy) {
+		after = busy.After
+	} else if errors.As(err, &away) {
+		after = away.After
+	}
+	if after > 0 {
+		return after, after <= longestPause
 	}
 	return pauses[min(try, len(pauses)-1)], true
 }
@@ -284,7 +292,7 @@ func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
 			}
 			event := errand.Answer()
 			event.Recalled = &run.Recalled{Messages: remembered, Facts: facts}
-			if err := e.caught("the run "+errand.Run, func() error { return m.Handle(event) }); err != nil {
+			if err := fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(event) }); err != nil {
 				return err
 			}
 			again = true

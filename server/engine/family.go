@@ -8,6 +8,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/server/fault"
 	"woolsignal/server/store"
 	"woolsignal/server/workspace"
 )
@@ -21,13 +22,13 @@ var errGivenUp = errors.New("the run that called it went on without it")
 func (e *Engine) startChild(errand run.Errand, event *run.Event) (again bool, err error) {
 	id, err := e.call(e.hard, *errand.Start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
 	var invalid *InputError
-	var fault *faultError
+	var broken *fault.Error
 	switch {
 	case err == nil:
 		event.Started = id
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
-	case errors.As(err, &fault):
+	case errors.As(err, &broken):
 		return false, err
 	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
 		event.Returned = &run.Returned{Error: err.Error()}

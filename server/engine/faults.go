@@ -4,37 +4,17 @@ import (
 	"context"
 	"fmt"
 	"maps"
-	"runtime/debug"
-	"runtime/pprof"
 	"strings"
 
 	"woolsignal/core/run"
+	"woolsignal/server/fault"
 	"woolsignal/server/store"
 )
-
-// faultError is a fault of the service itself, caught where it happened. What
-// caused it fails with this; the stack is in the log.
-type faultError struct{ what any }
-
-func (f *faultError) Error() string {
-	return fmt.Sprintf("the service itself went wrong over this (%v); the log has the details", f.what)
-}
-
-// caught does something and turns a panic into a *faultError.
-func (e *Engine) caught(what string, do func() error) (err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			e.log.Error("the service itself went wrong", "over", what, "fault", r, "stack", string(debug.Stack()))
-			err = &faultError{r}
-		}
-	}()
-	return do()
-}
 
 // advance moves a run by one event. A fault of ours is an error like others:
 // whoever holds the run lets it go.
 func (e *Engine) advance(l *live, m *run.Machine, event run.Event) error {
-	return e.caught("the run "+l.id, func() error { return m.Handle(event) })
+	return fault.Catch(e.log, "the run "+l.id, func() error { return m.Handle(event) })
 }
 
 // Ending is work that ended the whole process, as the last one found in what
@@ -47,16 +27,6 @@ type Ending struct {
 // mostEndings is how often work may end the process before it is put aside.
 const mostEndings = 2
 
-// workLabel is the label of a goroutine that says what it works on. It stands
-// in what a process that ends leaves behind.
-const workLabel = "work"
-
-// Labelled does something in the name of some work: a process that it ends
-// says so.
-func Labelled(work string, do func()) {
-	pprof.Do(context.Background(), pprof.Labels(workLabel, work), func(context.Context) { do() })
-}
-
 // onRun moves a run, in its name. One that ended the process too often fails
 // instead.
 func (e *Engine) onRun(id string, do func()) {
@@ -65,7 +35,7 @@ func (e *Engine) onRun(id string, do func()) {
 		e.take(id, run.Event{Broken: why})
 		return
 	}
-	Labelled(work, do)
+	fault.Labelled(work, do)
 }
 
 // PutAside tells why some work is not to be done again; "" where it may be.

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"woolsignal/core/run"
+	"woolsignal/server/fault"
 )
 
 // How long the engine waits before it tries again what it cannot give up:
@@ -37,8 +38,8 @@ func (e *Engine) patiently(what string, about []any, do func() error) bool {
 func (e *Engine) take(id string, event run.Event) {
 	e.patiently("an event could not be taken in", []any{"run", id, "step", event.Step}, func() error {
 		err := e.handle(e.hard, id, event)
-		var fault *faultError
-		if errors.Is(err, run.ErrStale) || errors.Is(err, ErrNoRun) || errors.As(err, &fault) {
+		var broken *fault.Error
+		if errors.Is(err, run.ErrStale) || errors.Is(err, ErrNoRun) || errors.As(err, &broken) {
 			return nil // it was logged where it happened
 		}
 		return err

@@ -318,7 +318,9 @@ func TestAChainOfRunsEnds(t *testing.T) {
 			t.Errorf("it says: %s", s.Because)
 		}
 	}
-	await(t, "somebody looks after it", func() bool { return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'care' AND status = 'done'") == 1 })
+	await(t, "somebody looks after it", func() bool {
+		return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'care' AND status = 'done'") == 1
+	})
 }
 
 // A fault of the service's own fails the step it happened in, and nothing else.

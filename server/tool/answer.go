@@ -3,12 +3,33 @@ package tool
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
+
+	"woolsignal/server/egress"
 )
+
+// answered reads the answer to a request whole. Where it says that the call
+// took effect, and what it gave cannot be kept, the error is a
+// *[HappenedError].
+func answered(title string, r *http.Response) ([]byte, error) {
+	data, err := io.ReadAll(r.Body)
+	if refused := answerError(title, r, data); refused != nil {
+		return nil, refused // whatever could be read of why
+	}
+	switch {
+	case errors.Is(err, egress.ErrTooLarge):
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with more than the %d MiB that can be kept", title, r.StatusCode, egress.MaxAnswer>>20)}
+	case err != nil:
+		return nil, fmt.Errorf("%s: its answer broke off: %w", title, err)
+	}
+	return data, nil
+}
 
 // answerError sorts an HTTP answer by what it says of the effect; nil where
 // it is no error.
@@ -19,7 +40,7 @@ func answerError(title string, r *http.Response, data []byte) error {
 	case s == http.StatusTooManyRequests:
 		return &BusyError{Message: title + " is asked too often (429): " + reason(data), After: retryAfter(r.Header)}
 	case s == http.StatusServiceUnavailable && r.Header.Get("Retry-After") != "":
-		return &BusyError{Message: title + " is not there at the moment (503): " + reason(data), After: retryAfter(r.Header)}
+		return &AwayError{Message: title + " is not there at the moment (503): " + reason(data), After: retryAfter(r.Header)}
 	case s >= 500:
 		return fmt.Errorf("%s answered %s: %s", title, r.Status, reason(data))
 	case s == http.StatusUnauthorized:

@@ -211,11 +211,8 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any
 }
 
 func (a *apiCall) read(r *http.Response) (any, error) {
-	data, err := io.ReadAll(r.Body)
+	data, err := answered(a.title, r)
 	if err != nil {
-		return nil, fmt.Errorf("%s: its answer broke off: %w", a.title, err)
-	}
-	if err := answerError(a.title, r, data); err != nil {
 		return nil, err
 	}
 	if len(bytes.TrimSpace(data)) == 0 {
@@ -223,7 +220,7 @@ func (a *apiCall) read(r *http.Response) (any, error) {
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &RefusedError{Message: fmt.Sprintf("%s answered something that is not JSON: %v", a.title, err)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", a.title, r.StatusCode, err)}
 	}
 	return v, nil
 }

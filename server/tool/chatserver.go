@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"time"
@@ -64,11 +63,8 @@ func (s *chatServer) ask(ctx context.Context, method, path, key, kind string, bo
 		return nil, fmt.Errorf("%s: %w", s.c.Title, err)
 	}
 	defer response.Body.Close()
-	data, err := io.ReadAll(response.Body)
+	data, err := answered(s.c.Title, response)
 	if err != nil {
-		return nil, fmt.Errorf("%s: its answer broke off: %w", s.c.Title, err)
-	}
-	if err := answerError(s.c.Title, response, data); err != nil {
 		return nil, err
 	}
 	if len(bytes.TrimSpace(data)) == 0 {
@@ -76,7 +72,7 @@ func (s *chatServer) ask(ctx context.Context, method, path, key, kind string, bo
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &RefusedError{Message: fmt.Sprintf("%s answered something that is not JSON: %v", s.c.Title, err)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", s.c.Title, response.StatusCode, err)}
 	}
 	return v, nil
 }

@@ -34,6 +34,15 @@ type BusyError struct {
 
 func (e *BusyError) Error() string { return e.Message }
 
+// AwayError is a peer, or somebody on the way to it, who says that it is not
+// there at the moment. Whether it did something all the same is not known.
+type AwayError struct {
+	Message string
+	After   time.Duration // how long it asks us to wait; 0 is not said
+}
+
+func (e *AwayError) Error() string { return e.Message }
+
 // NotSentError says that a call failed before it could have any effect.
 type NotSentError struct{ Err error }
 

@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"mime"
 	"net/http"
 	"net/url"
@@ -93,11 +92,8 @@ func (p *plainHTTP) do(ctx context.Context, method string, args map[string]any, 
 		return nil, fmt.Errorf("%s: %w", p.title, err)
 	}
 	defer response.Body.Close()
-	data, err := io.ReadAll(response.Body)
+	data, err := answered(p.title, response)
 	if err != nil {
-		return nil, fmt.Errorf("%s: its answer broke off: %w", p.title, err)
-	}
-	if err := answerError(p.title, response, data); err != nil {
 		return nil, err
 	}
 	return map[string]any{"status": int64(response.StatusCode), "headers": flat(response.Header), "body": bodyOf(response.Header, data)}, nil

@@ -5,33 +5,22 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"os/exec"
 	"regexp"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
+	"github.com/modelcontextprotocol/go-sdk/jsonrpc"
 	"github.com/modelcontextprotocol/go-sdk/mcp"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/schema"
+	"woolsignal/server/egress"
 	"woolsignal/server/store"
 )
-
-// sessions are the open sessions with MCP servers, by connection.
-type sessions struct {
-	mu     sync.Mutex
-	open   map[string]*mcpSession
-	onList func(connection string) // the server says that its tools changed
-	kept   int                     // how often a list was kept anew
-}
-
-type mcpSession struct {
-	c       *flow.Connection
-	session *mcp.ClientSession
-}
 
 // offered is a tool as a server described it.
 type offered struct {
@@ -42,62 +31,6 @@ type offered struct {
 	Output      map[string]any `json:"output,omitempty"`
 	ReadOnly    bool           `json:"says_read_only,omitempty"` // claims of the server
 	Destructive bool           `json:"says_destructive,omitempty"`
-}
-
-// OnOffersChanged says what to do when a server's list of tools changed.
-func (k *Kit) OnOffersChanged(do func(connection string)) {
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	k.mcp.onList = do
-}
-
-// CloseSessions ends every session with an MCP server.
-func (k *Kit) CloseSessions() {
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	for id, s := range k.mcp.open {
-		_ = s.session.Close() // nothing is asked of it any more
-		delete(k.mcp.open, id)
-	}
-}
-
-// session gives the session with a server, opened where it is not.
-func (k *Kit) session(ctx context.Context, c *flow.Connection) (*mcp.ClientSession, error) {
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	if s := k.mcp.open[c.ID]; s != nil && s.c == c {
-		return s.session, nil
-	} else if s != nil {
-		_ = s.session.Close() // its file changed
-	}
-	transport, err := k.transport(c)
-	if err != nil {
-		return nil, err
-	}
-	client := mcp.NewClient(&mcp.Implementation{Name: "woolsignal", Version: "1"}, &mcp.ClientOptions{
-		ToolListChangedHandler: func(context.Context, *mcp.ToolListChangedRequest) {
-			go k.offersChanged(c.ID) // the session must go on reading meanwhile
-		}})
-	// The session outlives the call that opens it.
-	opening, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
-	defer cancel()
-	session, err := client.Connect(opening, transport, nil)
-	if err != nil {
-		return nil, &NotSentError{fmt.Errorf("%s: %w", c.Title, err)}
-	}
-	if k.mcp.open == nil {
-		k.mcp.open = map[string]*mcpSession{}
-	}
-	k.mcp.open[c.ID] = &mcpSession{c, session}
-	go func() { // a session that ended is opened anew by whoever needs it next
-		_ = session.Wait()
-		k.mcp.mu.Lock()
-		defer k.mcp.mu.Unlock()
-		if s := k.mcp.open[c.ID]; s != nil && s.session == session {
-			delete(k.mcp.open, c.ID)
-		}
-	}()
-	return session, nil
 }
 
 func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
@@ -150,28 +83,8 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 	if err := k.Store.Write(ctx, b); err != nil {
 		return false, err
 	}
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	k.mcp.kept++
+	k.mcp.kept.Add(1)
 	return true, nil
-}
-
-// OffersKept counts how often a server's list was kept anew, whoever asked
-// for it: a catalogue made at another count is old.
-func (k *Kit) OffersKept() int {
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	return k.mcp.kept
-}
-
-// offersChanged tells whoever makes the catalogue.
-func (k *Kit) offersChanged(connection string) {
-	k.mcp.mu.Lock()
-	do := k.mcp.onList
-	k.mcp.mu.Unlock()
-	if do != nil {
-		do(connection)
-	}
 }
 
 // longestDescription bounds what a server may say of a tool: models read it.
@@ -289,30 +202,52 @@ func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any
 	if err != nil {
 		return nil, err
 	}
-	got, err := session.CallTool(ctx, &mcp.CallToolParams{Name: m.name, Arguments: args, Meta: mcp.Meta{"woolsignal.example/key": s.Key}})
+	var last egress.Status
+	got, err := session.CallTool(egress.WithStatus(ctx, &last), &mcp.CallToolParams{Name: m.name, Arguments: args, Meta: mcp.Meta{"woolsignal.example/key": s.Key}})
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", m.c.Title, err)
+		return nil, m.failed(err, last.Get())
 	}
 	words, files, err := m.contents(ctx, got.Content)
-	if err != nil {
-		return nil, err
-	}
 	if got.IsError {
 		return nil, &RefusedError{Message: m.c.Title + " refused: " + reason([]byte(words))}
 	}
+	if err != nil {
+		return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave could not be kept: %v", m.c.Title, m.name, err)}
+	}
 	if got.StructuredContent == nil && m.schema != nil {
-		return nil, fmt.Errorf("%s: %s gave no structured result, though it says it does", m.c.Title, m.name)
+		return nil, &HappenedError{Message: fmt.Sprintf("%s: %s gave no structured result, though it says it does", m.c.Title, m.name)}
 	}
 	if got.StructuredContent != nil {
 		value := expr.Canonical(got.StructuredContent)
 		if m.schema != nil {
 			if err := m.schema.Validate(value); err != nil {
-				return nil, fmt.Errorf("%s: what %s gave is not what it says it gives: %w", m.c.Title, m.name, err)
+				return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave is not what it says it gives: %v", m.c.Title, m.name, err)}
 			}
 		}
 		return value, nil
 	}
 	return map[string]any{"text": words, "files": files}, nil
+}
+
+// refusals are the answers of JSON-RPC 2.0 that say that nothing was done.
+var refusals = []int64{jsonrpc.CodeParseError, jsonrpc.CodeInvalidRequest, jsonrpc.CodeMethodNotFound, jsonrpc.CodeInvalidParams}
+
+// failed sorts an error of a call: by the server's own answer, by what HTTP
+// said, or by whether there was a session at all. A session that was lost on
+// the way leaves it open what happened.
+func (m *mcpCall) failed(err error, status int) error {
+	var answer *jsonrpc.Error
+	switch {
+	case errors.As(err, &answer) && slices.Contains(refusals, answer.Code):
+		return &RefusedError{Message: m.c.Title + " refused: " + answer.Message}
+	case errors.Is(err, mcp.ErrSessionMissing), egress.NeverSent(err):
+		return &NotSentError{fmt.Errorf("%s: %w", m.c.Title, err)}
+	case status == http.StatusTooManyRequests:
+		return &BusyError{Message: fmt.Sprintf("%s is asked too often (429)", m.c.Title)}
+	case status >= 400 && status < 500:
+		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %v", m.c.Title, status, err)}
+	}
+	return fmt.Errorf("%s: %w", m.c.Title, err)
 }
 
 // contents sorts what a server gave into words and files.

@@ -233,7 +233,11 @@ func single(statement string, reading bool) error {
 	if strings.Contains(withoutQuotes(trimmed), ";") {
 		return &RefusedError{Message: "send one statement at a time"}
 	}
-	word := strings.ToUpper(strings.Fields(trimmed + " ")[0])
+	words := strings.Fields(trimmed)
+	if len(words) == 0 {
+		return &RefusedError{Message: "the statement is empty"}
+	}
+	word := strings.ToUpper(words[0])
 	if reading && word != "SELECT" && word != "WITH" && word != "VALUES" && word != "EXPLAIN" {
 		return &RefusedError{Message: "query only reads; " + word + " may change something. The connection's file allows changes with write: true"}
 	}

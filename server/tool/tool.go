@@ -6,6 +6,7 @@ package tool
 
 import (
 	"context"
+	"errors"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -59,9 +60,19 @@ func (c Catalogue) Call(ctx context.Context, kit *Kit, name string, args map[str
 	if err == nil {
 		return kit.Secrets.MaskValue(expr.Canonical(result)), nil
 	}
-	err = kit.lacks(op.Connection, err)
+	err = op.sorted(kit.lacks(op.Connection, err))
 	if !settled(err) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
 		err = &UncertainError{err}
 	}
 	return nil, &masked{err, kit.Secrets.Mask(err.Error())}
+}
+
+// sorted says of an operation that only reads no more than that it failed:
+// nothing happened that could happen twice.
+func (o *Operation) sorted(err error) error {
+	var happened *HappenedError
+	if o.ReadOnly && errors.As(err, &happened) {
+		return &RefusedError{Message: happened.Message}
+	}
+	return err
 }

@@ -15,6 +15,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
+	"woolsignal/server/fault"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
 	"woolsignal/server/workspace"
@@ -71,7 +72,7 @@ func (w *Watches) Run(ctx context.Context) {
 	slots := make(chan struct{}, atOnce)
 	var working sync.WaitGroup
 	defer working.Wait()
-	all := w.all()
+	all, files := w.all(), w.Workspace.Now().Files
 	for {
 		wake := w.begin(all, next, slots, func(one *watch) {
 			working.Go(func() {
@@ -85,6 +86,12 @@ func (w *Watches) Run(ctx context.Context) {
 		case <-timer.C:
 		case <-w.woken:
 		case <-changed:
+			if now := w.Workspace.Now().Files; !maps.Equal(files, now) {
+				files = now
+				if err := w.Engine.Retry(ctx, lookWork); err != nil {
+					w.Log.Error("what was put aside could not be taken up", "error", err)
+				}
+			}
 			all = w.all()
 			maps.DeleteFunc(next, func(key string, _ time.Time) bool {
 				return !slices.ContainsFunc(all, func(o *watch) bool { return o.key == key })
@@ -227,7 +234,7 @@ const (
 // visit looks at one source and takes in what it finds.
 func (w *Watches) visit(ctx context.Context, one *watch) {
 	for {
-		more, err := w.once(ctx, one)
+		more, err := w.guarded(ctx, one)
 		if ctx.Err() != nil {
 			return
 		}
@@ -239,6 +246,30 @@ func (w *Watches) visit(ctx context.Context, one *watch) {
 		}
 	}
 }
+
+// guarded looks once, in the source's name. A source that trips a reader of
+// ours up fails with that reason; one that ended the whole process twice is not
+// looked at until the workspace is changed.
+func (w *Watches) guarded(ctx context.Context, one *watch) (more bool, err error) {
+	work := lookWork + one.key
+	if why := w.Engine.PutAside(work); why != "" {
+		return false, w.failed(ctx, one.key, errors.New(why+"; it is looked at again once a file of the workspace is changed"))
+	}
+	fault.Labelled(work, func() {
+		err = fault.Catch(w.Log, work, func() (err error) {
+			more, err = w.once(ctx, one)
+			return err
+		})
+	})
+	var broken *fault.Error
+	if errors.As(err, &broken) {
+		err = errors.Join(err, w.failed(ctx, one.key, err))
+	}
+	return more, err
+}
+
+// lookWork begins the name of the work of looking at a source.
+const lookWork = "look "
 
 func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 	before, err := w.cursor(ctx, one.key)

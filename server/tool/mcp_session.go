@@ -1,0 +1,165 @@
+package tool
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/modelcontextprotocol/go-sdk/mcp"
+
+	"woolsignal/core/flow"
+)
+
+// sessions are the open sessions with MCP servers, by connection. Each has a
+// turn of its own, so that a server that is slow to open holds nobody up but
+// those who need it.
+type sessions struct {
+	mu     sync.Mutex
+	open   map[string]*mcpSession
+	ended  bool                    // no session is opened any more
+	onList func(connection string) // the server says that its tools changed
+	kept   atomic.Int64            // how often a list was kept anew
+}
+
+// mcpSession is a session, or the place for one.
+type mcpSession struct {
+	turn    chan struct{} // holds a token while nobody opens or closes it
+	c       *flow.Connection
+	session *mcp.ClientSession // nil where none is open
+}
+
+// opening bounds how long a server may take to open a session.
+const opening = 20 * time.Second
+
+// OnOffersChanged says what to do when a server's list of tools changed.
+func (k *Kit) OnOffersChanged(do func(connection string)) {
+	k.mcp.mu.Lock()
+	defer k.mcp.mu.Unlock()
+	k.mcp.onList = do
+}
+
+// OffersKept counts how often a server's list was kept anew, whoever asked
+// for it: a catalogue made at another count is old.
+func (k *Kit) OffersKept() int { return int(k.mcp.kept.Load()) }
+
+// offersChanged tells whoever makes the catalogue.
+func (k *Kit) offersChanged(connection string) {
+	if do := k.mcp.listener(); do != nil {
+		do(connection)
+	}
+}
+
+func (s *sessions) listener() func(connection string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.onList
+}
+
+// CloseSessions ends every session with an MCP server. One that is just being
+// opened is closed by whoever opens it.
+func (k *Kit) CloseSessions() {
+	for _, s := range k.mcp.end() {
+		select {
+		case <-s.turn:
+			s.close()
+			s.turn <- struct{}{}
+		default:
+		}
+	}
+}
+
+func (s *sessions) end() (all []*mcpSession) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.ended = true
+	for _, one := range s.open {
+		all = append(all, one)
+	}
+	return all
+}
+
+// place gives the place of a connection's session; nil where none is opened
+// any more.
+func (s *sessions) place(connection string) *mcpSession {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.ended {
+		return nil
+	}
+	one := s.open[connection]
+	if one == nil {
+		one = &mcpSession{turn: make(chan struct{}, 1)}
+		one.turn <- struct{}{}
+		if s.open == nil {
+			s.open = map[string]*mcpSession{}
+		}
+		s.open[connection] = one
+	}
+	return one
+}
+
+// close ends the session. Its turn is the caller's.
+func (s *mcpSession) close() {
+	if s.session != nil {
+		_ = s.session.Close() // nothing is asked of it any more
+		s.session = nil
+	}
+}
+
+// session gives the session with a server, opened where it is not.
+func (k *Kit) session(ctx context.Context, c *flow.Connection) (*mcp.ClientSession, error) {
+	place := k.mcp.place(c.ID)
+	if place == nil {
+		return nil, &NotSentError{context.Canceled}
+	}
+	select {
+	case <-place.turn:
+		defer func() { place.turn <- struct{}{} }()
+	case <-ctx.Done():
+		return nil, &NotSentError{fmt.Errorf("%s: no session could be opened: %w", c.Title, ctx.Err())}
+	}
+	if place.session != nil && place.c == c {
+		return place.session, nil
+	}
+	place.close() // its file changed
+	session, err := k.openSession(ctx, c, place)
+	if err != nil {
+		return nil, err
+	}
+	if k.mcp.place(c.ID) == nil { // the service stops meanwhile
+		_ = session.Close()
+		return nil, &NotSentError{context.Canceled}
+	}
+	place.c, place.session = c, session
+	return session, nil
+}
+
+// openSession opens a session that outlives the call it is opened for. One
+// that ends is opened anew by whoever needs it next.
+func (k *Kit) openSession(ctx context.Context, c *flow.Connection, place *mcpSession) (*mcp.ClientSession, error) {
+	transport, err := k.transport(c)
+	if err != nil {
+		return nil, err
+	}
+	client := mcp.NewClient(&mcp.Implementation{Name: "woolsignal", Version: "1"}, &mcp.ClientOptions{
+		ToolListChangedHandler: func(context.Context, *mcp.ToolListChangedRequest) {
+			go k.offersChanged(c.ID) // the session must go on reading meanwhile
+		}})
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), opening)
+	defer cancel()
+	session, err := client.Connect(ctx, transport, nil)
+	if err != nil {
+		return nil, &NotSentError{fmt.Errorf("%s: %w", c.Title, err)}
+	}
+	go func() {
+		_ = session.Wait()
+		<-place.turn
+		defer func() { place.turn <- struct{}{} }()
+		if place.session == session {
+			place.session = nil
+		}
+	}()
+	return session, nil
+}

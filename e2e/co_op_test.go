@@ -123,7 +123,7 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 
 func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
 	s := harness.Demo(t)
-	s.Watching("office-mail", "mail INBOX arrived")
+	s.Watching("office-mail", "mails that arrive in INBOX")
 	mills := map[string]string{"Verrick & Dunn": "buyer@verrick-dunn.example", "Almery Spinning": "wool@almery.example", "Tarn Mill": "office@tarn.example"}
 	var asked []any
 	for name, email := range mills {

@@ -85,7 +85,7 @@ func TestACallIsAnsweredInTimeByWhoIsKnownByNumber(t *testing.T) {
 
 func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 	s := harness.Demo(t)
-	s.Watching("office-mail", "mail INBOX arrived")
+	s.Watching("office-mail", "mails that arrive in INBOX")
 	paper := harness.PDF("Dale Sacks, Ltd.", "Supplier: Dale Sacks", "Number: DS-204", "For 40 wool sacks", "Total: 96.40 EUR")
 	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "Invoice DS-204", Text: "Please find our invoice.", Files: map[string][]byte{"DS-204.pdf": paper}})
 	m := s.Mailed("treasurer@larkrigg.example", "Fwd: Invoice DS-204")
@@ -104,7 +104,7 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 
 func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 	s := harness.Demo(t)
-	s.Watching("office-mail", `mail INBOX flagged \Flagged`)
+	s.Watching("office-mail", `mails flagged \Flagged in INBOX`)
 	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The hayloft", Text: "Somebody should look at the hayloft door."})
 	first := s.Writes(postbag.Letter{From: "owen@larkrigg.example", To: "office@larkrigg.example", Subject: "A tyre", Text: "The lorry needs a tyre."})
 	s.Outside(http.MethodPost, "postbag", "/flags", map[string]any{"of": "office@larkrigg.example", "mail": 1, "flag": `\Flagged`}, nil)
@@ -115,7 +115,7 @@ func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 
 func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
 	s := harness.Demo(t)
-	s.Watching("office-mail", "mail INBOX arrived")
+	s.Watching("office-mail", "mails that arrive in INBOX")
 	asked := s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example", Subject: "Our grade", Text: "Why did our last load get a lower grade?"})
 	d := s.RunOf("mailroom-grades", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })
 	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "send", Edited: map[string]any{"answer": "The staple was shorter than last year."}}); err != nil {
@@ -132,7 +132,7 @@ func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
 
 func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 	s := harness.Demo(t)
-	s.Watching("office-mail", "mail INBOX arrived")
+	s.Watching("office-mail", "mails that arrive in INBOX")
 	s.Misbehave("postbag", ledger.Order{Match: "SMTP DATA", Times: 1, Cut: true})
 	s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example", Subject: "Our grade", Text: "Which grade is it?"})
 	d := s.RunOf("mailroom-grades", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })

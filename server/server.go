@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"sync"
 	"time"
@@ -42,6 +43,10 @@ type Options struct {
 	// Scripts is the command of a process that runs scripts, ending up in
 	// script.Serve.
 	Scripts []string
+
+	// Proxies are the networks of the proxies whose word is taken for whom a
+	// request comes from.
+	Proxies []netip.Prefix
 
 	// Commands are the processes connections may start, by name.
 	Commands map[string][]string
@@ -81,10 +86,10 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 		return nil, errors.Join(err, s.Store.Close())
 	}
 	s.Kit = &tool.Kit{Secrets: s.Secrets, Tokens: &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}, Store: s.Store, Peers: o.Peers, Commands: o.Commands}
-	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit); err != nil {
+	s.Access = access.New(s.Store)
+	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit, s.Access.Emails); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	s.Access = access.New(s.Store)
 	s.scripts = script.NewPool(o.Scripts...)
 	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.scripts, o.Log)
 	if o.Crash != nil {
@@ -114,7 +119,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{
-		Handler: face.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		Handler: trigger.Callers(s.options.Proxies, face.Handler()), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return streams },
 		ErrorLog:    slog.NewLogLogger(s.options.Log.Handler(), slog.LevelDebug),
 	}

@@ -137,6 +137,7 @@ type Step struct {
 	Until    *time.Time   `json:"until,omitempty"`    // when it goes on by itself
 	Child    string       `json:"child,omitempty"`    // the run it called
 	Recorded bool         `json:"recorded,omitempty"` // taken over from another run
+	Reviews  []string     `json:"reviews,omitempty"`  // ids of those it asked for
 }
 
 // Review is a question to a person, with where it comes from.

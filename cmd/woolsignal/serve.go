@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -74,6 +75,17 @@ func serve(ctx context.Context, a *app, args []string) error {
 		commands[name] = strings.Fields(command)
 		return nil
 	})
+	var proxies []netip.Prefix
+	f.Func("trusted-proxies", "networks of the proxies in front, as CIDR,…: their Forwarded or X-Forwarded-For says whom a request comes from", func(s string) error {
+		for _, one := range strings.Split(s, ",") {
+			p, err := netip.ParsePrefix(strings.TrimSpace(one))
+			if err != nil {
+				return fmt.Errorf("%q is no network; write it as 10.0.0.0/8, or 192.0.2.7/32 for a single proxy", strings.TrimSpace(one))
+			}
+			proxies = append(proxies, p.Masked())
+		}
+		return nil
+	})
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
 	}
@@ -100,7 +112,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Public: *public})
+	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Proxies: proxies, Public: *public})
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package flow
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -30,6 +31,7 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 		flow := w.Workflows[id]
 		c.file = flow.file
 		c.triggers(flow, paths)
+		c.rings(flow)
 		c.workflow(flow)
 	}
 	for _, id := range slices.Sorted(maps.Keys(w.Agents)) {
@@ -39,6 +41,7 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 	c.connections()
 	c.tables()
 	c.file = MainFile
+	c.teams()
 	if _, _, ok := w.FindModel(w.Model); w.Model != "" && !ok {
 		c.wrong(Pos{1, 1}, didYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
 	}
@@ -160,12 +163,40 @@ func (c *checker) model(at Pos, name string, flow *Workflow) {
 
 // by checks that somebody could be asked.
 func (c *checker) by(at Pos, who string) {
-	if who == "" || strings.Contains(who, "@") || slices.Contains([]string{"owner", "builder", "reviewer"}, who) {
+	if who == "" || slices.Contains([]string{"owner", "builder", "reviewer"}, who) {
 		return
 	}
-	if members, ok := c.w.Teams[who]; !ok {
+	if strings.Contains(who, "@") {
+		if !c.here(who) {
+			c.report(at, Problem{What: "nobody here has the e-mail " + who, Why: "it would be waited for an answer that nobody can give",
+				Remedy: cmp.Or(didYouMean(who, slices.Sorted(maps.Keys(c.w.People))), "invite them first, or name somebody who is here")})
+		}
+		return
+	}
+	members, ok := c.w.Teams[who]
+	switch {
+	case !ok:
 		c.wrong(at, "name a person's e-mail, a role, or a team of "+MainFile+": "+strings.Join(slices.Sorted(maps.Keys(c.w.Teams)), ", "), "nobody is called %s", who)
-	} else if len(members) == 0 {
+	case len(members) == 0:
 		c.wrong(at, "add members to it in "+MainFile, "the team %s has no members", who)
+	case !slices.ContainsFunc(members, c.here):
+		c.report(at, Problem{What: "nobody of the team " + who + " is here", Why: "it would be waited for an answer that nobody can give", Remedy: "invite one of them first: " + strings.Join(members, ", ")})
+	}
+}
+
+// here tells whether somebody has an account; where the accounts are not
+// known, as when a folder is checked without its service, everybody has.
+func (c *checker) here(email string) bool {
+	return c.w.People == nil || c.w.People[strings.ToLower(email)]
+}
+
+// teams tells which members of teams nobody is.
+func (c *checker) teams() {
+	for _, team := range slices.Sorted(maps.Keys(c.w.Teams)) {
+		for _, member := range c.w.Teams[team] {
+			if !c.here(member) {
+				c.add(Remark, Pos{1, 1}, didYouMean(member, slices.Sorted(maps.Keys(c.w.People))), "nobody here has the e-mail %s, of the team %s", member, team)
+			}
+		}
 	}
 }

@@ -34,26 +34,17 @@ func (c *checker) triggers(flow *Workflow, taken map[string]string) {
 	}
 }
 
-// address insists that a public address belongs to one trigger alone, and a
-// place of a chat server too: who would answer otherwise?
+// address insists that a place where people write, call or send belongs to one
+// trigger alone: who would answer otherwise?
 func (c *checker) address(flow *Workflow, t Trigger, taken map[string]string) {
-	what := ""
-	switch {
-	case t.Webhook != nil:
-		what = "the webhook path " + t.Webhook.Path
-	case t.Form != nil:
-		what = "the form's page " + t.Form.Page
-	case t.Phone != nil:
-		what = "the telephone line " + t.Phone.Path
-	case t.Chat != nil && t.Chat.Open:
-		what = "the chat page " + t.Chat.Page
-	default:
+	place, words := t.Place()
+	if place == "" {
 		return
 	}
-	if other, ok := taken[t.Source()]; ok {
-		c.wrong(t.At, "choose another", "%s is already that of %s", what, other)
+	if other, ok := taken[place]; ok {
+		c.report(t.At, Problem{What: "the workflow " + other + " already has " + words, Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
 	}
-	taken[t.Source()] = flow.ID
+	taken[place] = flow.ID
 }
 
 // source checks what signals come from: that it is there, and of a kind that

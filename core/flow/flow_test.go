@@ -163,7 +163,7 @@ func TestRemarksHinderNothing(t *testing.T) {
 func TestTwoWebhooksCannotShareAPath(t *testing.T) {
 	all := files()
 	all["workflows/other.yaml"] = strings.Replace(all["workflows/intake.yaml"], "workflow: intake", "workflow: other", 1)
-	if found := problems(all); len(found) != 1 || !strings.Contains(found[0].What, "already that of intake") {
+	if found := problems(all); len(found) != 1 || !strings.Contains(found[0].What, "the workflow intake already has the webhook path") {
 		t.Errorf("%v", found)
 	}
 }

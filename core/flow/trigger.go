@@ -1,6 +1,7 @@
 package flow
 
 import (
+	"strings"
 	"time"
 
 	"woolsignal/core/calendar"
@@ -198,6 +199,29 @@ func (t Trigger) Source() string {
 		return "/call/" + t.Phone.Path
 	}
 	return "/failure"
+}
+
+// Place is what a trigger claims for itself alone, and how it is called: a
+// webhook's path, the page of a form or chat, a telephone line, a room or the
+// private messages of a chat server. Both are "" where triggers may share.
+func (t Trigger) Place() (place, words string) {
+	switch {
+	case t.Webhook != nil:
+		words = "the webhook path " + t.Webhook.Path
+	case t.Form != nil:
+		words = "the form's page " + t.Form.Page
+	case t.Phone != nil:
+		words = "the telephone line " + t.Phone.Path
+	case t.Chat != nil && t.Chat.Connection != "" && t.Chat.Direct:
+		words = "the private messages of " + t.Chat.Connection
+	case t.Chat != nil && t.Chat.Connection != "":
+		words = "the room " + t.Chat.Room + " of " + t.Chat.Connection
+	case t.Chat != nil:
+		words = "the chat page " + t.Chat.Page
+	default:
+		return "", ""
+	}
+	return strings.ToLower(t.Source()), words // servers do not tell rooms apart by capitals
 }
 
 // Connection is the id of the connection a trigger watches or is verified

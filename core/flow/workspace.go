@@ -18,7 +18,8 @@ type Workspace struct {
 	Model       string          // used where a workflow or step names none
 	Holidays    map[string]bool // days nobody works, as 2026-12-25
 	Teams       map[string][]string
-	MostLinks   int // how many runs in a row may start one another
+	People      map[string]bool // e-mails of who has an account, in small letters; nil where that is not known
+	MostLinks   int             // how many runs in a row may start one another
 	Workflows   map[string]*Workflow
 	Agents      map[string]*Agent
 	Connections map[string]*Connection

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
 	"woolsignal/core/expr"
@@ -82,6 +83,14 @@ func (s *Signal) HeardAs() (source, key string) {
 	}
 	return s.Source, s.Subject
 }
+
+// ConsoleSource begins the sources of conversations in the console.
+const ConsoleSource = "/console/"
+
+// Private tells whether the signal belongs to a person's own conversation with
+// one workflow, which no other one's runs hear: names of such conversations
+// are not told apart by workflow.
+func (s *Signal) Private() bool { return strings.HasPrefix(s.Source, ConsoleSource) }
 
 // KeyOf gives what the limits of a workflow tell a signal's run apart by; ""
 // where it has no such key or it cannot be computed.

@@ -157,6 +157,19 @@ func (a *Access) People(ctx context.Context) ([]Person, error) {
 	return all, rows.Err()
 }
 
+// Emails gives the addresses of everybody, in small letters.
+func (a *Access) Emails(ctx context.Context) (map[string]bool, error) {
+	all, err := a.People(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]bool{}
+	for _, p := range all {
+		out[strings.ToLower(p.Email)] = true
+	}
+	return out, nil
+}
+
 // SignIn checks a password and opens a session. from is the caller's address.
 // Errors: those of [Access.Check].
 func (a *Access) SignIn(ctx context.Context, email, password, from string) (cookie string, p Person, err error) {

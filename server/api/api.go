@@ -178,7 +178,7 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var refused *refusal
 	var large *http.MaxBytesError
 	var conflict *workspace.ConflictError
-	var path *workspace.PathError
+	var place *workspace.PlaceError
 	var input *engine.InputError
 	switch {
 	case errors.As(err, &refused):
@@ -195,8 +195,8 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 		problem.Write(w, http.StatusUnprocessableEntity, "The checker found problems", err.Error()+".")
 	case errors.As(err, &conflict):
 		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() + ". Nothing was written.", More: map[string]any{"files": conflict.Files}}).Write(w)
-	case errors.As(err, &path):
-		problem.Write(w, http.StatusConflict, "The path is taken", err.Error()+".")
+	case errors.As(err, &place):
+		problem.Write(w, http.StatusConflict, "The place is taken", err.Error()+". Choose another, or switch that workflow off.")
 	case errors.As(err, &input):
 		problem.Write(w, http.StatusUnprocessableEntity, "This does not fit", err.Error()+".")
 	case errors.Is(err, engine.ErrBusy):

@@ -22,7 +22,7 @@ const longestMessage = 20_000
 
 // consoleSource is where a person's own conversations come from, so that two
 // people's threads of one name stay apart.
-func consoleSource(p access.Person) string { return "/console/" + strings.ToLower(p.Email) }
+func consoleSource(p access.Person) string { return run.ConsoleSource + strings.ToLower(p.Email) }
 
 func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 	in, err := decode[wire.Said](r)

@@ -97,21 +97,18 @@ func (a *API) health(ctx context.Context, out *wire.Connection) error {
 
 // looks reads how the looks at what triggers watch went.
 func (a *API) looks(ctx context.Context, out *wire.Connection) error {
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT source, looked, problem FROM looks ORDER BY source")
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT what, looked, problem FROM looks WHERE connection = ? ORDER BY what", out.ID)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var source, problem string
+		var what, problem string
 		var looked int64
-		if err := rows.Scan(&source, &looked, &problem); err != nil {
+		if err := rows.Scan(&what, &looked, &problem); err != nil {
 			return err
 		}
-		kind, rest, _ := strings.Cut(source, " ")
-		if of, what, _ := strings.Cut(rest, " "); of == out.ID {
-			out.Watched = append(out.Watched, wire.Look{What: strings.TrimSpace(kind + " " + what), Looked: store.FromTime(looked), Problem: problem})
-		}
+		out.Watched = append(out.Watched, wire.Look{What: what, Looked: store.FromTime(looked), Problem: problem})
 	}
 	return rows.Err()
 }

@@ -68,6 +68,7 @@ func (l *layer) step(did *run.Step, at, in string) {
 	}
 	step.Status, step.Began, step.Ended, step.Input, step.Output, step.Error, step.Agent = did.Status, &did.Began, moment(did.Ended), did.Input, did.Output, did.Error, did.Agent
 	step.Tries, step.Until, step.Child, step.Recorded = did.Tries, moment(did.Until), did.Child, did.Recorded
+	step.Reviews = did.Reviews
 	if did.Agent != nil {
 		_, _, step.Cost = did.Agent.Spent()
 	}

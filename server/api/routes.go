@@ -65,7 +65,7 @@ func (a *API) Routes() []Route {
 		{post, "/rerun", access.Builder, "Go through many runs again", nil, wire.RerunMany{}, wire.Rerunning{}, a.rerunMany},
 		{get, "/reviews", access.Reader, "What waits for a person", []Parameter{{"decided", "true lists the last 100 that were decided instead"}}, nil, wire.Reviews{}, a.reviews},
 		{get, "/reviews/{review}", access.Reader, "One review", nil, nil, wire.Review{}, a.review},
-		{post, "/reviews/{review}", access.Reviewer, "Decide a review", nil, wire.Decision{}, wire.Review{}, a.decide},
+		{post, "/reviews/{review}", access.Reader, "Decide a review", nil, wire.Decision{}, wire.Review{}, a.decide},
 		{get, "/connections", access.Builder, "Every connection and how it fares, without its secret", nil, nil, []wire.Connection{}, a.connections},
 		{get, "/connections/{connection}", access.Builder, "A connection with its tools and file", nil, nil, wire.ConnectionDetail{}, a.connection},
 		{put, "/connections/{connection}/secret", access.Builder, "Replace a connection's secret, everywhere it is used; the answer is the verdict of a test", nil, wire.Secret{}, wire.Verdict{}, a.putSecret},

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"errors"
 	"net/http"
 	"strings"
@@ -62,6 +63,9 @@ func (a *API) join(w http.ResponseWriter, r *http.Request) error {
 	}
 	if err != nil {
 		return refuse(http.StatusUnprocessableEntity, "The account could not be made", err.Error()+".")
+	}
+	if err := a.Workspace.Reread(context.WithoutCancel(r.Context())); err != nil { // files may name them now
+		return err
 	}
 	a.setCookie(w, r, cookie, 14*24*3600)
 	return a.describeSession(w, r, p)

@@ -81,14 +81,12 @@ func (a *API) rows(w http.ResponseWriter, r *http.Request) error {
 		q.Most = min(n, 1000)
 	}
 	q.Before, _ = strconv.ParseInt(r.URL.Query().Get("before"), 10, 64) // 0 begins with the newest
-	most := q.Most
-	q.Most++
 	found, err := t.Find(r.Context(), q)
 	if err != nil {
 		return rowProblem(err)
 	}
-	out := wire.Rows{Rows: []wire.Row{}, More: len(found) > most}
-	for _, row := range found[:min(most, len(found))] {
+	out := wire.Rows{Rows: []wire.Row{}, More: found.Next != ""}
+	for _, row := range found.Rows {
 		out.Rows = append(out.Rows, wireRow(row))
 	}
 	return reply(w, out)

@@ -20,10 +20,10 @@ import (
 // that waits for a person.
 func open(t *testing.T) (*Engine, *store.Store) {
 	t.Helper()
-	chat := "triggers:\n  - id: page\n    chat: {page: p}\nsteps:\n"
+	chat := func(page string) string { return "triggers:\n  - id: page\n    chat: {page: " + page + "}\nsteps:\n" }
 	bed := testbed.Open(t, map[string]string{
-		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat + "  - say: {text: \"${signal.text}\"}\n",
-		"workflows/ask.yaml":  "workflow: ask\ntitle: Ask\n" + chat + "  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
+		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat("echo") + "  - say: {text: \"${signal.text}\"}\n",
+		"workflows/ask.yaml":  "workflow: ask\ntitle: Ask\n" + chat("ask") + "  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
 	e := New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })

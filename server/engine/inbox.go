@@ -146,7 +146,8 @@ func closed() <-chan struct{} {
 // settle tries once to bring an arrival to whom it is for.
 func (e *Engine) settle(a arrival) (*Ticket, error) {
 	heardAs, key := a.signal.HeardAs()
-	rows, err := e.store.Read().QueryContext(e.hard, "SELECT run, step, also_starts FROM hears WHERE source = ? AND key = ?", heardAs, key)
+	rows, err := e.store.Read().QueryContext(e.hard, "SELECT h.run, h.step, h.also_starts FROM hears h JOIN runs r ON r.id = h.run WHERE h.source = ? AND h.key = ? AND (r.workflow = ? OR NOT ?)",
+		heardAs, key, a.workflow, a.signal.Private())
 	if err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
@@ -230,7 +231,14 @@ func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arr
 func (e *Engine) listen(errand run.Errand) error {
 	found, err := e.arrivals(e.hard, "source = ? AND key = ? AND state != 'heard' AND at >= ? ORDER BY at",
 		errand.Listen.Source, errand.Listen.Key, store.Time(errand.Listen.Since))
+	var workflow string
+	if len(found) > 0 {
+		err = errors.Join(err, e.store.Read().QueryRowContext(e.hard, "SELECT workflow FROM runs WHERE id = ?", errand.Run).Scan(&workflow))
+	}
 	for _, a := range found {
+		if a.signal.Private() && a.workflow != workflow {
+			continue
+		}
 		heard, missed := e.hears(errand.Run, errand.Step, a)
 		if heard {
 			return nil

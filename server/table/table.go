@@ -8,7 +8,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"woolsignal/core/expr"
@@ -170,46 +169,6 @@ func (t *Table) scan(rows *sql.Rows) ([]Row, error) {
 
 // Get gives a row by its number. The error is [ErrNoRow] where there is none.
 func (t *Table) Get(ctx context.Context, n int64) (Row, error) { return t.one(ctx, "n = ?", n) }
-
-// Query says which rows are wanted.
-type Query struct {
-	Where  map[string]any // values of columns
-	Words  string         // anywhere in the row
-	Before int64          // rows added before this one; 0 begins with the newest
-	Most   int
-}
-
-// Find gives rows, newest first.
-func (t *Table) Find(ctx context.Context, q Query) ([]Row, error) {
-	where, args := []string{"tbl = ?"}, []any{t.Of.ID}
-	for name, v := range q.Where {
-		c := t.Of.Column(name)
-		switch {
-		case c == nil:
-			return nil, &InvalidError{fmt.Sprintf("%s has no column %s", t.Of.Title, name)}
-		case v == nil:
-			where = append(where, "json_extract(data, '$."+name+"') IS NULL")
-		case c.Type == "yes_no":
-			yes, _ := v.(bool)
-			where, args = append(where, "coalesce(json_extract(data, '$."+name+"'), 0) = ?"), append(args, yes)
-		default:
-			where, args = append(where, "json_extract(data, '$."+name+"') = ?"), append(args, v)
-		}
-	}
-	if q.Words != "" {
-		escaped := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(q.Words)
-		where, args = append(where, `data LIKE ? ESCAPE '\'`), append(args, "%"+escaped+"%")
-	}
-	if q.Before > 0 {
-		where, args = append(where, "n < ?"), append(args, q.Before)
-	}
-	rows, err := t.Store.Read().QueryContext(ctx, "SELECT "+rowColumns+" FROM table_rows WHERE "+strings.Join(where, " AND ")+" ORDER BY n DESC LIMIT ?", append(args, q.Most)...)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	return t.scan(rows)
-}
 
 // Update puts values into a row; null takes one out. run is whose call it is.
 // Errors: [ErrNoRow], [ErrTaken], *[InvalidError].

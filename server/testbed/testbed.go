@@ -39,7 +39,7 @@ func Open(t testing.TB, files map[string]string) *Bed {
 		t.Fatal(err)
 	}
 	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: s, Secrets: secrets}, Store: s}
-	w, err := workspace.Open(ctx, s, kit)
+	w, err := workspace.Open(ctx, s, kit, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

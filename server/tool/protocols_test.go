@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
@@ -19,6 +20,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/server/oauth"
+	"woolsignal/server/table"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
 	"woolsignal/standin/gazette"
@@ -272,6 +274,79 @@ func TestTables(t *testing.T) {
 	if _, err := b.try("tests/remove", map[string]any{"row": first["row"]}, tool.Sending{Again: true}); err != nil {
 		t.Errorf("a row an earlier try removed: %v", err)
 	}
+}
+
+// Rows are found by comparison, in an order, page by page, and none are left
+// out without a word.
+func TestRowsAreFoundWhole(t *testing.T) {
+	b := made(t, map[string]string{"tables/fleeces.yaml": "table: fleeces\ntitle: Fleeces\ncolumns:\n  - {name: farm}\n  - {name: kg, type: number}\n  - {name: clean, type: yes_no}\n  - {name: shorn, type: date}\n"}, nil)
+	var text strings.Builder
+	text.WriteString("farm,kg,clean,shorn\n")
+	for i := range 1300 {
+		kg := fmt.Sprint(i % 50)
+		if i%100 == 7 {
+			kg = ""
+		}
+		fmt.Fprintf(&text, "farm-%d,%s,%s,2026-%02d-01\n", i%13, kg, []string{"yes", "no", ""}[i%3], 1+i%12)
+	}
+	rows := &table.Table{Of: b.w.Tables["fleeces"], Store: b.kit.Store}
+	if added, _, err := rows.Import(context.Background(), text.String()); err != nil || added != 1300 {
+		t.Fatal(added, err)
+	}
+	b.refuses("1300 rows of Fleeces match, and at most 1000 are given at once", "fleeces/find", map[string]any{})
+	where := func(w map[string]any) map[string]any { return map[string]any{"where": w} }
+	for name, c := range map[string]struct {
+		where map[string]any
+		total int64
+	}{
+		"equal":       {map[string]any{"farm": "farm-3"}, 100},
+		"a range":     {map[string]any{"kg": map[string]any{"at_least": int64(10), "less_than": int64(12)}}, 52},
+		"not":         {map[string]any{"farm": map[string]any{"not": "farm-3"}, "kg": int64(3)}, 24},
+		"one of":      {map[string]any{"farm": map[string]any{"one_of": []any{"farm-1", "farm-2"}}}, 200},
+		"begins with": {map[string]any{"farm": map[string]any{"begins_with": "farm-1"}}, 400},
+		"contains":    {map[string]any{"farm": map[string]any{"contains": "m-12"}}, 100},
+		"like's own":  {map[string]any{"farm": map[string]any{"contains": "%"}}, 0},
+		"nothing":     {map[string]any{"kg": nil}, 13},
+		"something":   {map[string]any{"kg": map[string]any{"not": nil}, "clean": false}, 857},
+		"no":          {map[string]any{"clean": false, "farm": "farm-3"}, 66},
+		"a date":      {map[string]any{"shorn": map[string]any{"more_than": "2026-11-01"}}, 108},
+		"days":        {map[string]any{"added": map[string]any{"less_than": "2001-01-01"}}, 0},
+		"rows":        {map[string]any{"row": map[string]any{"at_most": int64(5)}}, 5},
+	} {
+		args := where(c.where)
+		args["most"] = int64(1)
+		if got := b.must("fleeces/find", args)["total"]; got != c.total {
+			t.Errorf("%s: %v rows, want %d", name, got, c.total)
+		}
+	}
+	for _, order := range []map[string]any{{}, {"order_by": "kg"}, {"order_by": "kg", "descending": true}, {"order_by": "farm"}, {"order_by": "clean"}, {"order_by": "added", "descending": true}} {
+		seen, last, pages := map[any]bool{}, any(nil), 0
+		args := maps.Clone(order)
+		args["most"] = int64(97)
+		for {
+			page := b.must("fleeces/find", args)
+			for _, r := range page["rows"].([]any) {
+				row := r.(map[string]any)
+				if seen[row["row"]] {
+					t.Fatalf("%v: row %v stands on two pages", order, row["row"])
+				}
+				seen[row["row"]] = true
+				if kg, ok := row["kg"].(int64); ok && order["order_by"] == "kg" && last != nil && (kg < last.(int64)) != (order["descending"] == true) && kg != last.(int64) {
+					t.Fatalf("%v: %v comes after %v", order, kg, last)
+				}
+				last = row["kg"]
+			}
+			if pages++; page["next"] == nil {
+				break
+			}
+			args["after"] = page["next"]
+		}
+		if len(seen) != 1300 || pages != 14 {
+			t.Errorf("%v: %d rows on %d pages", order, len(seen), pages)
+		}
+	}
+	b.refuses("not what a page said", "fleeces/find", map[string]any{"after": "bm9uc2Vuc2U", "most": int64(1)})
+	b.refuses("no such", "fleeces/remove", map[string]any{"row": int64(99999)})
 }
 
 func TestAChatServer(t *testing.T) {

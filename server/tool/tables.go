@@ -3,6 +3,7 @@ package tool
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"woolsignal/core/flow"
 	"woolsignal/server/table"
@@ -26,8 +27,9 @@ func (k *Kit) tableOperations(t *flow.Table) []*Operation {
 		purpose += " (" + t.Purpose + ")"
 	}
 	out := []*Operation{
-		operation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first.", object(nil, map[string]any{"where": map[string]any{"type": "object", "properties": columns, "additionalProperties": false, "description": "Values of columns"},
-			"words": prop("string", "Words anywhere in the row"), "most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 1000.0)}), result(map[string]any{"rows": listOf(one, "")}), reads, r.find),
+		operation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first unless order_by says otherwise.", findInput(t, columns),
+			result(map[string]any{"rows": listOf(one, ""), "total": prop("integer", "How many rows match, on all pages"),
+				"next": map[string]any{"type": []any{"string", "null"}, "description": "What after takes for the next page; null on the last"}}), reads, r.find),
 		operation(t.ID, t.Title, "add", "Adds a row to "+purpose+".", full, one, adds, r.add),
 		operation(t.ID, t.Title, "update", "Changes a row of "+purpose+".", object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, sets, r.update),
 		operation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.", object([]any{"row"}, map[string]any{"row": number}), result(map[string]any{"removed": number}), removes, r.remove),
@@ -47,17 +49,60 @@ func rowError(err error) error {
 	return err
 }
 
+// findInput is what rows are found by: columns that equal a value or compare
+// to some, words, an order, and pages.
+func findInput(t *flow.Table, columns map[string]any) map[string]any {
+	by := []any{"row", "added", "changed"}
+	where := map[string]any{}
+	moment := prop("string", "A time or a day")
+	number := prop("integer", "")
+	for name, s := range map[string]any{"row": number, "added": moment, "changed": moment} {
+		where[name] = comparable(s)
+	}
+	for _, c := range t.Columns {
+		by = append(by, c.Name)
+		where[c.Name] = comparable(columns[c.Name])
+	}
+	return object(nil, map[string]any{
+		"where": map[string]any{"type": "object", "properties": where, "additionalProperties": false,
+			"description": "By column: the value it has, or how it compares, as in {kg: {at_least: 20}}. All must hold; null is nothing written"},
+		"words":      prop("string", "Words anywhere in the row"),
+		"order_by":   prop("string", "The column to sort by, the smallest first; rows with nothing in it come last", "enum", by),
+		"descending": prop("boolean", "Whether the largest come first"),
+		"most":       prop("integer", fmt.Sprintf("How many rows a page has; without it all are given, and more than %d are refused", table.MostRows), "minimum", 1.0, "maximum", float64(table.MostRows)),
+		"after":      prop("string", "The next of the page before"),
+	})
+}
+
+// comparable is the schema of a value or of comparisons to values.
+func comparable(value any) map[string]any {
+	how := map[string]any{}
+	for _, name := range table.Comparisons {
+		how[name] = value
+	}
+	how["not"] = map[string]any{"anyOf": []any{value, map[string]any{"type": "null"}}}
+	how["one_of"] = map[string]any{"type": "array", "minItems": 1.0, "items": value}
+	how["contains"], how["begins_with"] = prop("string", ""), prop("string", "")
+	return map[string]any{"anyOf": []any{value, map[string]any{"type": "null"},
+		map[string]any{"type": "object", "properties": how, "additionalProperties": false, "minProperties": 1.0}}}
+}
+
 func (r *rows) find(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	where, _ := args["where"].(map[string]any)
-	found, err := r.Find(ctx, table.Query{Where: where, Words: text(args, "words"), Most: whole(args, "most", 100)})
+	descending, _ := args["descending"].(bool)
+	page, err := r.Find(ctx, table.Query{Where: where, Words: text(args, "words"), OrderBy: text(args, "order_by"), Descending: descending, After: text(args, "after"), Most: whole(args, "most", 0)})
 	if err != nil {
 		return nil, rowError(err)
 	}
 	out := []any{}
-	for _, one := range found {
+	for _, one := range page.Rows {
 		out = append(out, r.Value(one))
 	}
-	return map[string]any{"rows": out}, nil
+	result := map[string]any{"rows": out, "total": int64(page.Total), "next": nil}
+	if page.Next != "" {
+		result["next"] = page.Next
+	}
+	return result, nil
 }
 
 func (r *rows) add(ctx context.Context, args map[string]any, s Sending) (any, error) {

@@ -1,7 +1,6 @@
 package trigger
 
 import (
-	"net"
 	"net/http"
 	"sync"
 
@@ -51,15 +50,6 @@ func known(all *map[string]*rate.Limiter, address string, fresh *rate.Limiter) *
 		(*all)[address] = l
 	}
 	return l
-}
-
-// CallerAddress is where a caller comes from, without the port.
-func CallerAddress(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		return r.RemoteAddr
-	}
-	return host
 }
 
 // tooOften asks an address to wait.

@@ -1,6 +1,7 @@
 package trigger
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -62,6 +63,34 @@ type watch struct {
 type listener struct {
 	workflow string
 	trigger  flow.Trigger
+}
+
+// trigger is one of those it is looked at for; they share what is looked at.
+func (w *watch) trigger() flow.Trigger { return w.listeners[0].trigger }
+
+// watched says in words what a trigger has looked at.
+func watched(t flow.Trigger) string {
+	every := func(calendar string) string { return cmp.Or(calendar, "every calendar") }
+	switch {
+	case t.Mail != nil:
+		words := map[string]string{"arrived": "mails that arrive in ", "moved": "mails that are moved to "}[t.Mail.On]
+		return cmp.Or(words, "mails flagged "+t.Mail.Flag+" in ") + t.Mail.Folder
+	case t.File != nil:
+		return "files in " + t.File.Folder
+	case t.Feed != nil:
+		return "items of " + t.Feed.Address
+	case t.Calendar != nil && t.Calendar.Changed:
+		return "changes of " + every(t.Calendar.Calendar)
+	case t.Calendar != nil:
+		return "what is ahead in " + every(t.Calendar.Calendar)
+	case t.Schedule != nil && t.Schedule.Before != nil:
+		return "what is ahead in " + every(t.Schedule.Before.Calendar)
+	case t.Row != nil && t.Row.Table != "":
+		return "rows of the table " + t.Row.Table
+	case t.Row != nil:
+		return "rows that " + t.Row.Tool + " gives"
+	}
+	return t.Kind()
 }
 
 // Run looks until the context ends.
@@ -253,7 +282,7 @@ func (w *Watches) visit(ctx context.Context, one *watch) {
 func (w *Watches) guarded(ctx context.Context, one *watch) (more bool, err error) {
 	work := lookWork + one.key
 	if why := w.Engine.PutAside(work); why != "" {
-		return false, w.failed(ctx, one.key, errors.New(why+"; it is looked at again once a file of the workspace is changed"))
+		return false, w.failed(ctx, one, errors.New(why+"; it is looked at again once a file of the workspace is changed"))
 	}
 	fault.Labelled(work, func() {
 		err = fault.Catch(w.Log, work, func() (err error) {
@@ -263,7 +292,7 @@ func (w *Watches) guarded(ctx context.Context, one *watch) (more bool, err error
 	})
 	var broken *fault.Error
 	if errors.As(err, &broken) {
-		err = errors.Join(err, w.failed(ctx, one.key, err))
+		err = errors.Join(err, w.failed(ctx, one, err))
 	}
 	return more, err
 }
@@ -277,9 +306,9 @@ func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 		return false, err
 	}
 	found, next, more, err := one.source.look(ctx, before)
-	w.Kit.Used(ctx, one.listeners[0].trigger.Connection(), err)
+	w.Kit.Used(ctx, one.trigger().Connection(), err)
 	if err != nil {
-		return false, errors.Join(err, w.failed(ctx, one.key, err))
+		return false, errors.Join(err, w.failed(ctx, one, err))
 	}
 	for _, item := range found {
 		if err := w.deliver(ctx, one, item); err != nil {
@@ -291,8 +320,8 @@ func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 		return false, err
 	}
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, cursor, looked, failures, problem) VALUES (?, ?, ?, 0, '') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, looked = excluded.looked, failures = 0, problem = ''",
-		one.key, cursor, store.Time(time.Now()))
+	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, ?, ?, 0, '') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, looked = excluded.looked, failures = 0, problem = ''",
+		one.key, one.trigger().Connection(), watched(one.trigger()), cursor, store.Time(time.Now()))
 	return more && len(found) > 0, w.Store.Write(ctx, b)
 }
 
@@ -305,10 +334,10 @@ func (w *Watches) cursor(ctx context.Context, key string) (json.RawMessage, erro
 	return cursor, err
 }
 
-func (w *Watches) failed(ctx context.Context, key string, why error) error {
+func (w *Watches) failed(ctx context.Context, one *watch, why error) error {
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, cursor, looked, failures, problem) VALUES (?, 'null', ?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = excluded.problem",
-		key, store.Time(time.Now()), w.Kit.Secrets.Mask(why.Error()))
+	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, 'null', ?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = excluded.problem",
+		one.key, one.trigger().Connection(), watched(one.trigger()), store.Time(time.Now()), w.Kit.Secrets.Mask(why.Error()))
 	return w.Store.Write(ctx, b)
 }
 

@@ -3,6 +3,7 @@ package workspace
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -41,7 +42,7 @@ func (s *Snapshot) Drafted(workflow string) bool {
 
 // Publish makes the draft of a workflow live, and switches it on where it was
 // never live before. A draft that is live already is left alone. Errors:
-// [ErrNoWorkflow]; [ErrProblems] with the problems.
+// [ErrNoWorkflow]; *[PlaceError]; [ErrProblems] with the problems.
 func (h *Holder) Publish(ctx context.Context, workflow, note, by string) (wire.Version, []flow.Problem, error) {
 	h.write.Lock()
 	defer h.write.Unlock()
@@ -55,7 +56,7 @@ func (h *Holder) Publish(ctx context.Context, workflow, note, by string) (wire.V
 	if !s.Drafted(workflow) {
 		return h.version(ctx, workflow, s.Live[workflow].Version)
 	}
-	if err := s.taken(workflow); err != nil {
+	if err := s.taken(workflow, s.Workflows[workflow]); err != nil {
 		return wire.Version{}, nil, err
 	}
 	var b store.Batch
@@ -65,22 +66,27 @@ func (h *Holder) Publish(ctx context.Context, workflow, note, by string) (wire.V
 	return h.next(ctx, b, workflow, s.drafts[workflow], note, by)
 }
 
-// PathError says that a webhook's path already belongs to another workflow.
-type PathError struct{ Path, Workflow string }
+// PlaceError says that what a trigger claims already belongs to another
+// workflow that is live.
+type PlaceError struct{ Place, Workflow string }
 
-func (p *PathError) Error() string {
-	return "the webhook path " + p.Path + " is that of " + p.Workflow + ", which is live"
+func (p *PlaceError) Error() string {
+	return "the workflow " + p.Workflow + ", which is live, already has " + p.Place
 }
 
-// taken tells where a webhook of a draft would listen at the place of another
-// live workflow.
-func (s *Snapshot) taken(workflow string) error {
-	for _, t := range s.Workflows[workflow].Triggers {
-		if t.Webhook == nil {
+// taken tells where a trigger of a workflow would claim the place of one of
+// another workflow that is live and on: which of them got a message would be
+// chance.
+func (s *Snapshot) taken(id string, w *flow.Workflow) error {
+	for _, t := range w.Triggers {
+		place, words := t.Place()
+		if place == "" {
 			continue
 		}
-		if other, ok := s.Webhooks[t.Webhook.Path]; ok && other.Workflow != "" && other.Workflow != workflow {
-			return &PathError{t.Webhook.Path, other.Workflow}
+		for _, other := range slices.Sorted(maps.Keys(s.Live)) {
+			if l := s.Live[other]; other != id && l.On && slices.ContainsFunc(l.Triggers, func(o flow.Trigger) bool { p, _ := o.Place(); return p == place }) {
+				return &PlaceError{words, other}
+			}
 		}
 	}
 	return nil
@@ -153,11 +159,18 @@ func (h *Holder) Revert(ctx context.Context, workflow string, n int, by string) 
 	if v.Live {
 		return v, nil
 	}
+	b, err := h.bundle(ctx, h.Now(), v.Definition)
+	if err != nil {
+		return wire.Version{}, err
+	}
+	if err := h.Now().taken(workflow, b.def.Workflow); err != nil {
+		return wire.Version{}, err
+	}
 	back, _, err := h.next(ctx, nil, workflow, v.Definition, fmt.Sprintf("back to version %d", n), by)
 	return back, err
 }
 
-// Switch turns a live workflow on or off. Error: [ErrNotLive].
+// Switch turns a live workflow on or off. Errors: [ErrNotLive], *[PlaceError].
 func (h *Holder) Switch(ctx context.Context, workflow string, on bool) error {
 	h.write.Lock()
 	defer h.write.Unlock()
@@ -166,6 +179,11 @@ func (h *Holder) Switch(ctx context.Context, workflow string, on bool) error {
 			return fmt.Errorf("%w: %s", ErrNoWorkflow, workflow)
 		}
 		return fmt.Errorf("%w: %s", ErrNotLive, workflow)
+	}
+	if on {
+		if err := h.Now().taken(workflow, h.Now().Live[workflow].Workflow); err != nil {
+			return err
+		}
 	}
 	var b store.Batch
 	b.Do("UPDATE live SET is_on = ? WHERE workflow = ?", on, workflow)

@@ -56,6 +56,7 @@ type Webhook struct {
 type Holder struct {
 	store    *store.Store
 	kit      *tool.Kit
+	people   People
 	current  atomic.Pointer[Snapshot]
 	write    sync.Mutex
 	catching sync.Map // workflows whose next signal is kept as a sample
@@ -63,10 +64,13 @@ type Holder struct {
 	watchers []chan struct{}
 }
 
+// People gives the e-mails of everybody who has an account, in small letters.
+type People func(context.Context) (map[string]bool, error)
+
 // Open reads the workspace from the store; a new one is empty. Its tools are
-// made with the kit.
-func Open(ctx context.Context, s *store.Store, kit *tool.Kit) (*Holder, error) {
-	h := &Holder{store: s, kit: kit, changed: make(chan struct{}, 1)}
+// made with the kit. people is whom its files may name; nil takes any.
+func Open(ctx context.Context, s *store.Store, kit *tool.Kit, people People) (*Holder, error) {
+	h := &Holder{store: s, kit: kit, people: people, changed: make(chan struct{}, 1)}
 	files, err := h.Files(ctx)
 	if err != nil {
 		return nil, err
@@ -122,6 +126,9 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, kept: &sync.Map{}}
 	}
 	w, problems := flow.Decode(files)
+	if h.people != nil {
+		w.People, _ = h.people(context.Background()) // where they cannot be read, anybody may be named
+	}
 	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}}
@@ -264,7 +271,8 @@ func (h *Holder) renew(ctx context.Context) error {
 	return nil
 }
 
-// Reread makes the tools anew, after a service changed what it offers.
+// Reread checks the files anew, after a service changed what it offers or
+// somebody joined.
 func (h *Holder) Reread(ctx context.Context) error {
 	h.write.Lock()
 	defer h.write.Unlock()

@@ -102,7 +102,7 @@ function One({ id }: { id: string }) {
         <dt>Used by</dt><dd>{c.used_by.length > 0 ? c.used_by.map(plain).join(', ') : 'nobody yet'}</dd>
         <dt>Last worked</dt><dd>{c.worked ? when(c.worked) : 'not yet'}{c.tested && <span className="text-quiet"> · tested {when(c.tested)}</span>}</dd>
         {c.sign_in?.expires && <><dt>Signed in till</dt><dd>{when(c.sign_in.expires)} <span className="text-quiet">(renewed by itself)</span></dd></>}
-        {c.watched?.map((w) => <Watched key={w.what} what={w.what} looked={w.looked} problem={w.problem} />)}
+        {c.watched?.map((w, i) => <Watched key={i} what={w.what} looked={w.looked} problem={w.problem} />)}
       </dl>
       {c.sign_in && <SignIn c={c} />}
       {c.needs_secret && <Secret c={c} done={refresh} />}

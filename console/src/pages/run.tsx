@@ -150,7 +150,8 @@ function StepDetail({ step, run, may }: { step: Step; run: Detail; may: boolean 
       </>
     )
   }
-  const asked = run.reviews.filter((r) => r.kind === 'step' || (!step.agent && r.kind === 'uncertain'))
+  // What this very step asked; what an agent's calls asked stands with them.
+  const asked = run.reviews.filter((r) => step.reviews?.includes(r.id) && !step.agent?.calls?.some((c) => c.review === r.id))
   return (
     <>
       <Title step={step} word={step.kind === 'agent' ? 'The agent at work' : step.agent ? 'A model was asked' : step.kind === 'case' ? 'What left it' : 'This step'} />
@@ -161,9 +162,10 @@ function StepDetail({ step, run, may }: { step: Step; run: Detail; may: boolean 
       {step.child && <p className="mb-3">It called <Link to={`/runs/${step.child}`} className="font-mono text-indigo underline underline-offset-2">{step.child}</Link>.</p>}
       {step.error && <Box title={step.status === 'stopped' ? 'Why it went no further' : 'Why it failed'}><p className={step.status === 'stopped' ? '' : 'text-madder'}>{step.error}</p></Box>}
       {step.agent && <AgentTurns agent={step.agent} reviews={run.reviews} />}
+      {step.kind === 'agent' && asked.map((r) => <Verdict key={r.id} review={r} />)}
       {step.kind !== 'agent' && <>
         {!(step.agent && step.kind !== 'tool') && step.input !== undefined && <Box title="It was given"><Value value={step.input} /></Box>}
-        {(step.kind === 'review' || step.kind === 'tool') && asked.map((r) => <Verdict key={r.id} review={r} />)}
+        {asked.map((r) => <Verdict key={r.id} review={r} />)}
         {step.output !== undefined && <Box title="It gave"><Value value={step.output} /></Box>}
       </>}
     </>

@@ -9,12 +9,15 @@ ALTER TABLE messages ADD COLUMN rich TEXT;
 
 -- How far sources that cannot call us were looked at.
 CREATE TABLE looks (
-  source   TEXT PRIMARY KEY,
-  cursor   BLOB NOT NULL,             -- what the kind of source makes of it, as JSON
-  looked   INTEGER NOT NULL,
-  failures INTEGER NOT NULL,          -- in a row
-  problem  TEXT NOT NULL              -- of the last look; '' where it went well
+  source     TEXT PRIMARY KEY,
+  connection TEXT NOT NULL,           -- '' where it is a table
+  what       TEXT NOT NULL,           -- in words
+  cursor     BLOB NOT NULL,           -- what the kind of source makes of it, as JSON
+  looked     INTEGER NOT NULL,
+  failures   INTEGER NOT NULL,        -- in a row
+  problem    TEXT NOT NULL            -- of the last look; '' where it went well
 ) WITHOUT ROWID;
+CREATE INDEX looks_by_connection ON looks (connection, what);
 
 -- Rows of the workspace's own tables.
 CREATE TABLE table_rows (

@@ -1,0 +1,88 @@
+package flow
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// rings tells of workflows that start themselves by rows: one that is started
+// by rows of a table and writes such rows, itself or by others it starts. That
+// may be meant, where some condition ends it; where none does, the limit on
+// links does.
+func (c *checker) rings(flow *Workflow) {
+	for _, t := range flow.Triggers {
+		if t.Row == nil || t.Row.Table == "" {
+			continue
+		}
+		if round := c.leadsTo(flow, t.Row, map[string]bool{}); round != nil {
+			c.report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " + strings.Join(append(round, flow.ID), " → "),
+				Why:    fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed", c.w.MostLinks),
+				Remedy: "see that rows it writes itself do not start it, as with a step's when:, or by watching for the other of added and changed"})
+		}
+	}
+}
+
+// leadsTo gives the workflows on the way from one to a row that a trigger
+// watches for; nil where there is no way.
+func (c *checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []string {
+	if seen[from.ID] {
+		return nil
+	}
+	seen[from.ID] = true
+	written := c.writes(from)
+	if slices.ContainsFunc(written, func(r rowWrite) bool { return r.starts(watched) }) {
+		return []string{from.ID}
+	}
+	var next []string
+	next = append(next, from.Calls()...)
+	for id, other := range c.w.Workflows {
+		for _, t := range other.Triggers {
+			if t.Row != nil && slices.ContainsFunc(written, func(r rowWrite) bool { return r.starts(t.Row) }) {
+				next = append(next, id)
+			}
+		}
+	}
+	slices.Sort(next)
+	for _, id := range next {
+		if other := c.w.Workflows[id]; other != nil {
+			if rest := c.leadsTo(other, watched, seen); rest != nil {
+				return append([]string{from.ID}, rest...)
+			}
+		}
+	}
+	return nil
+}
+
+// rowWrite is a tool that writes rows of a table.
+type rowWrite struct{ table, did string }
+
+// starts tells whether a trigger watches for what is written.
+func (r rowWrite) starts(t *Row) bool {
+	return t.Table != "" && t.Table == r.table && (t.On == "either" || t.On == r.did)
+}
+
+// writes lists the rows a workflow may write, by its steps and its agents.
+func (c *checker) writes(flow *Workflow) []rowWrite {
+	var out []rowWrite
+	note := func(tool string) {
+		table, operation, _ := strings.Cut(tool, "/")
+		did := map[string]string{"add": "added", "update": "changed"}[operation]
+		if c.w.Tables[table] != nil && did != "" {
+			out = append(out, rowWrite{table, did})
+		}
+	}
+	Walk(flow.Steps, func(s *Step) {
+		if s.Tool != nil {
+			note(s.Tool.Tool)
+		}
+	})
+	for _, id := range flow.AgentsUsed() {
+		if a := c.w.Agents[id]; a != nil {
+			for _, t := range a.Tools {
+				note(t.Tool)
+			}
+		}
+	}
+	return out
+}

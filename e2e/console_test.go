@@ -69,7 +69,7 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 		chromedp.Navigate(s.URL+"/reviews/"+open[0].ID),
 		browser.HasText("30 fleeces from Hollin Bank"), browser.HasText("1 for you"),
 		chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] button`)),
-		chromedp.KeyEvent("e"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] textarea`)))
+		chromedp.KeyEvent("e"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] textarea:focus`)))
 	// The second field is the reason; the change is marked beside it.
 	const reason = chromedp.JSPath(`document.querySelectorAll('section[aria-label="The draft"] textarea')[1]`)
 	do(t, ctx, chromedp.SendKeys(reason, kb.End+" (trailer)"), browser.HasText("Cancel it (trailer)"),

@@ -1,7 +1,9 @@
 package e2e_test
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -221,7 +223,8 @@ func withChurn(t *testing.T, s *harness.Service) string {
 }
 
 // TestEveryKindOfStepSurvivesKills sends signals through every kind of step
-// while the service is killed at random moments again and again.
+// while the service is killed at random moments again and again. Two callers
+// send everything, and some of them leave before they are answered.
 func TestEveryKindOfStepSurvivesKills(t *testing.T) {
 	runs, kills := size("SOAK_RUNS", 40), size("SOAK_KILLS", 6)
 	s := harness.Demo(t)
@@ -230,18 +233,30 @@ func TestEveryKindOfStepSurvivesKills(t *testing.T) {
 	seed := uint64(time.Now().UnixNano())
 	t.Logf("%d runs, %d kills, seed %d", runs, kills, seed)
 	random := rand.New(rand.NewPCG(seed, 1))
-	// deliver sends again until it is taken in, as callers do.
+	// send sends once and tells whether it was taken in.
+	send := func(ctx context.Context, path, id string, body any) bool {
+		response, err := demo.Post(ctx, url, path, signing, id, body)
+		if err != nil {
+			return false
+		}
+		response.Body.Close()
+		return response.StatusCode < 300
+	}
+	// deliver sends again until it is taken in, as callers do, while another
+	// sends the same and leaves.
 	deliver := func(path, id string, body any) {
-		for {
-			response, err := demo.Post(harness.Context(t), url, path, signing, id, body)
-			if err == nil {
-				response.Body.Close()
-				if response.StatusCode == http.StatusAccepted || response.StatusCode == http.StatusNoContent {
-					return
-				}
-			}
+		var both sync.WaitGroup
+		for after := range 3 {
+			both.Go(func() {
+				ctx, leave := context.WithTimeout(harness.Context(t), time.Duration(1+5*after)*time.Millisecond)
+				defer leave()
+				send(ctx, path, id, body)
+			})
+		}
+		for !send(harness.Context(t), path, id, body) {
 			time.Sleep(10 * time.Millisecond) // the service is starting again
 		}
+		both.Wait()
 	}
 	var wg sync.WaitGroup
 	work := make(chan int)
@@ -306,9 +321,7 @@ func settleUncertain(t *testing.T, s *harness.Service, runs int) {
 				t.Fatalf("somebody is asked about %q", r.Title)
 			}
 			asked++
-			if _, err := ines.Decide(harness.Context(t), r.ID, wire.Decision{Choice: run.Happened}); err != nil {
-				t.Fatal(err)
-			}
+			decideTwice(t, ines, r.ID)
 		}
 		// One listing has every run once; asked status by status, one that
 		// moves meanwhile could stand in none.
@@ -322,6 +335,31 @@ func settleUncertain(t *testing.T, s *harness.Service, runs int) {
 			return
 		}
 		time.Sleep(50 * time.Millisecond)
+	}
+}
+
+// decideTwice has two people decide the same at once: one does, and the other
+// is told so.
+func decideTwice(t *testing.T, c *client.Client, review string) {
+	t.Helper()
+	outcomes := make(chan error)
+	for range 2 {
+		go func() {
+			_, err := c.Decide(harness.Context(t), review, wire.Decision{Choice: run.Happened})
+			outcomes <- err
+		}()
+	}
+	decided := 0
+	for range 2 {
+		var refused *client.Problem
+		if err := <-outcomes; err == nil {
+			decided++
+		} else if !errors.As(err, &refused) || refused.Status != http.StatusConflict {
+			t.Error(err)
+		}
+	}
+	if decided != 1 {
+		t.Errorf("%d of two decided %s", decided, review)
 	}
 }
 

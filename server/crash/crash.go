@@ -83,8 +83,12 @@ func read(text, label string) *Report {
 		return r
 	}
 	head, frames, _ := strings.Cut(text[first:], "\n")
-	if function, _, ok := strings.Cut(frames, "("); ok && !strings.Contains(function, "\n") {
-		r.Why += ", in " + function
+	frames, _, _ = strings.Cut(frames, "\n\n")
+	for line := range strings.Lines(frames) { // the innermost that is not the runtime's own
+		if arguments := strings.LastIndex(line, "("); arguments > 0 && line[0] != '\t' && !strings.HasPrefix(line, "runtime.") {
+			r.Why += ", in " + line[:arguments]
+			break
+		}
 	}
 	if found := running.FindStringSubmatch(head); found != nil {
 		for _, p := range pair.FindAllStringSubmatch(found[1], -1) {

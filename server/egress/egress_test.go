@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"woolsignal/core/flow"
@@ -99,3 +101,30 @@ func TestUnnamedLoopbackIsRefusedAndNeverSent(t *testing.T) {
 type zeros struct{}
 
 func (zeros) Read(p []byte) (int, error) { return len(p), nil }
+
+// Clients come and go, one for each look or reaction; the sockets they use are
+// the same.
+func TestClientsShareTheirSockets(t *testing.T) {
+	var sockets atomic.Int32
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("baa")) }))
+	server.Config.ConnState = func(_ net.Conn, state http.ConnState) {
+		if state == http.StateNew {
+			sockets.Add(1)
+		}
+	}
+	server.Start()
+	defer server.Close()
+	for range 50 {
+		response, err := client(t, server.URL, "loopback").Get(server.URL)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, err = io.Copy(io.Discard, response.Body)
+		if err := errors.Join(err, response.Body.Close()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if n := sockets.Load(); n != 1 {
+		t.Errorf("50 clients, one after the other, opened %d sockets", n)
+	}
+}

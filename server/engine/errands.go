@@ -229,7 +229,7 @@ func outcome(event *run.Event, result any, err error) bool {
 	case err == nil:
 		event.Returned = &run.Returned{Result: result}
 	case errors.As(err, &uncertain):
-		event.Lost = &run.Lost{Why: sentence(err.Error())}
+		event.Lost = &run.Lost{Why: sentence(uncertain.Err.Error())}
 	case errors.As(err, &missing):
 		event.Missing = &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
 	case errors.As(err, &happened):

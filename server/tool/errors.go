@@ -8,12 +8,12 @@ import (
 	"woolsignal/server/egress"
 )
 
-// UncertainError says that a call left and no answer came back: it may or may
-// not have happened.
+// UncertainError says that a call left, and that what came back, if anything,
+// leaves it open whether it happened. Err is the reason, safe to be shown.
 type UncertainError struct{ Err error }
 
 func (e *UncertainError) Error() string {
-	return "no answer came back, so it may or may not have happened: " + e.Err.Error()
+	return e.Err.Error() + " (it may or may not have happened)"
 }
 
 func (e *UncertainError) Unwrap() error { return e.Err }

@@ -104,7 +104,7 @@ func TestWhatBecameOfACall(t *testing.T) {
 	defer leave()
 	slow := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 		_, _ = io.Copy(io.Discard, r.Body) // else nobody notices that the caller left
-		leave() // it arrived, and nobody waits for its answer any more
+		leave()                            // it arrived, and nobody waits for its answer any more
 		<-r.Context().Done()
 	}))
 	t.Cleanup(slow.Close)

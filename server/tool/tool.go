@@ -61,10 +61,11 @@ func (c Catalogue) Call(ctx context.Context, kit *Kit, name string, args map[str
 		return kit.Secrets.MaskValue(expr.Canonical(result)), nil
 	}
 	err = op.sorted(kit.lacks(op.Connection, err))
+	shown := &masked{err, kit.Secrets.Mask(err.Error())}
 	if !settled(err) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
-		err = &UncertainError{err}
+		return nil, &UncertainError{shown}
 	}
-	return nil, &masked{err, kit.Secrets.Mask(err.Error())}
+	return nil, shown
 }
 
 // sorted says of an operation that only reads no more than that it failed:

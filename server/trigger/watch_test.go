@@ -251,6 +251,10 @@ func TestRowsAToolGives(t *testing.T) {
 	}
 	first := add("FT-1", 29)
 	l.sees("")
+	var connection, what string
+	if err := l.bed.Store.Read().QueryRow("SELECT connection, what FROM looks").Scan(&connection, &what); err != nil || connection != "tests" || what != "rows that tests/find gives" {
+		t.Errorf("what is watched is %q of %q, %v", what, connection, err)
+	}
 	add("FT-2", 30)
 	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, ""); err != nil {
 		t.Fatal(err)

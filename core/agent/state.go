@@ -60,6 +60,7 @@ type Call struct {
 	Note   string         `json:"note,omitempty"`   // what they said
 	Edited bool           `json:"edited,omitempty"` // they changed the arguments
 	Unsure bool           `json:"unsure,omitempty"` // it failed, and may have happened all the same
+	Sent   int            `json:"sent,omitempty"`   // how often a person had it sent again
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`
 	Waited time.Duration  `json:"waited,omitempty"` // for a person, in nanoseconds

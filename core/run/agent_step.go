@@ -33,7 +33,7 @@ func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scop
 				m.send(m.askErrand(step, a))
 			case move.Start != nil:
 				m.emit(Record{Do: DidCall, Step: path, Call: move.Start})
-				m.send(m.callErrand(step, move.Start.Tool, move.Start.ID, move.Start.Args))
+				m.send(m.agentErrand(step, move.Start))
 			case move.Refuse != nil:
 				m.emit(Record{Do: DidCall, Step: path, Call: move.Refuse})
 			case move.Review != nil:
@@ -126,6 +126,13 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
 	}
 	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
+}
+
+// agentErrand sends an agent's call.
+func (m *Machine) agentErrand(step *Step, c *agent.Call) Errand {
+	e := m.callErrand(step, c.Tool, c.ID, c.Args)
+	e.Turn = c.Sent
+	return e
 }
 
 func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {

@@ -56,11 +56,12 @@ func (m *Machine) deliver(e Event) error {
 	case e.Answered != nil && step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn:
 		m.answered(step, e)
 	case e.Returned != nil && e.CallID != "" && step.Agent != nil:
-		call := step.Agent.Call(e.CallID)
-		if call == nil || call.State != agent.Running {
+		call := step.openCall(e)
+		if call == nil {
 			return ErrStale
 		}
 		m.fitting(call.Tool, e.Returned)
+		m.doubt(step, call.Tool, e.Returned)
 		done := *call
 		done.State, done.Result, done.Ended = agent.Done, e.Returned.Result, m.now
 		if e.Returned.Error != "" {
@@ -71,14 +72,26 @@ func (m *Machine) deliver(e Event) error {
 		return m.started(step, e)
 	case e.Returned != nil && called:
 		return m.returned(step, e)
-	case e.Missing != nil && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
+	case e.Missing != nil && (called || step.openCall(e) != nil):
 		return m.missing(step, e)
-	case e.Lost != nil && (called || e.CallID != "" && step.Agent != nil && step.Agent.Call(e.CallID) != nil):
+	case e.Lost != nil && (called || step.openCall(e) != nil):
 		return m.lost(step, e.CallID, e.Lost.Why)
 	default:
 		return ErrStale
 	}
 	return m.broken
+}
+
+// openCall is the agent's call an event is about, where that is on its way.
+func (s *Step) openCall(e Event) *agent.Call {
+	if e.CallID == "" || s.Agent == nil {
+		return nil
+	}
+	call := s.Agent.Call(e.CallID)
+	if call == nil || call.State != agent.Running || call.Sent != e.Turn {
+		return nil
+	}
+	return call
 }
 
 // returned takes in what a tool, a script or a called workflow gave.
@@ -89,6 +102,7 @@ func (m *Machine) returned(step *Step, e Event) error {
 	}
 	if def.Call == nil && def.JavaScript == nil {
 		m.fitting(m.toolOf(def, step), e.Returned)
+		m.doubt(step, m.toolOf(def, step), e.Returned)
 	}
 	switch {
 	case def.Question != nil && step.Asking != nil:
@@ -122,6 +136,20 @@ func (m *Machine) fitting(tool string, r *Returned) {
 		if spec, ok := m.def.Tools(tool); !ok || !spec.ReadOnly {
 			r.Effect = TookPlace
 		}
+	}
+}
+
+// doubt says of a call that failed what is known of its effect: nothing can be
+// in doubt of one that only reads, and one that was sent before, and may have
+// happened then, still may have.
+func (m *Machine) doubt(step *Step, tool string, r *Returned) {
+	sent, kept := m.state.Unsure[step.Path]
+	switch {
+	case r.Error == "":
+	case m.readsOnly(tool):
+		r.Effect = ""
+	case r.Effect == "" && kept && sent.Number == step.Sending:
+		r.Effect = Unsure
 	}
 }
 

@@ -278,3 +278,35 @@ func TestAwaitsOnlyWhatIsOpen(t *testing.T) {
 		t.Error("a stopped run still wants its call made")
 	}
 }
+
+// A plain no to a call that was sent before says nothing of the time before:
+// that may have happened, and the next try is still the same call.
+func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
+	l := begin(t, script(t, "  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n    args: {id: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
+	keys := map[string]bool{}
+	for _, effect := range []run.Effect{run.Unsure, "", ""} {
+		e := l.next()
+		keys[e.Key()] = true
+		event := e.Answer()
+		event.Returned = &run.Returned{Error: "no", Effect: effect}
+		l.handle(event)
+		l.later += time.Minute
+		l.tick()
+	}
+	if keys[l.next().Key()] = true; len(keys) != 1 {
+		t.Errorf("one call was sent under %d keys", len(keys))
+	}
+}
+
+// What a person has sent again is another call: the one before, which may
+// still be queued, is no longer wanted.
+func TestTheCallBeforeOneSentAgainIsNotWanted(t *testing.T) {
+	l := begin(t, script(t, "  - id: row\n    timeout: 1h\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
+	queued := l.next() // it waits for its connection to have room
+	l.later = 2 * time.Hour
+	l.tick()
+	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"}})
+	if again := l.next(); l.state.Awaits(queued) || !l.state.Awaits(again) {
+		t.Errorf("wanted are: the first %t, the second %t", l.state.Awaits(queued), l.state.Awaits(again))
+	}
+}

@@ -15,7 +15,7 @@ type Errand struct {
 	Run     string
 	Step    string
 	Sending int64  // which sending of the step this belongs to
-	Turn    int    // which turn of the model, from 1, for Ask
+	Turn    int    // which turn of the model, from 1, for Ask; which of the calls of one step
 	CallID  string // which call of the agent; "" for a tool step
 	Again   bool   // it may have been sent before, by a service that stopped since
 

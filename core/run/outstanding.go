@@ -65,7 +65,7 @@ func (m *Machine) agentOutstanding(is *flow.Step, step *Step) {
 	}
 	for _, c := range step.Agent.Calls {
 		if c.State == agent.Running {
-			m.send(m.callErrand(step, c.Tool, c.ID, c.Args))
+			m.send(m.agentErrand(step, c))
 		}
 	}
 }
@@ -87,7 +87,7 @@ func (s *State) Awaits(e Errand) bool {
 		return step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn
 	case e.Call != nil && e.CallID != "":
 		call := step.Agent.Call(e.CallID)
-		return call != nil && call.State == agent.Running
+		return call != nil && call.State == agent.Running && call.Sent == e.Turn
 	case e.Start != nil:
 		return step.Child == ""
 	}

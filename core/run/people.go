@@ -188,6 +188,9 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 			call.Args, call.Edited = review.Edited, true
 		}
 		call.State = agent.Running
+		if review.Choice == SendAgain {
+			call.Sent++ // the one before may still be on its way
+		}
 	case Happened:
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
 	case GiveUp:
@@ -199,7 +202,7 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 	}
 	m.emit(Record{Do: DidCall, Step: step.Path, Call: &call})
 	if call.State == agent.Running {
-		m.send(m.callErrand(step, call.Tool, call.ID, call.Args))
+		m.send(m.agentErrand(step, &call))
 	}
 }
 
@@ -208,7 +211,10 @@ func (m *Machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
 		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
-	case SendAgain, GoOn:
+	case SendAgain:
+		m.renumber(step)
+		m.resend(step, review.Tool)
+	case GoOn:
 		m.resend(step, review.Tool)
 	case GiveUp:
 		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "the connection it needs is missing"})
@@ -230,7 +236,13 @@ func (m *Machine) toolOf(def *flow.Step, step *Step) string {
 	return ""
 }
 
-// resend sends a step's call once more, under the key it had.
+// renumber makes the call of a step another one: the one before, which may
+// still be on its way, is no longer awaited.
+func (m *Machine) renumber(step *Step) {
+	m.emit(Record{Do: DidSend, Step: step.Path, Input: step.Input})
+}
+
+// resend sends a step's call once more, under the key it has.
 func (m *Machine) resend(step *Step, tool string) {
 	def, err := m.def.stepAt(step.Path)
 	switch {

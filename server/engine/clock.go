@@ -43,7 +43,8 @@ func (c *clock) nudge() {
 	}
 }
 
-// longestSleep bounds how long a clock that jumps goes unnoticed.
+// longestSleep bounds how long a clock that jumps goes unnoticed while a run
+// waits for a time.
 const longestSleep = 30 * time.Second
 
 // wakeAtOnce is how many runs are woken at the same time.
@@ -53,7 +54,7 @@ const wakeAtOnce = 16
 // wait are found by the time they wait for; none of them is in memory.
 func (e *Engine) wakeups() {
 	for {
-		sleep := longestSleep
+		sleep := time.Duration(0) // till somebody waits for a time
 		if !e.Paused() {
 			next, err := e.wakeDue()
 			if err != nil && e.ctx.Err() == nil {
@@ -61,18 +62,19 @@ func (e *Engine) wakeups() {
 				next = time.Now().Add(time.Second)
 			}
 			if !next.IsZero() {
-				sleep = min(sleep, max(time.Until(next), 0))
+				sleep = min(longestSleep, max(time.Until(next), time.Nanosecond))
 			}
 		}
-		timer := time.NewTimer(sleep)
+		var due <-chan time.Time
+		if sleep > 0 {
+			due = time.After(sleep)
+		}
 		select {
-		case <-timer.C:
+		case <-due:
 		case <-e.clock.changed:
 		case <-e.ctx.Done():
-			timer.Stop()
 			return
 		}
-		timer.Stop()
 	}
 }
 

@@ -12,7 +12,6 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/server/fault"
-	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
 	"woolsignal/server/vault"
@@ -33,6 +32,11 @@ var (
 	ErrNoRun = errors.New("there is no such run")
 )
 
+// Scripts runs the scripts of workflows; a *[script.Pool] does.
+type Scripts interface {
+	Run(ctx context.Context, code string, inputs map[string]any, within time.Duration) (any, error)
+}
+
 // Engine drives the runs of one workspace.
 type Engine struct {
 	store     *store.Store
@@ -47,10 +51,11 @@ type Engine struct {
 	hard    context.Context // ends when it waits no longer for what is on its way
 	kill    context.CancelFunc
 	working sync.WaitGroup
-	scripts *script.Pool
+	scripts Scripts
 	errands *dispatcher
 	lanes   *lanes
 	clock   *clock
+	entered chan struct{} // gets a token when a journal grew
 
 	mu          sync.Mutex
 	live        map[string]*live
@@ -78,11 +83,11 @@ type live struct {
 }
 
 // New makes an engine; [Engine.Start] sets it going.
-func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts *script.Pool, log *slog.Logger) *Engine {
+func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts Scripts, log *slog.Logger) *Engine {
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
 	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
-		clock: newClock(), live: map[string]*live{}, waiters: map[string][]chan struct{}{}, settlements: map[string]*settlement{}, endings: map[string]Ending{}}
+		clock: newClock(), entered: make(chan struct{}, 1), live: map[string]*live{}, waiters: map[string][]chan struct{}{}, settlements: map[string]*settlement{}, endings: map[string]Ending{}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e
@@ -453,6 +458,10 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	}
 	l.mu.Unlock()
 	e.clock.set(wake)
+	select {
+	case e.entered <- struct{}{}:
+	default:
+	}
 	e.announce(l, entry, status)
 	switch {
 	case idle && status.Ended():

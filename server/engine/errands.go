@@ -12,7 +12,6 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
-	"woolsignal/server/egress"
 	"woolsignal/server/fault"
 	"woolsignal/server/model"
 	"woolsignal/server/tool"
@@ -178,7 +177,7 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 	if kept, ok := e.models.Load(c.ID); ok && kept.(*model.Server).Connection == c {
 		return kept.(*model.Server), nil
 	}
-	client, err := egress.Client(c, e.kit.Key(c), nil)
+	client, err := e.kit.Client(c)
 	if err != nil {
 		return nil, err
 	}
@@ -191,8 +190,10 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 
 // useTool uses a tool and puts the outcome into the event; false where there
-// is none, since the engine stops or the run wants it no longer.
+// is none, since the engine stops or the run wants it no longer. A plain no to
+// a sending says nothing of the ones before it, which may have happened.
 func (e *Engine) useTool(errand run.Errand, event *run.Event) bool {
+	unsure := errand.Again
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, errand.Call.Tool, errand.Call.Args,
 			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: errand.Call.For, Run: errand.Run})
@@ -200,11 +201,18 @@ func (e *Engine) useTool(errand run.Errand, event *run.Event) bool {
 			return false
 		}
 		if outcome(event, result, err) {
+			if r := event.Returned; r != nil && r.Error != "" && r.Effect == "" && unsure {
+				r.Effect = run.Unsure
+			}
 			return true
 		}
+		unsure = unsure || tool.EffectOf(err) == run.Unsure
 		pause, ok := pauseFor(err, try)
 		if !ok || try == len(pauses) {
-			event.Returned = &run.Returned{Error: err.Error(), Effect: tool.EffectOf(err)}
+			event.Returned = &run.Returned{Error: err.Error()}
+			if unsure {
+				event.Returned.Effect = run.Unsure
+			}
 			return true
 		}
 		select {
@@ -292,7 +300,8 @@ func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
 			}
 			event := errand.Answer()
 			event.Recalled = &run.Recalled{Messages: remembered, Facts: facts}
-			if err := fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(event) }); err != nil {
+			err = fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(event) })
+			if err != nil && !errors.Is(err, run.ErrStale) { // another way may have been enough meanwhile
 				return err
 			}
 			again = true

@@ -11,12 +11,12 @@ import (
 	"woolsignal/server/store"
 )
 
-// indexEvery is how often words of new runs are indexed, a few at a time, and
-// only while the writer has nothing else to do: searching costs the path of a
-// run nothing. What is not indexed yet is looked through word by word, so that
-// no more than mostUnindexed may wait.
+// indexAfter is how long after journals grew the words of new runs are
+// indexed, a few at a time, and only while the writer has nothing else to do:
+// searching costs the path of a run nothing. What is not indexed yet is looked
+// through word by word, so that no more than mostUnindexed may wait.
 const (
-	indexEvery    = 500 * time.Millisecond
+	indexAfter    = 500 * time.Millisecond
 	indexAtOnce   = 200
 	mostUnindexed = 50_000
 )
@@ -24,14 +24,20 @@ const (
 // index puts the words of new runs into the full-text index until the engine
 // stops. The index can be built again from the runs.
 func (e *Engine) index() {
-	ticker := time.NewTicker(indexEvery)
-	defer ticker.Stop()
 	for {
-		if err := e.indexNew(e.ctx); err != nil && e.ctx.Err() == nil {
+		all, err := e.indexNew(e.ctx)
+		if err != nil && e.ctx.Err() == nil {
 			e.log.Error("new runs could not be indexed", "error", err)
 		}
+		if all { // nothing more until a journal grows
+			select {
+			case <-e.entered:
+			case <-e.ctx.Done():
+				return
+			}
+		}
 		select {
-		case <-ticker.C:
+		case <-time.After(indexAfter):
 		case <-e.ctx.Done():
 			return
 		}
@@ -39,33 +45,36 @@ func (e *Engine) index() {
 }
 
 // indexNew indexes what came since the last time, as far as the writer is
-// idle or too much waits.
-func (e *Engine) indexNew(ctx context.Context) error {
+// idle or too much waits, and tells whether that was all.
+func (e *Engine) indexNew(ctx context.Context) (all bool, err error) {
 	var text string
-	err := e.store.Read().QueryRowContext(ctx, "SELECT value FROM settings WHERE name = 'indexed'").Scan(&text)
+	err = e.store.Read().QueryRowContext(ctx, "SELECT value FROM settings WHERE name = 'indexed'").Scan(&text)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return fmt.Errorf("engine: %w", err)
+		return false, fmt.Errorf("engine: %w", err)
 	}
 	done, _ := strconv.ParseInt(text, 10, 64)
 	for ctx.Err() == nil {
 		var newest sql.NullInt64
 		if err := e.store.Read().QueryRowContext(ctx, "SELECT max(n) FROM journal").Scan(&newest); err != nil {
-			return fmt.Errorf("engine: %w", err)
+			return false, fmt.Errorf("engine: %w", err)
 		}
-		if newest.Int64 <= done || !e.store.Idle() && newest.Int64-done < mostUnindexed {
-			return nil
+		if newest.Int64 <= done {
+			return true, nil
+		}
+		if !e.store.Idle() && newest.Int64-done < mostUnindexed {
+			return false, nil
 		}
 		b, last, err := e.words(ctx, done)
 		if err != nil || last == done {
-			return err
+			return err == nil, err
 		}
 		b.Do("INSERT INTO settings (name, value) VALUES ('indexed', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", strconv.FormatInt(last, 10))
 		if err := e.store.Write(ctx, b); err != nil {
-			return fmt.Errorf("engine: %w", err)
+			return false, fmt.Errorf("engine: %w", err)
 		}
 		done = last
 	}
-	return nil
+	return false, nil
 }
 
 // words gives the next few runs' words as statements, and the number of the

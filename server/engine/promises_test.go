@@ -368,3 +368,16 @@ func TestWhatEndedTheProcessTwiceIsPutAside(t *testing.T) {
 		t.Errorf("sent %d times, and it says: %s", sent.Load(), s.Because)
 	}
 }
+
+// A memory that is read for an agent whose way is given up in the same advance
+// does not keep its signal from being taken in.
+func TestAMemoryNobodyWantsAnyMoreKeepsNothingUp(t *testing.T) {
+	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n  - compute: {a: '1'}\n"})
+	files := bed.Workspace.Now().Files
+	files["connections/models.yaml"] = "connection: models\ntitle: Models\naddress: https://models.example/v1\nmodel_server:\n  protocol: chat-completions\n  models:\n    small: {name: small, window: 16000}\n"
+	files["agents/clerk.yaml"] = "agent: clerk\ntitle: Clerk\npurpose: Helps.\nmodel: small\ninstructions: Help.\n"
+	files["workflows/race.yaml"] = "workflow: race\ntitle: Race\n" + callable + "steps:\n  - together:\n      finish: first\n      enough: size(value) >= 0\n      branches:\n" +
+		"        - id: slow\n          do:\n            - id: a\n              agent: clerk\n              task: Help.\n        - id: quick\n          do:\n            - compute: {b: '1'}\n"
+	bed.Add(t, files)
+	becomes(t, e, call(t, e, "race", nil), run.Done)
+}

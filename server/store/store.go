@@ -28,6 +28,7 @@ type Store struct {
 	rows    chan string // tables whose rows changed
 	batches chan *pending
 	queued  atomic.Int64 // when a batch was queued last, in nanoseconds since 1970
+	watch   atomic.Pointer[func()]
 	open    atomic.Int64 // batches that were handed over and are not decided yet
 	done    chan struct{}
 	closing sync.RWMutex

@@ -78,6 +78,19 @@ func (s *Store) enqueue(ctx context.Context, batch Batch) <-chan error {
 	return p.done
 }
 
+// committed lets whoever watches see the files as they are after a commit,
+// before anybody hears of it.
+func (s *Store) committed() {
+	if watch := s.watch.Load(); watch != nil {
+		(*watch)()
+	}
+}
+
+// Watch has something done after each commit, before anybody hears of it:
+// where a test stops a service, whatever it was about to say or do. It holds
+// the writer up.
+func (s *Store) Watch(after func()) { s.watch.Store(&after) }
+
 // decided tells whoever waits what became of a batch.
 func (s *Store) decided(p *pending, err error) {
 	s.open.Add(-1)
@@ -130,10 +143,12 @@ func (s *Store) writer() {
 			}
 		}
 		outcomes, err := s.commit(group, statements)
+		s.committed()
 		if err != nil && len(group) > 1 {
 			// One batch may have spoilt the group: each gets its own try.
 			for _, p := range group {
 				one, err := s.commit([]*pending{p}, statements)
+				s.committed()
 				s.decided(p, errors.Join(err, one[0]))
 			}
 			continue

@@ -1,0 +1,229 @@
+package simulation
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+)
+
+// book is what the peers know of what was done, whichever life of the service
+// asked for it.
+type book struct {
+	mu      sync.Mutex
+	random  *rand.Rand
+	effects map[string]int             // by token
+	keys    map[string]json.RawMessage // answers, by idempotency key
+	asked   int                        // tokens models made up
+	calm    bool                       // peers answer as they should from now on
+}
+
+func newBook(seed uint64) *book {
+	return &book{random: rand.New(rand.NewPCG(seed, 7)), effects: map[string]int{}, keys: map[string]json.RawMessage{}}
+}
+
+// done tells whether the effect of a token stands in the book.
+func (b *book) done(token string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.effects[token] > 0
+}
+
+// mood is how a peer behaves this once.
+type mood struct {
+	delay  time.Duration
+	effect bool
+	answer int // an HTTP status; 0 cuts the connection, -1 never answers, -2 answers garbage
+	chance float64
+	number int
+}
+
+// settle has peers answer as they should from now on.
+func (b *book) settle() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.calm = true
+}
+
+func (b *book) mood() mood {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.asked++
+	m := mood{effect: true, answer: 200, number: b.asked, chance: b.random.Float64()}
+	m.delay = time.Duration(b.random.IntN(3000)) * time.Millisecond
+	if b.calm {
+		return m
+	}
+	switch b.random.IntN(14) {
+	case 0:
+		m.effect, m.answer = false, 400
+	case 1:
+		m.effect, m.answer = false, 429
+	case 2:
+		m.answer = 500
+	case 3:
+		m.effect, m.answer = false, 502
+	case 4:
+		m.answer = 0
+	case 5:
+		m.effect, m.answer = false, 0
+	case 6:
+		m.answer = -1
+	case 7:
+		m.answer = -2
+	case 8:
+		m.delay = time.Duration(b.random.IntN(100)) * time.Second
+	}
+	return m
+}
+
+// peers answers the calls of one life of the service. Once that has ended,
+// nothing it still sends arrives.
+type peers struct {
+	book *book
+	dead <-chan struct{}
+}
+
+var errCut = errors.New("the connection was cut")
+
+func (p *peers) RoundTrip(r *http.Request) (*http.Response, error) {
+	var body []byte
+	if r.Body != nil {
+		body, _ = io.ReadAll(r.Body)
+		_ = r.Body.Close()
+	}
+	select {
+	case <-p.dead:
+		return nil, errCut
+	default:
+	}
+	m := p.book.mood()
+	answer := p.book.model(body, m)
+	if r.URL.Host != "models.example" {
+		answer = p.book.mill(r, body, m)
+	}
+	if m.answer == -1 {
+		return nil, wait(r.Context(), p.dead, 200*time.Second)
+	}
+	if err := wait(r.Context(), p.dead, m.delay); err != nil {
+		return nil, err
+	}
+	switch m.answer {
+	case 0:
+		return nil, errCut
+	case -2:
+		return response(200, "good day"), nil
+	}
+	if m.answer != 200 {
+		answer = `{"detail": "not today"}`
+	}
+	return response(m.answer, answer), nil
+}
+
+// wait lets virtual time pass.
+func wait(ctx context.Context, dead <-chan struct{}, d time.Duration) error {
+	select {
+	case <-time.After(d):
+		return nil
+	case <-dead:
+		return errCut
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func response(status int, body string) *http.Response {
+	return &http.Response{StatusCode: status, Status: fmt.Sprint(status, " ", http.StatusText(status)), Header: http.Header{"Content-Type": {"application/json"}},
+		Body: io.NopCloser(strings.NewReader(body))}
+}
+
+// mill does what it is asked, or does not, and writes it down.
+func (b *book) mill(r *http.Request, body []byte, m mood) string {
+	var thing struct{ Token string }
+	_ = json.Unmarshal(body, &thing)
+	if r.Method == http.MethodGet || !m.effect {
+		return `{}`
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	key := r.Header.Get("Idempotency-Key")
+	if known, ok := b.keys[key]; ok && key != "" {
+		return string(known)
+	}
+	if r.Method == http.MethodPost { // what is put may be put again
+		b.effects[thing.Token]++
+	}
+	answer, _ := json.Marshal(map[string]any{"token": thing.Token, "number": b.effects[thing.Token]})
+	b.keys[key] = answer
+	return string(answer)
+}
+
+// model answers as models do: with words, with what was asked for, or with a
+// wish to use a tool.
+func (b *book) model(body []byte, m mood) string {
+	var asked struct {
+		Tools  []struct{ Function struct{ Name string } }
+		Format *struct {
+			Schema struct{ Schema map[string]any } `json:"json_schema"`
+		} `json:"response_format"`
+	}
+	_ = json.Unmarshal(body, &asked)
+	delta := map[string]any{"role": "assistant", "content": "Done."}
+	switch {
+	case asked.Format != nil:
+		text, _ := json.Marshal(fitting(asked.Format.Schema.Schema, m.chance))
+		delta["content"] = string(text)
+	case len(asked.Tools) > 0 && m.chance < 0.6:
+		name := asked.Tools[m.number%len(asked.Tools)].Function.Name
+		args, _ := json.Marshal(map[string]any{"token": fmt.Sprint("agent/", m.number)})
+		if m.chance < 0.05 {
+			name = "mill__nothing"
+		}
+		delta["content"] = ""
+		delta["tool_calls"] = []any{map[string]any{"index": 0, "id": "a", "type": "function", "function": map[string]any{"name": name, "arguments": string(args)}}}
+	}
+	chunk, _ := json.Marshal(map[string]any{"model": "small", "choices": []any{map[string]any{"delta": delta, "finish_reason": "stop"}}, "usage": map[string]any{"prompt_tokens": 5, "completion_tokens": 2}})
+	var out bytes.Buffer
+	fmt.Fprintf(&out, "data: %s\n\n", chunk)
+	if m.chance < 0.97 { // else it breaks off
+		out.WriteString("data: [DONE]\n\n")
+	}
+	return out.String()
+}
+
+// fitting makes a value that fits a schema, most of the time.
+func fitting(schema map[string]any, chance float64) any {
+	if chance > 0.95 {
+		return "not that"
+	}
+	switch schema["type"] {
+	case "object":
+		out := map[string]any{}
+		properties, _ := schema["properties"].(map[string]any)
+		for name, s := range properties {
+			inner, _ := s.(map[string]any)
+			out[name] = fitting(inner, chance)
+		}
+		return out
+	case "array":
+		inner, _ := schema["items"].(map[string]any)
+		n, _ := schema["minItems"].(float64)
+		out := []any{}
+		for range int(n) {
+			out = append(out, fitting(inner, chance))
+		}
+		return out
+	case "boolean":
+		return chance < 0.5
+	case "number", "integer":
+		return chance
+	}
+	return "word"
+}

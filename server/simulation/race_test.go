@@ -1,0 +1,5 @@
+//go:build race
+
+package simulation
+
+const underRace = true

@@ -18,7 +18,9 @@ import (
 // record's many fields are empty.
 func EncodeEntry(e Entry) ([]byte, error) {
 	b := encoder{buf: make([]byte, 0, 1024)}
-	b.raw(`{"seq":`)
+	b.raw(`{"v":`)
+	b.buf = strconv.AppendInt(b.buf, int64(e.Form), 10)
+	b.raw(`,"seq":`)
 	b.buf = strconv.AppendInt(b.buf, e.Seq, 10)
 	b.raw(`,"at":`)
 	b.time(e.At)
@@ -56,7 +58,6 @@ func (b *encoder) record(r *Record) {
 	b.any("input", r.Input)
 	b.any("output", r.Output)
 	b.field("error", r.Error)
-	b.other("case", r.Case, r.Case == nil)
 	b.field("block", r.Block)
 	if r.Confidence != 0 {
 		b.raw(`,"confidence":`)

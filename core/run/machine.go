@@ -79,6 +79,10 @@ func (m *Machine) Handle(e Event) error {
 	if e.Heard != nil && len(m.records) == before {
 		return ErrStale // nobody here was meant
 	}
+	if m.state.Held > mostHeld && !m.state.Status.Ended() {
+		m.cancelAll("the run holds too much")
+		m.finish(Failed, heldTooMuch, false, nil)
+	}
 	return m.broken
 }
 
@@ -134,7 +138,7 @@ func (m *Machine) scope(names map[string]any) expr.Scope {
 // Take gives the entry for the journal and the errands, and readies the
 // machine for nothing more. An entry without records is not to be written.
 func (m *Machine) Take() (Entry, []Errand) {
-	entry := Entry{Seq: m.state.Seq + 1, At: m.now, Records: m.records}
+	entry := Entry{Form: Form, Seq: m.state.Seq + 1, At: m.now, Records: m.records}
 	if len(m.records) > 0 {
 		m.state.Seq = entry.Seq
 	}

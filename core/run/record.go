@@ -1,7 +1,7 @@
 package run
 
 import (
-	"strconv"
+	"slices"
 	"time"
 
 	"woolsignal/core/agent"
@@ -28,9 +28,22 @@ const (
 // Ended tells whether nothing more will happen.
 func (s Status) Ended() bool { return s == Done || s == Failed || s == Stopped }
 
+// Form numbers the form of entries and snapshots. Who reads one of another
+// form refuses it: a journal is never guessed at.
+const Form = 1
+
+// FormError says that a record or snapshot is of a form this version does not
+// know.
+type FormError struct{ What string }
+
+func (e *FormError) Error() string {
+	return e.What + ", which another version of Wool Signal wrote; start that one to go on with this run"
+}
+
 // Entry is one advance of a run as the journal keeps it: everything that
 // followed from one event, at one time.
 type Entry struct {
+	Form    int       `json:"v"`   // [Form] of who wrote it
 	Seq     int64     `json:"seq"` // from 1
 	At      time.Time `json:"at"`
 	Records []Record  `json:"records"`
@@ -80,7 +93,6 @@ type Record struct {
 	Input      any             `json:"input,omitempty"`
 	Output     any             `json:"output,omitempty"`
 	Error      string          `json:"error,omitempty"`
-	Case       *int            `json:"case,omitempty"` // how the first journals named a block of a decision
 	Block      string          `json:"block,omitempty"`
 	Confidence float64         `json:"confidence,omitempty"`
 	Effect     Effect          `json:"effect,omitempty"`  // of a call that failed
@@ -104,13 +116,20 @@ type Record struct {
 	Asking     *Asking         `json:"asking,omitempty"`
 }
 
+// happenings are what a record can say.
+var happenings = []string{DidAccept, DidStart, DidBegin, DidSend, DidEnd, DidTake, DidLeave, DidLimit, DidPause, DidRetry, DidWake, DidListen, DidDeaf, DidChild, DidDrop,
+	DidRecall, DidAsk, DidAnswer, DidCall, DidReview, DidDecide, DidSay, DidRespond, DidRemember, DidAsking, DidHear, DidFact, DidLabel, DidFinish}
+
+// known tells whether this version knows what a record says.
+func (r Record) known() bool { return slices.Contains(happenings, r.Do) }
+
 // whole tells whether a record holds what its kind needs.
 func (r Record) whole() bool {
 	switch r.Do {
 	case DidAccept:
 		return r.Signal != nil
 	case DidTake:
-		return r.block() != ""
+		return r.Block != ""
 	case DidLeave:
 		return r.Block != ""
 	case DidReview, DidDecide:
@@ -123,14 +142,6 @@ func (r Record) whole() bool {
 		return r.Signal != nil
 	}
 	return true
-}
-
-// block is the name of the block the record is about.
-func (r Record) block() string {
-	if r.Block == "" && r.Case != nil && *r.Case >= 0 {
-		return "c" + strconv.Itoa(*r.Case)
-	}
-	return r.Block
 }
 
 // Effect says what is known of the effect of a call that did not go well.

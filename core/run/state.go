@@ -9,6 +9,7 @@ import (
 
 // State is a run, folded from its journal.
 type State struct {
+	Form     int                `json:"v"` // [Form] of who wrote it, as a snapshot
 	ID       string             `json:"id"`
 	Status   Status             `json:"status"`
 	Because  string             `json:"because,omitempty"` // why it ended as it did
@@ -25,6 +26,7 @@ type State struct {
 	Labels   []string           `json:"labels,omitempty"`
 	Result   any                `json:"result,omitempty"` // what a called workflow gives
 	Spent    Totals             `json:"spent"`
+	Held     int64              `json:"held"` // about how many bytes of values it took in
 }
 
 // Frame is a block of steps that was entered.
@@ -97,7 +99,7 @@ func (s *Step) block(name string) *Frame {
 
 // NewState is a run before its first entry.
 func NewState(id string) *State {
-	return &State{ID: id, Status: Queued, Root: &Frame{}, Reviews: map[string]*Review{}}
+	return &State{Form: Form, ID: id, Status: Queued, Root: &Frame{}, Reviews: map[string]*Review{}}
 }
 
 // Fold builds a state from a journal.
@@ -132,6 +134,7 @@ func (s *State) put(r Record, at time.Time) error {
 	if !r.whole() {
 		return fmt.Errorf("the record %q of step %q is not whole", r.Do, r.Step)
 	}
+	s.Held += int64(weight(r))
 	switch r.Do {
 	case DidAccept:
 		s.Signal, s.Origin, s.Accepted = r.Signal, r.Origin, at
@@ -184,7 +187,7 @@ func (s *State) putStep(step *Step, r Record, at time.Time) error {
 			step.Input = r.Input
 		}
 	case DidTake:
-		name := r.block()
+		name := r.Block
 		if step.Status == "" || step.Status == Again {
 			step.Status = Running
 		}

@@ -58,7 +58,7 @@ func TestEveryValueHasOneForm(t *testing.T) {
 	fill(reflect.ValueOf(&r).Elem(), 0)
 	r.Do, r.Step = run.DidEnd, "0"
 	gated := run.Gated(r)
-	data, err := run.EncodeEntry(run.Entry{Seq: 1, At: noon, Records: []run.Record{gated}})
+	data, err := run.EncodeEntry(run.Entry{Form: run.Form, Seq: 1, At: noon, Records: []run.Record{gated}})
 	if err != nil {
 		t.Fatal(err)
 	}

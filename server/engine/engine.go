@@ -77,9 +77,9 @@ type live struct {
 	chain      chain // what brought it about
 	def        *run.Definition
 	state      *run.State
-	snapshot   int64 // the entry the last snapshot was made after
-	writing    int   // entries that are queued and not durable yet
-	gone       bool  // no longer in the map; look it up again
+	kept       kept // of its snapshots
+	writing    int  // entries that are queued and not durable yet
+	gone       bool // no longer in the map; look it up again
 }
 
 // New makes an engine; [Engine.Start] sets it going.

@@ -124,6 +124,21 @@ const (
 	snapshotSleeping = 40
 )
 
+// kept is what is known of a run's snapshots.
+type kept struct {
+	after int64 // the entry the last one was made after; 0 is none
+	size  int   // of it, in bytes
+	grown int   // bytes the journal grew since
+}
+
+// due tells whether a state is to be kept again. A journal has grown by at
+// least what the last snapshot took before the next, so that all snapshots of
+// a run together are no larger than its journal, however long it gets.
+func (k kept) due(seq int64, sleeps bool) bool {
+	entries := seq - k.after
+	return k.grown >= k.size && (entries >= snapshotAfter || sleeps && entries >= snapshotSleeping)
+}
+
 // rich is what a message has beside its words, as JSON.
 func rich(m *run.Message) any {
 	if m == nil {
@@ -146,15 +161,21 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 	for _, r := range entry.Records {
 		project(b, l, r, entry.At)
 	}
-	grown := entry.Seq - l.snapshot
-	if grown < snapshotSleeping || grown < snapshotAfter && l.state.Status != run.Waiting || l.state.Status.Ended() {
+	l.kept.grown += len(data)
+	if l.state.Status.Ended() {
+		if l.kept.after > 0 { // history is read from the journal
+			b.Do("DELETE FROM snapshots WHERE run = ?", l.id)
+		}
+		return nil
+	}
+	if !l.kept.due(entry.Seq, l.state.Status == run.Waiting) {
 		return nil
 	}
 	state, err := run.EncodeState(l.state)
 	if err != nil {
 		return err
 	}
-	l.snapshot = entry.Seq
+	l.kept = kept{after: entry.Seq, size: len(state)}
 	b.Do("INSERT INTO snapshots (run, seq, state) VALUES (?, ?, ?) ON CONFLICT (run) DO UPDATE SET seq = excluded.seq, state = excluded.state", l.id, entry.Seq, state)
 	return nil
 }

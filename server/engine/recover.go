@@ -26,7 +26,7 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); err != nil {
 		return err
 	}
-	l.state, l.snapshot, err = e.fold(ctx, l.id)
+	l.state, l.kept, err = e.fold(ctx, l.id)
 	return err
 }
 
@@ -37,66 +37,68 @@ func (e *Engine) Fold(ctx context.Context, id string) (*run.State, error) {
 	return state, err
 }
 
-// fold tells also after which entry the snapshot was made.
-func (e *Engine) fold(ctx context.Context, id string) (*run.State, int64, error) {
-	state, at := run.NewState(id), int64(0)
+// fold tells also what is known of the run's snapshots.
+func (e *Engine) fold(ctx context.Context, id string) (*run.State, kept, error) {
+	state, k := run.NewState(id), kept{}
 	var data []byte
-	err := e.store.Read().QueryRowContext(ctx, "SELECT seq, state FROM snapshots WHERE run = ?", id).Scan(&at, &data)
+	err := e.store.Read().QueryRowContext(ctx, "SELECT seq, state FROM snapshots WHERE run = ?", id).Scan(&k.after, &data)
 	if err == nil {
+		k.size = len(data)
 		state, err = run.DecodeState(data)
 	} else if errors.Is(err, sql.ErrNoRows) {
 		err = nil
 	}
 	if err != nil {
-		return nil, 0, fmt.Errorf("engine: %w", err)
+		return nil, k, fmt.Errorf("engine: %w", err)
 	}
-	entries, err := e.entries(ctx, id, at)
+	entries, size, err := e.entries(ctx, id, k.after)
 	if err != nil {
-		return nil, 0, err
+		return nil, k, err
 	}
+	k.grown = size
 	for _, entry := range entries {
 		if err := state.Apply(entry); err != nil {
-			return nil, 0, err
+			return nil, k, err
 		}
 	}
 	if state.Signal == nil {
-		return nil, 0, fmt.Errorf("%w: %s", ErrNoRun, id)
+		return nil, k, fmt.Errorf("%w: %s", ErrNoRun, id)
 	}
-	return state, at, nil
+	return state, k, nil
 }
 
 // Journal reads a run's journal, oldest entry first.
 func (e *Engine) Journal(ctx context.Context, id string) ([]run.Entry, error) {
-	entries, err := e.entries(ctx, id, 0)
+	entries, _, err := e.entries(ctx, id, 0)
 	if err == nil && len(entries) == 0 {
 		err = fmt.Errorf("%w: %s", ErrNoRun, id)
 	}
 	return entries, err
 }
 
-// entries reads the part of a journal behind an entry.
-func (e *Engine) entries(ctx context.Context, id string, after int64) ([]run.Entry, error) {
+// entries reads the part of a journal behind an entry, and tells how many
+// bytes that is.
+func (e *Engine) entries(ctx context.Context, id string, after int64) (entries []run.Entry, size int, err error) {
 	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? AND seq > ? ORDER BY seq", id, after)
 	if err != nil {
-		return nil, fmt.Errorf("engine: %w", err)
+		return nil, 0, fmt.Errorf("engine: %w", err)
 	}
 	defer rows.Close()
-	var entries []run.Entry
 	for rows.Next() {
 		var data []byte
 		if err := rows.Scan(&data); err != nil {
-			return nil, fmt.Errorf("engine: %w", err)
+			return nil, 0, fmt.Errorf("engine: %w", err)
 		}
 		entry, err := run.DecodeEntry(data)
 		if err != nil {
-			return nil, err
+			return nil, 0, fmt.Errorf("the run %s: %w", id, err)
 		}
-		entries = append(entries, entry)
+		entries, size = append(entries, entry), size+len(data)
 	}
 	if err := rows.Err(); err != nil {
-		return nil, fmt.Errorf("engine: %w", err)
+		return nil, 0, fmt.Errorf("engine: %w", err)
 	}
-	return entries, nil
+	return entries, size, nil
 }
 
 // Start takes up what was open when the service last stopped, and from then

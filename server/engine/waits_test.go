@@ -334,12 +334,12 @@ func TestTryingAndRepeating(t *testing.T) {
 }
 
 func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"many": callable + "gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n        - wait: {for: 5ms}\n"})
+	e, bed := workshop(t, map[string]string{"many": callable + "gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n        - wait: {for: 5ms}\n  - review: {of: owner, show: all}\n"})
 	id := call(t, e, "many", nil)
-	s := becomes(t, e, id, run.Done)
-	var at int64
-	if err := bed.Store.Read().QueryRow("SELECT seq FROM snapshots WHERE run = ?", id).Scan(&at); err != nil || at < snapshotSleeping || fmt.Sprint(s.Result) != "map[n:60]" {
-		t.Errorf("snapshot at %d (%v), result %v", at, err, s.Result)
+	await(t, "a person is asked", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })
+	s := becomes(t, e, id, run.Waiting)
+	if at := counted(t, bed, "SELECT coalesce(max(seq), 0) FROM snapshots WHERE run = ?", id); at < snapshotSleeping {
+		t.Errorf("the last snapshot is of entry %d", at)
 	}
 	entries, err := e.Journal(context.Background(), id)
 	if err != nil {
@@ -348,6 +348,37 @@ func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
 	whole, err := run.Fold(id, entries)
 	if err != nil || whole.Seq != s.Seq || whole.Status != s.Status {
 		t.Errorf("the whole journal gives %+v, %v", whole, err)
+	}
+	var review string
+	if err := bed.Store.Read().QueryRow("SELECT id FROM reviews").Scan(&review); err != nil {
+		t.Fatal(err)
+	}
+	if err := e.Decide(context.Background(), id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
+		t.Fatal(err)
+	}
+	if s := becomes(t, e, id, run.Done); fmt.Sprint(s.Result) != "map[n:60]" {
+		t.Errorf("it gives %v", s.Result)
+	}
+	if n := counted(t, bed, "SELECT count(*) FROM snapshots"); n != 0 {
+		t.Errorf("%d snapshots of a run that ended", n)
+	}
+}
+
+// However long a run gets, its snapshots together take no more than its
+// journal does.
+func TestSnapshotsGrowWithTheJournal(t *testing.T) {
+	var k kept
+	journal, snapshots := 0, 0
+	for seq := int64(1); seq <= 50_000; seq++ {
+		journal, k.grown = journal+150, k.grown+150
+		if k.due(seq, seq%7 == 0) {
+			size := int(seq) * 300 // a state that keeps more of an entry than its journal does
+			snapshots += size
+			k = kept{after: seq, size: size}
+		}
+	}
+	if snapshots == 0 || snapshots > 4*journal {
+		t.Errorf("%d bytes of journal, %d of snapshots", journal, snapshots)
 	}
 }
 

@@ -79,19 +79,15 @@ func sound(ctx context.Context, path string) error {
 	if err := db.QueryRowContext(ctx, "PRAGMA quick_check(1)").Scan(&verdict); err != nil || verdict != "ok" {
 		return fmt.Errorf("%s is no sound backup: %s", path, orErr(verdict, err))
 	}
-	var version, tables int
+	var found, tables int
 	if err := db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE name IN ('runs', 'journal')").Scan(&tables); err != nil || tables != 2 {
 		return fmt.Errorf("%s is a database, but not one of Wool Signal", path)
 	}
-	if err := db.QueryRowContext(ctx, "PRAGMA user_version").Scan(&version); err != nil {
+	if err := db.QueryRowContext(ctx, "PRAGMA user_version").Scan(&found); err != nil {
 		return fmt.Errorf("store: %w", err)
 	}
-	known, err := fs.Glob(migrations, "migrations/*.sql")
-	if err != nil {
-		return err
-	}
-	if version > len(known) {
-		return fmt.Errorf("%s was made by a later version of Wool Signal (schema %d, this one knows up to %d); restore it with that one", path, version, len(known))
+	if found != version {
+		return fmt.Errorf("%s was made by another version of Wool Signal (form %d, this one reads form %d); restore it with that one", path, found, version)
 	}
 	return nil
 }

@@ -85,7 +85,7 @@ func TestABackupOfALaterVersionIsRefused(t *testing.T) {
 	}
 	s.Close()
 	fresh := t.TempDir()
-	if _, err := Restore(ctx, file, fresh); err == nil || !strings.Contains(err.Error(), "later version") {
+	if _, err := Restore(ctx, file, fresh); err == nil || !strings.Contains(err.Error(), "another version") {
 		t.Errorf("%v", err)
 	}
 	if left, err := os.ReadDir(fresh); err != nil || len(left) != 0 {

@@ -35,7 +35,7 @@ type Store struct {
 	closed  bool
 }
 
-// Open opens the database in a folder, creating or migrating it. Only one
+// Open opens the database in a folder, making it where there is none. Only one
 // process may have it open: a second one is refused.
 func Open(ctx context.Context, folder string) (*Store, error) {
 	locked, err := lock(folder)
@@ -56,7 +56,7 @@ func open(ctx context.Context, path string) (*Store, error) {
 		return nil, fmt.Errorf("store: %w", err)
 	}
 	write.SetMaxOpenConns(1)
-	if err := migrate(ctx, write); err != nil {
+	if err := prepare(ctx, write); err != nil {
 		return nil, errors.Join(fmt.Errorf("store: %s: %w", path, err), write.Close())
 	}
 	read, err := sql.Open("sqlite", dsn(path, "_pragma=query_only(1)"))

@@ -61,7 +61,7 @@ func scope() expr.Scope {
 func thinking(asks ...agent.Request) *agent.State {
 	s := &agent.State{Began: noon}
 	s.PutRecalled(nil, "do it")
-	s.PutAsked(noon)
+	s.PutAsked(noon, nil)
 	s.PutAnswered(agent.Message{Role: "assistant", Asks: asks}, agent.Turn{Answered: noon, Cost: 100})
 	return s
 }
@@ -145,7 +145,7 @@ func TestNothingIsDoneWhileSomethingIsAwaited(t *testing.T) {
 	fresh := &agent.State{}
 	asking := &agent.State{}
 	asking.PutRecalled(nil, "do it")
-	asking.PutAsked(noon)
+	asking.PutAsked(noon, nil)
 	running := thinking(agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{}})
 	running.PutCall(agent.Call{ID: "call1", Ask: "a", Tool: "slots/find", State: agent.Running})
 	for name, s := range map[string]*agent.State{"memory": fresh, "the model": asking, "a tool": running} {

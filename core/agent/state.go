@@ -4,6 +4,7 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/money"
 )
 
@@ -24,7 +25,8 @@ type Request struct {
 
 // Turn is one exchange with the model.
 type Turn struct {
-	Sent     int          `json:"sent"` // how many of the state's messages it was sent
+	Sent     int          `json:"sent"`              // how many of the state's messages it was sent
+	Offered  []string     `json:"offered,omitempty"` // the tools it was offered
 	Asked    time.Time    `json:"asked"`
 	Answered time.Time    `json:"answered,omitzero"`
 	Model    string       `json:"model,omitempty"` // as the server calls it
@@ -61,6 +63,7 @@ type Call struct {
 	Edited bool           `json:"edited,omitempty"` // they changed the arguments
 	Unsure bool           `json:"unsure,omitempty"` // it failed, and may have happened all the same
 	Sent   int            `json:"sent,omitempty"`   // how often a person had it sent again
+	Resend flow.Resend    `json:"resend,omitempty"` // how it may be sent again
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`
 	Waited time.Duration  `json:"waited,omitempty"` // for a person, in nanoseconds
@@ -98,15 +101,16 @@ func (s *State) PutFacts(facts []string) {
 	}
 }
 
-// PutAsked notes that the model is asked with all messages so far.
-func (s *State) PutAsked(at time.Time) {
-	s.Turns = append(s.Turns, Turn{Sent: len(s.Messages), Asked: at})
+// PutAsked notes that the model is asked with all messages so far, and which
+// tools it is offered.
+func (s *State) PutAsked(at time.Time, offered []string) {
+	s.Turns = append(s.Turns, Turn{Sent: len(s.Messages), Asked: at, Offered: offered})
 }
 
 // PutAnswered notes the model's message.
 func (s *State) PutAnswered(m Message, turn Turn) {
 	last := &s.Turns[len(s.Turns)-1]
-	turn.Sent, turn.Asked = last.Sent, last.Asked
+	turn.Sent, turn.Asked, turn.Offered = last.Sent, last.Asked, last.Offered
 	*last = turn
 	s.Messages = append(s.Messages, m)
 }

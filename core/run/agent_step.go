@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -29,7 +30,7 @@ func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scop
 		for _, move := range moves {
 			switch {
 			case move.Ask:
-				m.emit(Record{Do: DidAsk, Step: path})
+				m.emit(Record{Do: DidAsk, Step: path, Offered: offered(m.def.grants(a))})
 				m.send(m.askErrand(step, a))
 			case move.Start != nil:
 				m.emit(Record{Do: DidCall, Step: path, Call: move.Start})
@@ -120,7 +121,9 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 	turn := len(step.Agent.Turns)
 	ask.Messages = step.Agent.Messages[:step.Agent.Turns[turn-1].Sent]
 	for _, g := range m.def.grants(a) {
-		ask.Tools = append(ask.Tools, Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
+		if slices.Contains(step.Agent.Turns[turn-1].Offered, g.Tool) { // the same, when it is asked again after a crash
+			ask.Tools = append(ask.Tools, Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
+		}
 	}
 	if limit := a.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
@@ -128,20 +131,25 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
 }
 
+// offered names the tools an agent may use.
+func offered(grants []agent.Grant) []string {
+	var out []string
+	for _, g := range grants {
+		out = append(out, g.Tool)
+	}
+	return out
+}
+
 // agentErrand sends an agent's call.
 func (m *Machine) agentErrand(step *Step, c *agent.Call) Errand {
 	e := m.callErrand(step, c.Tool, c.ID, c.Args)
-	e.Turn = c.Sent
+	e.Turn, e.Call.Resend = c.Sent, c.Resend
 	return e
 }
 
 func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {
-	resend := flow.ResendNever
-	if spec, ok := m.def.Tools(tool); ok {
-		resend = spec.Resend
-		if m.state.Draft() && spec.Draft != "" {
-			tool = spec.Draft
-		}
+	if spec, ok := m.def.Tools(tool); ok && m.state.Draft() && spec.Draft != "" {
+		tool = spec.Draft
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
+	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: step.Resend, For: m.state.Signal.From["email"]}}
 }

@@ -2,7 +2,6 @@ package run
 
 import (
 	"woolsignal/core/agent"
-	"woolsignal/core/flow"
 )
 
 // halt ends a run because a person says so.
@@ -60,8 +59,8 @@ func (m *Machine) close(step *Step, by string) {
 	if step.Hearing != nil {
 		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
 	}
-	if def, err := m.def.stepAt(step.Path); err == nil && def.Call != nil && step.Status == Running {
-		m.drop(def, step, by)
+	if def, err := m.def.stepAt(step.Path); step.Status == Running && (err == nil && def.Call != nil || step.Child != "") {
+		m.drop(step, by, err != nil || def.Call.Await)
 	}
 	if step.Agent == nil {
 		return
@@ -85,9 +84,9 @@ func (m *Machine) close(step *Step, by string) {
 // drop gives a called workflow up. Its run may have begun without this one
 // knowing yet, so it is named by the key it is started with. One that was not
 // to be waited for goes on where it has begun.
-func (m *Machine) drop(def *flow.Step, step *Step, by string) {
+func (m *Machine) drop(step *Step, by string, awaited bool) {
 	r := Record{Do: DidDrop, Step: step.Path, Child: step.Child, Sending: step.Sending}
-	if def.Call.Await {
+	if awaited {
 		r.Text = by
 		m.send(Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Cancel: &Cancel{By: by}})
 	}

@@ -29,6 +29,12 @@ type Definition struct {
 	tried    sync.Map       // path of a step → *Definition of that step alone
 }
 
+// Unreadable stands for the definition of a run that can no longer be read. The
+// run can be ended by it, and nothing else.
+func Unreadable(workflow string) *Definition {
+	return &Definition{Workflow: &flow.Workflow{ID: workflow, Title: workflow}, Zone: time.UTC, Tools: func(string) (flow.Tool, bool) { return flow.Tool{}, false }}
+}
+
 // Calendar is how the workspace counts its days.
 func (d *Definition) Calendar() calendar.Calendar {
 	return calendar.Calendar{Zone: d.Zone, Holidays: d.Holidays}

@@ -17,9 +17,13 @@ func (m *Machine) underWay(def *flow.Step, step *Step) string {
 	return m.toolOf(def, step)
 }
 
-func (m *Machine) neverAgain(tool string) bool {
-	spec, ok := m.def.Tools(tool)
-	return !ok || spec.Resend == flow.ResendNever
+// resendOf tells how a call of a tool that is sent now may be sent again. It is
+// written down with the call: what a tool's owner says later is of others.
+func (m *Machine) resendOf(tool string) flow.Resend {
+	if spec, ok := m.def.Tools(tool); ok && spec.Resend != "" {
+		return spec.Resend
+	}
+	return flow.ResendNever
 }
 
 func (m *Machine) readsOnly(tool string) bool {
@@ -56,7 +60,7 @@ func (m *Machine) asks(step *Step, why string) bool {
 		if err != nil {
 			continue
 		}
-		if tool := m.underWay(def, s); tool != "" && m.neverAgain(tool) {
+		if tool := m.underWay(def, s); tool != "" && s.Resend == flow.ResendNever {
 			_ = m.lost(s, "", why)
 		}
 		asked = asked || s.Status == Uncertain
@@ -64,7 +68,7 @@ func (m *Machine) asks(step *Step, why string) bool {
 			continue
 		}
 		for _, c := range s.Agent.Calls {
-			if c.State == agent.Running && m.neverAgain(c.Tool) {
+			if c.State == agent.Running && c.Resend == flow.ResendNever {
 				_ = m.lost(s, c.ID, why)
 			}
 			asked = asked || c.State == agent.Uncertain
@@ -108,13 +112,13 @@ func (m *Machine) mayRepeat(step *Step) (yes bool, why string) {
 // eachUnsure visits the tools of the calls in a step that may have happened
 // and that a second try would repeat.
 func (m *Machine) eachUnsure(step *Step, visit func(tool string)) {
-	if def, err := m.def.stepAt(step.Path); err == nil && step.Effect == Unsure && m.neverAgain(m.toolOf(def, step)) {
+	if def, err := m.def.stepAt(step.Path); err == nil && step.Effect == Unsure && step.Resend == flow.ResendNever {
 		visit(m.toolOf(def, step))
 	}
 	if step.Agent != nil {
 		for _, c := range step.Agent.Calls {
 			// An agent that begins anew asks for other calls, with other keys.
-			if spec, ok := m.def.Tools(c.Tool); c.Unsure && (!ok || spec.Resend != flow.ResendSafe) {
+			if c.Unsure && c.Resend != flow.ResendSafe {
 				visit(c.Tool)
 			}
 		}

@@ -64,6 +64,7 @@ func (b *encoder) record(r *Record) {
 		b.value(r.Confidence)
 	}
 	b.field("effect", string(r.Effect))
+	b.field("resend", string(r.Resend))
 	if r.Sending != 0 {
 		b.raw(`,"sending":`)
 		b.buf = strconv.AppendInt(b.buf, r.Sending, 10)
@@ -84,6 +85,7 @@ func (b *encoder) record(r *Record) {
 	b.field("name", r.Name)
 	b.other("labels", r.Labels, len(r.Labels) == 0)
 	b.other("facts", r.Facts, len(r.Facts) == 0)
+	b.other("offered", r.Offered, len(r.Offered) == 0)
 	b.other("turn", r.Turn, r.Turn == nil)
 	b.other("call", r.Call, r.Call == nil)
 	b.other("review", r.Review, r.Review == nil)

@@ -239,7 +239,7 @@ func (m *Machine) toolOf(def *flow.Step, step *Step) string {
 // renumber makes the call of a step another one: the one before, which may
 // still be on its way, is no longer awaited.
 func (m *Machine) renumber(step *Step) {
-	m.emit(Record{Do: DidSend, Step: step.Path, Input: step.Input})
+	m.emit(Record{Do: DidSend, Step: step.Path, Input: step.Input, Resend: step.Resend})
 }
 
 // resend sends a step's call once more, under the key it has.

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/flow"
 	"woolsignal/core/money"
 )
 
@@ -97,6 +98,7 @@ type Record struct {
 	Confidence float64         `json:"confidence,omitempty"`
 	Effect     Effect          `json:"effect,omitempty"`  // of a call that failed
 	Sending    int64           `json:"sending,omitempty"` // the number a call keeps; 0 is a new one
+	Resend     flow.Resend     `json:"resend,omitempty"`  // how the call may be sent again
 	Until      time.Time       `json:"until,omitzero"`
 	Hearing    *Hearing        `json:"hearing,omitempty"`
 	Child      string          `json:"child,omitempty"`
@@ -108,6 +110,7 @@ type Record struct {
 	Name       string          `json:"name,omitempty"`
 	Labels     []string        `json:"labels,omitempty"`
 	Facts      []string        `json:"facts,omitempty"`
+	Offered    []string        `json:"offered,omitempty"` // tools, to an agent in its turn
 	Turn       *agent.Turn     `json:"turn,omitempty"`
 	Call       *agent.Call     `json:"call,omitempty"`
 	Review     *Review         `json:"review,omitempty"`

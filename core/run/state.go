@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/flow"
 )
 
 // State is a run, folded from its journal.
@@ -58,6 +59,7 @@ type Step struct {
 	Tries      int          `json:"tries,omitempty"`    // failed ones before this
 	Sending    int64        `json:"sending,omitempty"`  // which sending of its call this is; no other step or try has the number
 	Effect     Effect       `json:"effect,omitempty"`   // of a call that failed
+	Resend     flow.Resend  `json:"resend,omitempty"`   // how its call may be sent again
 	Until      time.Time    `json:"until,omitzero"`     // when it goes on by itself
 	Deadline   time.Time    `json:"deadline,omitzero"`  // when it has taken too long
 	Hearing    *Hearing     `json:"hearing,omitempty"`  // the signal it waits for
@@ -170,13 +172,13 @@ func (s *State) put(r Record, at time.Time) error {
 func (s *State) putStep(step *Step, r Record, at time.Time) error {
 	switch r.Do {
 	case DidBegin:
-		step.Status, step.Input, step.Effect, step.Sending = Running, r.Input, "", s.sending(r)
+		step.Status, step.Input, step.Effect, step.Sending, step.Resend = Running, r.Input, "", s.sending(r), r.Resend
 		if r.Agent != nil {
 			fresh := *r.Agent // the record must stay as it was written
 			step.Agent = &fresh
 		}
 	case DidSend:
-		step.Input, step.Sent, step.Sending = r.Input, true, s.sending(r)
+		step.Input, step.Sent, step.Sending, step.Resend = r.Input, true, s.sending(r), r.Resend
 	case DidEnd:
 		step.Status, step.Output, step.Error, step.Ended, step.Until, step.Deadline = r.Status, r.Output, r.Error, at, time.Time{}, time.Time{}
 		step.Recorded, step.Effect = r.Recorded, r.Effect
@@ -263,7 +265,7 @@ func putAgent(step *Step, r Record, at time.Time) error {
 		step.Agent.PutFacts(r.Facts)
 	case r.Do == DidAsk:
 		step.Agent.Messages = append(step.Agent.Messages, r.Said...) // what was wrong with the answer before
-		step.Agent.PutAsked(at)
+		step.Agent.PutAsked(at, r.Offered)
 	case r.Do == DidAnswer && step.Agent.Thinking() && len(r.Said) == 1 && r.Turn != nil:
 		step.Agent.PutAnswered(r.Said[0], *r.Turn)
 	case r.Do == DidCall && r.Call != nil:

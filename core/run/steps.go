@@ -28,7 +28,7 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 		return blocked
 	}
 	if sent, again := m.again(step, path); again {
-		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number})
+		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(def.Tool.Tool)})
 		m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", sent.Args))
 		return blocked
 	}
@@ -73,7 +73,7 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 	if len(def.Tool.Fill) > 0 {
 		do = DidSend
 	}
-	m.emit(Record{Do: do, Step: path, Input: args, Sending: m.number(path, args)})
+	m.emit(Record{Do: do, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(def.Tool.Tool)})
 	m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", args))
 	return blocked
 }

@@ -105,7 +105,7 @@ func (m *Machine) said(path string, message *Message) {
 // step ends once the server has taken the message.
 func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	if sent, again := m.again(step, path); again {
-		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number})
+		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(m.state.Signal.Via.Tool)})
 		m.send(m.postErrand(m.state.Step(path)))
 		return blocked
 	}
@@ -119,7 +119,7 @@ func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope)
 		return m.end(def, path, nil, map[string]any{"message_id": m.state.ID + "-" + path})
 	}
 	args := message.args(via)
-	m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args)})
+	m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
 	m.said(path, message)
 	m.send(m.postErrand(m.state.Step(path)))
 	return blocked
@@ -184,7 +184,7 @@ func (m *Machine) put(def *flow.Step, before *Asking, path string, message *Mess
 	if via != nil && !m.holds() {
 		next.Phase = posting
 		args := message.args(via)
-		m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args)})
+		m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
 	} else {
 		next.Phase = listening
 		m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"text": message.Text}})
@@ -236,7 +236,7 @@ func (m *Machine) replied(def *flow.Step, step *Step, path string, signal *Signa
 		return m.fail(def, path, "find: "+err.Error())
 	}
 	asking.Phase, asking.Value = finding, value
-	m.emit(Record{Do: DidBegin, Step: path, Input: args})
+	m.emit(Record{Do: DidBegin, Step: path, Input: args, Resend: m.resendOf(q.Find.Tool)})
 	m.emit(Record{Do: DidAsking, Step: path, Asking: &asking})
 	m.send(m.findErrand(def, m.state.Step(path)))
 	return blocked

@@ -93,7 +93,10 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		return out, err
 	}
 	def, err := a.Workspace.ByHash(ctx, hash)
-	if err != nil {
+	var unreadable *workspace.UnreadableError
+	if errors.As(err, &unreadable) { // what it did stands in its journal; the words for it are lost
+		def = run.Unreadable(rows[0].Workflow)
+	} else if err != nil {
 		return out, err
 	}
 	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{}, Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}

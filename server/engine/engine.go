@@ -77,9 +77,10 @@ type live struct {
 	chain      chain // what brought it about
 	def        *run.Definition
 	state      *run.State
-	kept       kept // of its snapshots
-	writing    int  // entries that are queued and not durable yet
-	gone       bool // no longer in the map; look it up again
+	kept       kept  // of its snapshots
+	writing    int   // entries that are queued and not durable yet
+	gone       bool  // no longer in the map; look it up again
+	unreadable error // why what it follows cannot be read; then it can only be ended
 }
 
 // New makes an engine; [Engine.Start] sets it going.
@@ -397,8 +398,9 @@ func (e *Engine) handleAs(ctx context.Context, id string, event run.Event, batch
 		}
 	}
 	var broken *fault.Error
-	if errors.As(err, &broken) && event.Broken == "" {
-		return e.handle(ctx, id, run.Event{Broken: broken.Error()})
+	var unreadable *workspace.UnreadableError
+	if event.Broken == "" && (errors.As(err, &broken) || errors.As(err, &unreadable)) {
+		return e.handle(ctx, id, run.Event{Broken: err.Error()})
 	}
 	return err
 }
@@ -409,7 +411,10 @@ func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, bat
 		return err
 	}
 	m := run.NewMachine(l.def, l.state, now())
-	if err := e.advance(l, m, event); err != nil {
+	if err = l.unreadable; err == nil || event.Broken != "" {
+		err = e.advance(l, m, event)
+	}
+	if err != nil {
 		var refused *run.Refused
 		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
 			l.gone = true // fold it anew: the state may be half changed

@@ -11,6 +11,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/store"
+	"woolsignal/server/workspace"
 )
 
 // load folds a run from its journal. l.mu is held.
@@ -23,7 +24,10 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 		return fmt.Errorf("engine: %w", err)
 	}
 	l.thread = thread.String
-	if l.def, err = e.workspace.ByHash(ctx, l.definition); err != nil {
+	var unreadable *workspace.UnreadableError
+	if l.def, err = e.workspace.ByHash(ctx, l.definition); errors.As(err, &unreadable) {
+		l.def, l.unreadable = run.Unreadable(l.workflow), err
+	} else if err != nil {
 		return err
 	}
 	l.state, l.kept, err = e.fold(ctx, l.id)
@@ -107,7 +111,7 @@ func (e *Engine) Start(ctx context.Context) error {
 	if err := errors.Join(e.loadPause(ctx), e.loadEndings(ctx)); err != nil {
 		return err
 	}
-	resume, begin, err := e.open(ctx)
+	resume, begin, stop, err := e.open(ctx)
 	if err != nil {
 		return err
 	}
@@ -120,6 +124,9 @@ func (e *Engine) Start(ctx context.Context) error {
 	for _, id := range begin {
 		e.begin(id)
 	}
+	for id, why := range stop {
+		e.working.Go(func() { e.take(id, run.Event{Broken: why}) })
+	}
 	if n := len(resume) + len(begin); n > 0 {
 		e.log.Info("took up what was open", "runs", n)
 	}
@@ -129,12 +136,13 @@ func (e *Engine) Start(ctx context.Context) error {
 }
 
 // open reads the open runs, puts each in its place, and gives those to send
-// errands for again and those to begin. Runs that only wait stay where they
-// are.
-func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
+// errands for again, those to begin, and those to stop, with why: what they
+// follow can no longer be read. Runs that only wait stay where they are.
+func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[string]string, err error) {
+	stop = map[string]string{}
 	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, workflow, definition, status, thread, key, accepted FROM runs WHERE ended IS NULL ORDER BY id")
 	if err != nil {
-		return nil, nil, fmt.Errorf("engine: %w", err)
+		return nil, nil, nil, fmt.Errorf("engine: %w", err)
 	}
 	defer rows.Close()
 	type waiting struct {
@@ -148,11 +156,17 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
 		var thread, key sql.NullString
 		var accepted int64
 		if err := rows.Scan(&l.id, &l.workflow, &l.definition, &status, &thread, &key, &accepted); err != nil {
-			return nil, nil, fmt.Errorf("engine: %w", err)
+			return nil, nil, nil, fmt.Errorf("engine: %w", err)
 		}
 		l.thread = thread.String
 		p := place{workflow: l.workflow, thread: l.thread, key: key.String, accepted: store.FromTime(accepted)}
-		if def, err := e.workspace.ByHash(ctx, l.definition); err == nil {
+		def, err := e.workspace.ByHash(ctx, l.definition)
+		var unreadable *workspace.UnreadableError
+		if errors.As(err, &unreadable) {
+			stop[l.id] = err.Error()
+			continue
+		}
+		if err == nil {
 			limits := def.Workflow.Limits
 			p.atOnce, p.perKey, p.perMinute, p.debounce = limits.AtOnce, limits.AtOncePerKey, limits.PerMinute, limits.Debounce
 		}
@@ -176,7 +190,7 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, err error) {
 	for _, w := range queued {
 		e.lanes.arrived(w.id) // of those that waited for quiet, the youngest alone still does
 	}
-	return resume, begin, rows.Err()
+	return resume, begin, stop, rows.Err()
 }
 
 // resume sends again what one run still waits for and nobody in this process

@@ -281,9 +281,11 @@ func (w *world) sendAgain(l *life) {
 }
 
 // drain lets everything come to its end: nothing fails any more, people answer,
-// and hours pass.
+// and hours pass, as long as anything moves: nothing waits for longer than half
+// an hour.
 func (w *world) drain(l **life, again func()) {
-	for range 60 {
+	before := ""
+	for still := 0; still < 12; still++ {
 		if (*l).crashed() {
 			again()
 		}
@@ -295,6 +297,9 @@ func (w *world) drain(l **life, again func()) {
 		case <-time.After(10 * time.Minute):
 		case <-(*l).dead:
 			continue
+		}
+		if now := fmt.Sprint(w.column(*l, "SELECT max(n) FROM journal")); now != before {
+			before, still = now, 0
 		}
 		if len(w.column(*l, "SELECT id FROM runs WHERE ended IS NULL")) == 0 && len(w.column(*l, "SELECT id FROM inbox WHERE state = 'new'")) == 0 {
 			break

@@ -34,7 +34,7 @@ CREATE TABLE files (
 -- What runs were started with: a workflow and its agents, kept by content.
 CREATE TABLE definitions (
   hash  TEXT PRIMARY KEY,
-  files TEXT NOT NULL                 -- JSON: path to text
+  definition TEXT NOT NULL            -- JSON: files by path, and what of the workspace they depend on
 ) WITHOUT ROWID;
 CREATE TABLE secrets (
   connection TEXT PRIMARY KEY,

@@ -6,16 +6,22 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
+	"time"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/core/schema"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 )
 
 // bundle is a workflow with all it depends on, as it was written.
 type bundle struct {
 	files   map[string]string
+	edition string
 	def     *run.Definition
 	accepts map[string]*schema.Schema // compiled, by file path
 }
@@ -38,20 +44,87 @@ func bundleOf(w *flow.Workspace, one *flow.Workflow) map[string]string {
 	return files
 }
 
-func hashOf(files map[string]string) string {
-	data, _ := json.Marshal(files) // a map of texts always encodes, its keys sorted
+// written is a definition as it is kept: the files, and what of the workspace
+// a run depends on beside them. Addresses, secrets, limits, who may do what,
+// and whether a workflow is on are not in it: these act at once.
+type written struct {
+	Files    map[string]string    `json:"files"`
+	Zone     string               `json:"zone"`
+	Holidays []string             `json:"holidays,omitempty"`
+	Model    string               `json:"model,omitempty"`
+	Tools    map[string]flow.Tool `json:"tools,omitempty"` // their words and schemas, by name
+}
+
+// writtenOf gathers all a run of a workflow depends on.
+func writtenOf(w *flow.Workspace, one *flow.Workflow, tools tool.Catalogue) written {
+	out := written{Files: bundleOf(w, one), Zone: w.Zone.String(), Holidays: slices.Sorted(maps.Keys(w.Holidays)), Model: w.Model, Tools: map[string]flow.Tool{}}
+	for _, name := range toolsOf(w, one) {
+		if spec, ok := tools.Find(name); ok {
+			out.Tools[name] = flow.Tool{Name: name, Title: spec.Title, Description: spec.Description, Connection: spec.Connection, Input: spec.Input, Output: spec.Output}
+		}
+	}
+	return out
+}
+
+// toolsOf lists the tools a workflow may use: in its steps, by its agents, and
+// to answer in a conversation on a server.
+func toolsOf(w *flow.Workspace, one *flow.Workflow) []string {
+	var out []string
+	flow.Walk(one.Steps, func(s *flow.Step) {
+		if s.Tool != nil {
+			out = append(out, s.Tool.Tool)
+		}
+		if s.Question != nil && s.Question.Find != nil {
+			out = append(out, s.Question.Find.Tool)
+		}
+	})
+	for _, id := range one.AgentsUsed() {
+		if a := w.Agents[id]; a != nil {
+			for _, t := range a.Tools {
+				out = append(out, t.Tool)
+			}
+		}
+	}
+	for _, t := range one.Triggers {
+		if t.Chat != nil && t.Chat.Connection != "" {
+			out = append(out, t.Chat.Connection+"/post_message", t.Chat.Connection+"/write_to")
+		}
+	}
+	return out
+}
+
+// edition names what somebody wrote, apart from what tools say of themselves:
+// a workflow is another draft when its files or its workspace's zone, holidays
+// or model are others.
+func (d written) edition() string {
+	d.Tools = nil
+	return d.hash()
+}
+
+func (d written) hash() string {
+	data, _ := json.Marshal(d) // texts and JSON always encode, keys sorted
 	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:12])
 }
 
-// keep writes the draft of a workflow as a definition.
-func (s *Snapshot) keep(b *store.Batch, workflow string) error {
-	text, err := json.Marshal(bundleOf(s.Workspace, s.Workflows[workflow]))
+// keep writes the draft of a workflow as a definition, and gives its name.
+func (s *Snapshot) keep(b *store.Batch, workflow string) (hash string, err error) {
+	d := writtenOf(s.Workspace, s.Workflows[workflow], s.Tools)
+	text, err := json.Marshal(d)
 	if err != nil {
-		return fmt.Errorf("workspace: %w", err)
+		return "", fmt.Errorf("workspace: %w", err)
 	}
-	b.Do("INSERT INTO definitions (hash, files) VALUES (?, ?) ON CONFLICT DO NOTHING", s.drafts[workflow], string(text))
-	return nil
+	hash = d.hash()
+	b.Do("INSERT INTO definitions (hash, definition) VALUES (?, ?) ON CONFLICT DO NOTHING", hash, string(text))
+	return hash, nil
+}
+
+// UnreadableError says that a definition was written in a language this
+// version no longer reads.
+type UnreadableError struct{ Workflow, Why string }
+
+func (u *UnreadableError) Error() string {
+	return "the version of " + u.Workflow + " it follows can no longer be read (" + u.Why + ")"
 }
 
 // Definition gives what a signal starts a run of a workflow with. Errors:
@@ -82,13 +155,14 @@ func (h *Holder) Draft(ctx context.Context, workflow string) (hash string, err e
 		return "", fmt.Errorf("%w: %s", ErrProblems, problems[0])
 	}
 	var b store.Batch
-	if err := s.keep(&b, workflow); err != nil {
+	if hash, err = s.keep(&b, workflow); err != nil {
 		return "", err
 	}
-	return s.drafts[workflow], h.store.Write(ctx, b)
+	return hash, h.store.Write(ctx, b)
 }
 
-// ByHash gives the definition a run was started with.
+// ByHash gives the definition a run was started with. The error is an
+// *[UnreadableError] where this version cannot read it.
 func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, error) {
 	b, err := h.bundle(ctx, h.Now(), hash)
 	if err != nil {
@@ -97,34 +171,75 @@ func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, erro
 	return b.def, nil
 }
 
-// bundle reads a definition in the light of a workspace: its zone, holidays
-// and model. Tools are always those of the current one.
+// bundle reads a definition. Tools have the schemas they had then; whether
+// they are there at all, and what is said of their effects, is as it is now.
 func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle, error) {
 	if b, ok := in.kept.Load(hash); ok {
 		return b.(*bundle), nil
 	}
 	var text string
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT files FROM definitions WHERE hash = ?", hash).Scan(&text); err != nil {
+	if err := h.store.Read().QueryRowContext(ctx, "SELECT definition FROM definitions WHERE hash = ?", hash).Scan(&text); err != nil {
 		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
 	}
-	b := &bundle{accepts: map[string]*schema.Schema{}}
-	if err := json.Unmarshal([]byte(text), &b.files); err != nil {
+	var d written
+	if err := json.Unmarshal([]byte(text), &d); err != nil {
 		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
 	}
-	b.def = &run.Definition{Zone: in.Zone, Holidays: in.Holidays, Model: in.Model, Tools: func(name string) (flow.Tool, bool) { return h.Now().Tools.Find(name) }}
-	decoded, _ := flow.Decode(b.files) // it was checked before it was kept
+	b, err := h.decode(d)
+	if err != nil {
+		return nil, err
+	}
+	in.kept.Store(hash, b)
+	return b, nil
+}
+
+func (h *Holder) decode(d written) (*bundle, error) {
+	decoded, problems := flow.Decode(d.Files)
+	name := "a workflow"
+	for id := range decoded.Workflows {
+		name = id
+	}
+	for _, p := range problems {
+		if _, own := d.Files[p.File]; own && p.Severity == flow.Wrong { // it was without any when it was kept
+			return nil, &UnreadableError{name, fmt.Sprintf("%s, line %d: %s", p.File, p.Line, p.What)}
+		}
+	}
+	zone, err := time.LoadLocation(d.Zone)
+	if err != nil {
+		return nil, &UnreadableError{name, err.Error()}
+	}
+	b := &bundle{files: d.Files, edition: d.edition(), accepts: map[string]*schema.Schema{}}
+	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents, Tools: h.toolsAsWritten(d.Tools)}
+	for _, day := range d.Holidays {
+		b.def.Holidays[day] = true
+	}
 	for _, w := range decoded.Workflows {
 		b.def.Workflow = w
 	}
-	b.def.Agents = decoded.Agents
 	if b.def.Workflow == nil {
-		return nil, fmt.Errorf("workspace: the definition %s holds no workflow", hash)
+		return nil, &UnreadableError{name, "it holds no workflow"}
 	}
 	for path, doc := range decoded.Schemas {
 		if compiled, err := schema.Compile(doc); err == nil {
 			b.accepts[path] = compiled
 		}
 	}
-	in.kept.Store(hash, b)
 	return b, nil
+}
+
+// toolsAsWritten finds the tools there are now, with the words and schemas a
+// definition has of them.
+func (h *Holder) toolsAsWritten(kept map[string]flow.Tool) flow.Catalogue {
+	for name, spec := range kept {
+		spec.Input, _ = expr.Canonical(any(spec.Input)).(map[string]any)
+		spec.Output, _ = expr.Canonical(any(spec.Output)).(map[string]any)
+		kept[name] = spec
+	}
+	return func(name string) (flow.Tool, bool) {
+		spec, ok := h.Now().Tools.Find(name)
+		if was, known := kept[name]; ok && known {
+			spec.Title, spec.Description, spec.Input, spec.Output = was.Title, was.Description, was.Input, was.Output
+		}
+		return spec, ok
+	}
 }

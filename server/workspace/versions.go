@@ -37,7 +37,7 @@ func (h *Holder) Wrongs(workflow string) []flow.Problem {
 // Drafted tells whether a workflow's draft differs from what is live.
 func (s *Snapshot) Drafted(workflow string) bool {
 	live, ok := s.Live[workflow]
-	return s.Workflows[workflow] != nil && (!ok || live.Hash != s.drafts[workflow])
+	return s.Workflows[workflow] != nil && (!ok || live.edition != s.drafts[workflow])
 }
 
 // Publish makes the draft of a workflow live, and switches it on where it was
@@ -60,10 +60,11 @@ func (h *Holder) Publish(ctx context.Context, workflow, note, by string) (wire.V
 		return wire.Version{}, nil, err
 	}
 	var b store.Batch
-	if err := s.keep(&b, workflow); err != nil {
+	hash, err := s.keep(&b, workflow)
+	if err != nil {
 		return wire.Version{}, nil, err
 	}
-	return h.next(ctx, b, workflow, s.drafts[workflow], note, by)
+	return h.next(ctx, b, workflow, hash, note, by)
 }
 
 // PlaceError says that what a trigger claims already belongs to another

@@ -12,6 +12,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -30,7 +31,7 @@ type Snapshot struct {
 	Live            map[string]*Live   // by workflow
 	Webhooks        map[string]Webhook // by path, of what is live and on
 	Heard           map[string]bool    // sources some live workflow waits for signals of
-	drafts          map[string]string  // workflow → hash of its draft
+	drafts          map[string]string  // workflow → edition of its draft
 	renamed         map[string]string  // old id → the one it has now
 	kept            *sync.Map          // hash → *bundle, read in the light of this workspace
 }
@@ -41,6 +42,7 @@ type Live struct {
 	Version int
 	Hash    string
 	On      bool
+	edition string // of what was written, as drafts have one
 }
 
 // Webhook is a trigger that listens at a path.
@@ -148,7 +150,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	}
 	flow.SortProblems(s.Problems)
 	for id, one := range w.Workflows {
-		s.drafts[id] = hashOf(bundleOf(w, one))
+		s.drafts[id] = writtenOf(w, one, nil).edition()
 	}
 	return s
 }
@@ -171,6 +173,9 @@ func Check(files map[string]string) []flow.Problem {
 // Check decodes and checks files without keeping them.
 func (h *Holder) Check(files map[string]string) []flow.Problem { return h.read(files).Problems }
 
+// cannotStart is why a live version that cannot be read matters.
+const cannotStart = "nothing starts a workflow that cannot be read, and its open runs are stopped"
+
 // enliven reads what is live and readies it to be found.
 func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 	rows, err := h.store.Read().QueryContext(ctx, "SELECT l.workflow, l.version, l.is_on, v.definition FROM live l JOIN versions v ON v.workflow = l.workflow AND v.n = l.version ORDER BY l.workflow")
@@ -178,6 +183,7 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 		return fmt.Errorf("workspace: %w", err)
 	}
 	defer rows.Close()
+	s.Problems = slices.DeleteFunc(slices.Clone(s.Problems), func(p flow.Problem) bool { return p.Why == cannotStart })
 	s.Live, s.Webhooks, s.Heard = map[string]*Live{}, map[string]Webhook{}, map[string]bool{}
 	waits := map[string]Webhook{}
 	for rows.Next() {
@@ -187,10 +193,15 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 			return fmt.Errorf("workspace: %w", err)
 		}
 		b, err := h.bundle(ctx, s, one.Hash)
-		if err != nil {
+		var unreadable *UnreadableError
+		if errors.As(err, &unreadable) {
+			s.Problems = append(s.Problems, flow.Problem{File: "workflows/" + id + ".yaml", Line: 1, Column: 1, Severity: flow.Remark, What: "what is live of it can no longer be read (" + unreadable.Why + ")",
+				Why: cannotStart, Remedy: "put the file right and publish it"})
+			continue
+		} else if err != nil {
 			return err
 		}
-		one.Workflow = b.def.Workflow
+		one.Workflow, one.edition = b.def.Workflow, b.edition
 		s.Live[id] = one
 		if one.On {
 			b.listen(id, s, waits)

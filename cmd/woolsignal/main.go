@@ -66,6 +66,7 @@ func commands() []command {
 		{"review", "REVIEW", "Read or decide a review", review},
 		{"backup", "FILE", "Copy the service's database while it runs", backup},
 		{"restore", "FILE", "Put a backup in place of a data folder's database", restore},
+		{"rebuild", "", "Make the lists of a stopped service anew from its journals", rebuild},
 	}
 }
 

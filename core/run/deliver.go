@@ -41,7 +41,7 @@ func (m *Machine) deliver(e Event) error {
 			return ErrStale
 		}
 		e.Heard.canonical() // it may not have passed through any record yet
-		m.heard = map[string]*Signal{e.Step: e.Heard}
+		m.heard, m.from = map[string]*Signal{e.Step: e.Heard}, e.From
 		return nil
 	}
 	if step == nil || step.Status != Running || step.Sending != e.Sending {

@@ -55,6 +55,7 @@ func (b *encoder) record(r *Record) {
 		b.signal(r.Signal)
 	}
 	b.other("origin", r.Origin, r.Origin == nil)
+	b.other("begun", r.Begun, r.Begun == nil)
 	b.any("input", r.Input)
 	b.any("output", r.Output)
 	b.field("error", r.Error)

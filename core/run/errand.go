@@ -112,6 +112,7 @@ type Event struct {
 	Broken   string   // why the run cannot go on at all, whoever would want it to
 	Started  string   // the id of the called run
 	Heard    *Signal  // a candidate for the step that listens
+	From     string   // what delivered it, with Heard
 	Tick     bool     // the time of something may have come
 	Missing  *Missing // a connection the call needs is not there yet
 	Lost     *Lost    // nobody knows whether the call happened, and it must not be repeated

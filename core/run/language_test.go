@@ -455,7 +455,7 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 	state := run.NewState("t1")
 	m := run.NewMachine(def, state, noon)
 	signal := delivery(int64(1), int64(1))
-	m.Accept(&signal, &run.Origin{Kind: run.OfTry, Step: "2/i0/0", Held: true, Given: map[string]any{"item": int64(9)}})
+	m.Accept(&signal, &run.Origin{Kind: run.OfTry, Step: "2/i0/0", Held: true, Given: map[string]any{"item": int64(9)}}, nil)
 	if err := m.Handle(run.Event{Start: true}); err != nil {
 		t.Fatal(err)
 	}

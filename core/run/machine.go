@@ -29,6 +29,7 @@ type Machine struct {
 	records []Record
 	errands []Errand
 	heard   map[string]*Signal // candidates for steps that listen, by path
+	from    string             // what delivered them
 	failure *failure           // of the step that failed last, while it is on its way outwards
 	broken  error
 }
@@ -48,9 +49,10 @@ func NewMachine(def *Definition, state *State, now time.Time) *Machine {
 }
 
 // Accept notes the signal of a new run, which stays queued until it is
-// started. origin is nil where a signal from outside starts it.
-func (m *Machine) Accept(signal *Signal, origin *Origin) {
-	m.emit(Record{Do: DidAccept, Signal: signal, Origin: origin})
+// started, and what the run is among others. origin is nil where a signal from
+// outside starts it.
+func (m *Machine) Accept(signal *Signal, origin *Origin, begun *Begun) {
+	m.emit(Record{Do: DidAccept, Signal: signal, Origin: origin, Begun: begun})
 	m.def = m.def.Of(m.state)
 }
 

@@ -91,6 +91,7 @@ type Record struct {
 	Status     Status          `json:"status,omitempty"`
 	Signal     *Signal         `json:"signal,omitempty"`
 	Origin     *Origin         `json:"origin,omitempty"`
+	Begun      *Begun          `json:"begun,omitempty"`
 	Input      any             `json:"input,omitempty"`
 	Output     any             `json:"output,omitempty"`
 	Error      string          `json:"error,omitempty"`
@@ -164,6 +165,18 @@ type Origin struct {
 	Kind  string         `json:"kind"`            // call, rerun or try
 	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
 	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
+}
+
+// Begun is what a run is among others, as it was taken in: all that lists and
+// searches know of it beside what its journal says.
+type Begun struct {
+	Workflow   string `json:"workflow"`
+	Definition string `json:"definition"`         // by content
+	Thread     string `json:"thread,omitempty"`   // its conversation
+	Key        string `json:"key,omitempty"`      // what its workflow's limits tell it apart by
+	Delivery   string `json:"delivery,omitempty"` // what delivered its signal, for telling repeats
+	Cause      string `json:"cause,omitempty"`    // the run that brought it about
+	Links      int    `json:"links,omitempty"`    // runs before it that brought one another about
 }
 
 // What an [Origin] can be.

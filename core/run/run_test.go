@@ -120,7 +120,7 @@ type life struct {
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
 	l := &life{t: t, def: def, state: run.NewState("r1")}
 	m := run.NewMachine(def, l.state, noon)
-	m.Accept(&signal, nil)
+	m.Accept(&signal, nil, nil)
 	l.take(m, m.Handle(run.Event{Start: true}))
 	return l
 }
@@ -315,7 +315,7 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	queued := run.NewState("r2")
 	m := run.NewMachine(l.def, queued, noon)
 	signal := chat("hello")
-	m.Accept(&signal, nil)
+	m.Accept(&signal, nil, nil)
 	if err := m.Handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}}); err != nil || queued.Status != run.Stopped {
 		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
 	}
@@ -570,7 +570,7 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	def, state := definition(t, desk), run.NewState("r1")
 	m := run.NewMachine(def, state, noon)
 	signal := chat("hello")
-	m.Accept(&signal, nil)
+	m.Accept(&signal, nil, nil)
 	if entry, errands := m.Take(); state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}

@@ -16,6 +16,7 @@ type State struct {
 	Because  string             `json:"because,omitempty"` // why it ended as it did
 	Signal   *Signal            `json:"signal"`
 	Origin   *Origin            `json:"origin,omitempty"` // nil for a run a signal started
+	Begun    *Begun             `json:"begun,omitempty"`
 	Accepted time.Time          `json:"accepted"`
 	Started  time.Time          `json:"started,omitzero"`
 	Ended    time.Time          `json:"ended,omitzero"`
@@ -139,7 +140,7 @@ func (s *State) put(r Record, at time.Time) error {
 	s.Held += int64(weight(r))
 	switch r.Do {
 	case DidAccept:
-		s.Signal, s.Origin, s.Accepted = r.Signal, r.Origin, at
+		s.Signal, s.Origin, s.Begun, s.Accepted = r.Signal, r.Origin, r.Begun, at
 		return nil
 	case DidStart:
 		s.Started, s.Status = at, Running

@@ -212,7 +212,7 @@ func (m *Machine) replied(def *flow.Step, step *Step, path string, signal *Signa
 	asking := *step.Asking
 	asking.Tries++
 	m.emit(Record{Do: DidDeaf, Step: path, Hearing: step.Hearing})
-	m.emit(Record{Do: DidHear, Step: path, Signal: signal})
+	m.hears(false, path, signal)
 	value, why := answerTo(q, signal, m.def)
 	scope.Names = maps.Clone(scope.Names)
 	scope.Names["value"] = value

@@ -85,9 +85,20 @@ func (m *Machine) listen(def *flow.Step, step *Step, path string, scope expr.Sco
 			return blocked
 		}
 	}
-	m.emit(Record{Do: DidDeaf, Step: path, Hearing: step.Hearing})
-	m.emit(Record{Do: DidHear, Step: path, Signal: signal})
+	hearing := *step.Hearing
+	m.emit(Record{Do: DidDeaf, Step: path, Hearing: &hearing})
+	m.hears(hearing.AlsoStarts, path, signal)
 	return m.end(def, path, nil, map[string]any{"came": true, "signal": heard})
+}
+
+// hears notes a signal a step heard. Where the signal is still to start a run,
+// it is that run's delivery and not this one's.
+func (m *Machine) hears(alsoStarts bool, path string, signal *Signal) {
+	r := Record{Do: DidHear, Step: path, Signal: signal}
+	if !alsoStarts {
+		r.Text = m.from
+	}
+	m.emit(r)
 }
 
 // tick lets everything happen whose time has come.

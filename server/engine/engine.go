@@ -154,7 +154,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)
 	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
-		l.thread = a.Workflow + ":" + key
+		l.thread = threadOf(a.Workflow, key)
 	}
 	if l.chain, err = e.chainOf(ctx, a); err != nil {
 		return nil, err
@@ -196,11 +196,26 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
 }
 
+// threadOf names a conversation with a workflow.
+func threadOf(workflow, key string) string { return workflow + ":" + key }
+
+// begun is what a new run is among others.
+func (l *live) begun(a Admission) *run.Begun {
+	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key, Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
+	if l.thread != "" {
+		b.Thread = a.Signal.ThreadKey()
+	}
+	if a.arrived != nil {
+		b.Delivery = a.arrived.delivery
+	}
+	return b
+}
+
 // firstAdvance takes a new run as far as it gets before anything is awaited,
 // where it may start at once.
 func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (*run.Machine, error) {
 	m := run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin)
+	m.Accept(a.Signal, a.Origin, l.begun(a))
 	m.Record(a.Recorded)
 	if why := l.chain.broken; why != "" {
 		return m, m.Handle(run.Event{Broken: why})
@@ -219,7 +234,7 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	// The signal is kept all the same, with a run that says what is wrong.
 	l.state = run.NewState(l.id)
 	m = run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin)
+	m.Accept(a.Signal, a.Origin, l.begun(a))
 	return m, m.Handle(run.Event{Broken: broken.Error()})
 }
 

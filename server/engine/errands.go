@@ -151,7 +151,7 @@ func (e *Engine) ask(errand run.Errand) *run.Answered {
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
-	thread := e.threadOf(errand.Run)
+	thread := e.conversation(errand.Run)
 	reply, err := server.Ask(e.ctx, m, errand.Ask, func(piece string) {
 		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
@@ -162,8 +162,8 @@ func (e *Engine) ask(errand run.Errand) *run.Answered {
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
 }
 
-// threadOf gives the conversation of a moving run; "" where it has none.
-func (e *Engine) threadOf(id string) string {
+// conversation gives the thread of a moving run; "" where it has none.
+func (e *Engine) conversation(id string) string {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if l, ok := e.live[id]; ok {

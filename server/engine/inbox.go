@@ -189,7 +189,7 @@ func (e *Engine) settle(a arrival) (*Ticket, error) {
 // hears offers a signal to a step that waits and tells whether it was meant.
 func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 	copied := *a.signal
-	err := e.handleAs(e.hard, id, run.Event{Step: step, Heard: &copied}, heardBatch(a))
+	err := e.handleAs(e.hard, id, run.Event{Step: step, Heard: &copied, From: a.delivery}, heardBatch(a))
 	switch {
 	case err == nil:
 		return true, nil

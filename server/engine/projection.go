@@ -32,7 +32,7 @@ func source(workflow string, s *run.Signal) string {
 // It is skipped where the delivery came before.
 func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 	var b store.Batch
-	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", source(l.workflow, l.state.Signal), l.state.Signal.ID, l.id)
+	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery, l.state.Signal.ID, l.id)
 	return beginning(b, l, entry)
 }
 
@@ -47,6 +47,13 @@ func inboxBatch(a *arrival) func(*live, run.Entry) (store.Batch, error) {
 }
 
 func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
+	listed(&b, l)
+	err := follow(&b, l, entry)
+	return b, err
+}
+
+// listed writes the row lists and searches know a run by, as it begins.
+func listed(b *store.Batch, l *live) {
 	s := l.state
 	var origin any
 	if s.Origin != nil {
@@ -55,9 +62,7 @@ func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
 	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, cause, links, wake, tell, seq, accepted, ended, input, output, cost)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin, orNull(l.chain.cause), l.chain.links,
-		wakes(s), awaited(l), entry.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
-	err := follow(&b, l, entry)
-	return b, err
+		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
 }
 
 func orNull(text string) any {
@@ -93,9 +98,7 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 			return following(b, l, entry)
 		}
 		b.Guard("UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
-		b, err := following(b, l, entry)
-		b.Do("UPDATE deliveries SET run = ? WHERE source = ? AND id = ?", l.id, a.delivery, a.signal.ID) // for its repeats
-		return b, err
+		return following(b, l, entry)
 	}
 }
 
@@ -109,11 +112,17 @@ func alsoStarts(entry run.Entry) bool {
 }
 
 func following(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
+	relisted(&b, l, entry)
+	err := follow(&b, l, entry)
+	return b, err
+}
+
+// relisted brings a run's row up to an entry. It guards that the row stands
+// before it.
+func relisted(b *store.Batch, l *live, entry run.Entry) {
 	s := l.state
 	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
 		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost), l.id, entry.Seq-1)
-	err := follow(&b, l, entry)
-	return b, err
 }
 
 // snapshotAfter is how many entries a journal grows before the state is kept
@@ -198,6 +207,9 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case run.DidHear:
 		if r.Signal.Kind == "chat" || r.Signal.Kind == "phone" {
 			message("person", r.Signal.From["name"], r.Signal.Text)
+		}
+		if r.Text != "" { // for its repeats
+			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run", r.Text, r.Signal.ID, l.id)
 		}
 	case run.DidRemember:
 		if messages, err := json.Marshal(r.Said); err == nil {

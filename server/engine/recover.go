@@ -108,7 +108,7 @@ func (e *Engine) entries(ctx context.Context, id string, after int64) (entries [
 // Start takes up what was open when the service last stopped, and from then
 // on wakes runs whose time has come.
 func (e *Engine) Start(ctx context.Context) error {
-	if err := errors.Join(e.loadPause(ctx), e.loadEndings(ctx)); err != nil {
+	if err := errors.Join(e.whole(ctx), e.loadPause(ctx), e.loadEndings(ctx)); err != nil {
 		return err
 	}
 	resume, begin, stop, err := e.open(ctx)

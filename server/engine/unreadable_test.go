@@ -39,7 +39,9 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 	if !strings.Contains(s.Because, "the version of calls it follows can no longer be read (workflows/calls.yaml, line") {
 		t.Errorf("it says: %s", s.Because)
 	}
-	await(t, "what it called is stopped", func() bool { return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'asks' AND status = 'stopped'") == 1 })
+	await(t, "what it called is stopped", func() bool {
+		return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'asks' AND status = 'stopped'") == 1
+	})
 	becomes(t, e, other, run.Waiting)
 	if _, err := e.StartRun(context.Background(), "calls", false, &run.Signal{Kind: "called", Body: map[string]any{}}); !errors.Is(err, workspace.ErrNotLive) {
 		t.Errorf("it is started: %v", err)

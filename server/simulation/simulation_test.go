@@ -110,7 +110,10 @@ func simulate(t *testing.T, seed uint64, template string) {
 	w.drain(&l, again)
 	w.check(l)
 	w.callers.Wait()
+	before := w.projections(l)
+	folder = l.folder
 	l.end(t)
+	w.rebuild(folder, before)
 	if *verbose {
 		t.Log(strings.Join(w.log.all, "\n"))
 	}

@@ -30,6 +30,7 @@ type life struct {
 	store     *store.Store
 	workspace *workspace.Holder
 	engine    *engine.Engine
+	folder    string
 	dead      chan struct{} // closed at the moment of the crash
 	next      string        // folder with the files as they were then
 }
@@ -59,8 +60,27 @@ func (s *scripts) Run(ctx context.Context, _ string, inputs map[string]any, with
 // not 0, it crashes: what is on the disk then is all that is left.
 func (w *world) begin(folder string, crashAfter int) *life {
 	w.t.Helper()
+	l := w.open(folder)
+	commits := 0
+	l.store.Watch(func() {
+		if commits++; commits != crashAfter || crashAfter == 0 {
+			return
+		}
+		l.next = w.t.TempDir()
+		copyFiles(w.t, folder, l.next)
+		close(l.dead)
+	})
+	if err := l.engine.Start(context.Background()); err != nil {
+		w.t.Fatal(err)
+	}
+	return l
+}
+
+// open puts the service together without setting it going.
+func (w *world) open(folder string) *life {
+	w.t.Helper()
 	ctx := context.Background()
-	l := &life{dead: make(chan struct{})}
+	l := &life{folder: folder, dead: make(chan struct{})}
 	var err error
 	if l.store, err = store.Open(ctx, folder); err != nil {
 		w.t.Fatal(err)
@@ -75,18 +95,6 @@ func (w *world) begin(folder string, crashAfter int) *life {
 		w.t.Fatal(err)
 	}
 	l.engine = engine.New(l.store, l.workspace, kit, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))}, slog.New(w.log))
-	commits := 0
-	l.store.Watch(func() {
-		if commits++; commits != crashAfter || crashAfter == 0 {
-			return
-		}
-		l.next = w.t.TempDir()
-		copyFiles(w.t, folder, l.next)
-		close(l.dead)
-	})
-	if err := l.engine.Start(ctx); err != nil {
-		w.t.Fatal(err)
-	}
 	return l
 }
 

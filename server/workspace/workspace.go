@@ -236,6 +236,19 @@ func (h *Holder) oldNames(ctx context.Context, s *Snapshot) error {
 	return rows.Err()
 }
 
+// Renamed gives the id a workflow has now that was called so when it was
+// written down, whether or not another has taken the name since.
+func (s *Snapshot) Renamed(workflow string) string {
+	for range 16 { // renamed again and again, but never in a circle for long
+		to, ok := s.renamed[workflow]
+		if !ok {
+			break
+		}
+		workflow = to
+	}
+	return workflow
+}
+
 // Current gives the id a workflow has now that was called so once.
 func (s *Snapshot) Current(workflow string) string {
 	for range 16 { // renamed again and again, but never in a circle for long

@@ -17,7 +17,8 @@ import (
 // through word by word, so that no more than mostUnindexed may wait.
 const (
 	indexAfter    = 500 * time.Millisecond
-	indexAtOnce   = 200
+	indexAtOnce   = 100
+	mergeAtOnce   = 16 // pages of the index: what a hundred runs make of it, on all its levels
 	mostUnindexed = 50_000
 )
 
@@ -68,6 +69,7 @@ func (e *Engine) indexNew(ctx context.Context) (all bool, err error) {
 		if err != nil || last == done {
 			return err == nil, err
 		}
+		b.Do("INSERT INTO run_words (run_words, rank) VALUES ('merge', ?)", mergeAtOnce)
 		b.Do("INSERT INTO settings (name, value) VALUES ('indexed', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", strconv.FormatInt(last, 10))
 		if err := e.store.Write(ctx, b); err != nil {
 			return false, fmt.Errorf("engine: %w", err)

@@ -200,7 +200,9 @@ func (b *encoder) value(v any) {
 		b.raw("]")
 	case map[string]any:
 		b.raw("{")
-		for i, key := range slices.Sorted(maps.Keys(v)) {
+		keys := slices.AppendSeq(make([]string, 0, 16), maps.Keys(v)) // most have fewer, so nothing is allocated
+		slices.Sort(keys)
+		for i, key := range keys {
 			if i > 0 {
 				b.raw(",")
 			}

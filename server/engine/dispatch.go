@@ -23,6 +23,7 @@ type dispatcher struct {
 	turns  []string           // workflows with errands, whose turn is next first
 	peers  map[string]*peer   // connections with limits, by id
 	flying map[string]int     // errands this process has, queued or on their way
+	spare  chan ready         // to goroutines that did an errand and wait for another
 }
 
 // ready is an errand that may be sent.
@@ -40,7 +41,7 @@ type peer struct {
 }
 
 func newDispatcher(e *Engine) *dispatcher {
-	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}, flying: map[string]int{}}
+	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}, flying: map[string]int{}, spare: make(chan ready)}
 }
 
 // put sends an errand as soon as it is its turn.
@@ -86,17 +87,45 @@ func (d *dispatcher) has(e run.Errand) bool {
 
 // pump sends what can be sent.
 func (d *dispatcher) pump() {
+	for r, ok := d.take(); ok; r, ok = d.take() {
+		select {
+		case d.spare <- r:
+		default:
+			d.engine.working.Go(func() { d.work(r) })
+		}
+	}
+}
+
+// idleFor is how long a goroutine waits for another errand: a new one would
+// have to grow its stack, which is a twentieth of what a run with a tool costs.
+const idleFor = time.Second
+
+// work does an errand, and then whatever else can be done.
+func (d *dispatcher) work(r ready) {
 	for {
-		d.mu.Lock()
-		r, ok := d.next()
-		d.mu.Unlock()
-		if !ok || d.engine.ctx.Err() != nil {
+		d.done(r, d.engine.try(r.Errand))
+		var ok bool
+		if r, ok = d.take(); ok {
+			continue
+		}
+		select {
+		case r = <-d.spare:
+		case <-time.After(idleFor):
+			return
+		case <-d.engine.ctx.Done():
 			return
 		}
-		d.engine.working.Go(func() {
-			d.done(r, d.engine.try(r.Errand))
-		})
 	}
+}
+
+// take takes the next errand that can be sent, while the engine works.
+func (d *dispatcher) take() (ready, bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.engine.ctx.Err() != nil {
+		return ready{}, false
+	}
+	return d.next()
 }
 
 // next takes the first errand whose connection is free from the workflow
@@ -155,7 +184,7 @@ func (d *dispatcher) free(r ready) bool {
 const againAfter = time.Second
 
 // done makes room for others. An errand that could not be done yet is queued
-// again, without keeping a place meanwhile.
+// again, without keeping a place meanwhile. Whoever calls sends the next.
 func (d *dispatcher) done(r ready, again bool) {
 	d.mu.Lock()
 	d.out--
@@ -171,7 +200,6 @@ func (d *dispatcher) done(r ready, again bool) {
 	if again {
 		time.AfterFunc(againAfter, func() { d.queue(r) })
 	}
-	d.pump()
 }
 
 // pause holds errands back that are not on their way yet, or lets them go.

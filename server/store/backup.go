@@ -28,7 +28,7 @@ func (s *Store) Backup(ctx context.Context, path string) error {
 // Restore puts a backup in place of a folder's database. What was there is
 // kept beside it, and its name given; "" where nothing was. The folder's
 // service must not be running. Nothing is changed where the backup is not
-// sound or was made by a later version.
+// sound or was made by another version.
 func Restore(ctx context.Context, backup, folder string) (before string, err error) {
 	if err := sound(ctx, backup); err != nil {
 		return "", err

@@ -17,7 +17,7 @@ import (
 // the service's work under load was finding out by reflection which of a
 // record's many fields are empty.
 func EncodeEntry(e Entry) ([]byte, error) {
-	b := encoder{buf: make([]byte, 0, 1024)}
+	b := encoder{buf: make([]byte, 0, 2048)}
 	b.raw(`{"v":`)
 	b.buf = strconv.AppendInt(b.buf, int64(e.Form), 10)
 	b.raw(`,"seq":`)

@@ -15,13 +15,14 @@ demo: build
 
 test: build browser servers vet
 	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
-	$(GO) test -timeout 20m ./server/simulation ./e2e/...
+	$(GO) test -timeout 20m ./server/simulation
+	$(GO) test -timeout 20m ./e2e/...
 
 # Ten thousand made-up afternoons, some under the race detector, and every kind
 # of step under two hundred kills; make test has a few of each.
 soak: build
 	$(GO) test -count 1 -timeout 120m ./server/simulation -run Seeds -seeds 10000
-	$(GO) test $(RACE) -count 1 -timeout 60m ./server/simulation -run Seeds -first 20001 -seeds 300
+	$(GO) test $(RACE) -count 1 -timeout 60m ./server/simulation -run Seeds -first 20001 -seeds 400
 	SOAK_RUNS=2000 SOAK_KILLS=200 $(GO) test -count 1 -timeout 60m -v -run EveryKindOfStep ./e2e/
 
 vet:

@@ -8,8 +8,10 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
+	"net/url"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -23,15 +25,22 @@ import (
 )
 
 var (
-	seeds   = flag.Int("seeds", 150, "how many seeds are tried")
+	seeds   = flag.Int("seeds", fewSeeds, "how many seeds are tried")
 	seed    = flag.Uint64("seed", 0, "the one seed that is tried; 0 tries many")
 	first   = flag.Uint64("first", 1, "the first of many seeds")
 	verbose = flag.Bool("tell", false, "tell what was made up, and what the service logged")
 )
 
+// fewSeeds is how many `make test` tries.
+const fewSeeds = 250
+
+// atOnce is how many afternoons are lived through at once: each waits half of
+// its time for the disk.
+const atOnce = 4
+
 // TestSeeds lives through many made-up afternoons.
 func TestSeeds(t *testing.T) {
-	if underRace && *seeds == 150 && *seed == 0 {
+	if underRace && *seeds == fewSeeds && *seed == 0 {
 		t.Skip("make soak runs the seeds under the race detector")
 	}
 	template := t.TempDir()
@@ -45,17 +54,25 @@ func TestSeeds(t *testing.T) {
 	if err := s.Close(); err != nil {
 		t.Fatal(err)
 	}
-	one := func(n uint64) {
-		t.Run(fmt.Sprint("seed=", n), func(t *testing.T) {
+	one := func(t *testing.T, n uint64) bool {
+		return t.Run(fmt.Sprint("seed=", n), func(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) { simulate(t, n, template) })
 		})
 	}
 	if *seed != 0 {
-		one(*seed)
+		one(t, *seed)
 		return
 	}
-	for n := *first; n < *first+uint64(*seeds) && !t.Failed(); n++ {
-		one(n)
+	var next atomic.Uint64
+	var failed atomic.Bool // one is enough to look into
+	next.Store(*first)
+	for range atOnce {
+		t.Run("", func(t *testing.T) {
+			t.Parallel()
+			for n := next.Add(1) - 1; n < *first+uint64(*seeds) && !failed.Load(); n = next.Add(1) - 1 {
+				failed.CompareAndSwap(false, !one(t, n))
+			}
+		})
 	}
 }
 
@@ -320,7 +337,7 @@ func unspoil(t *testing.T, s *store.Store) { execute(t, s, "DROP TRIGGER IF EXIS
 
 func execute(t *testing.T, s *store.Store, statement string) {
 	t.Helper()
-	db, err := sql.Open("sqlite", "file:"+s.Path()+"?_pragma=busy_timeout(5000)")
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: s.Path()}).EscapedPath()+"?_pragma=busy_timeout(5000)")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,7 +1,7 @@
 package run
 
 import (
-	"fmt"
+	"strconv"
 	"time"
 
 	"woolsignal/core/agent"
@@ -32,10 +32,11 @@ type Errand struct {
 // that may have happened and is tried again keeps its number, and so its key.
 // A Cancel has the key of the Start it is about.
 func (e Errand) Key() string {
+	key := e.Run + ":" + e.Step + ":" + strconv.FormatInt(e.Sending, 10)
 	if e.Start != nil || e.Cancel != nil {
-		return fmt.Sprintf("%s:%s:%d", e.Run, e.Step, e.Sending)
+		return key
 	}
-	return fmt.Sprintf("%s:%s:%d:%d:%s", e.Run, e.Step, e.Sending, e.Turn, e.CallID)
+	return key + ":" + strconv.Itoa(e.Turn) + ":" + e.CallID
 }
 
 // Recall asks for what a thread remembers.

@@ -45,7 +45,11 @@ type failure struct {
 // NewMachine prepares to move a run. The state is changed in place; after an
 // error other than [ErrStale] and *[Refused] it must be folded anew.
 func NewMachine(def *Definition, state *State, now time.Time) *Machine {
-	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, 12)}
+	room := 6 // records are large: most advances fit without growing
+	if state.Seq == 0 {
+		room = 12
+	}
+	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, room)}
 }
 
 // Accept notes the signal of a new run, which stays queued until it is

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -278,8 +279,8 @@ func about(s *run.Signal) string {
 	if body, ok := s.Body.(map[string]any); ok && text == "" {
 		text = gist(body)
 	}
-	if runes := []rune(text); len(runes) > longestAbout {
-		return string(runes[:longestAbout-1]) + "…"
+	if len(text) > longestAbout && utf8.RuneCountInString(text) > longestAbout {
+		return string([]rune(text)[:longestAbout-1]) + "…"
 	}
 	return text
 }

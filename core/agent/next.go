@@ -90,9 +90,7 @@ func (s *State) propose(def *flow.Agent, grants []Grant, scope expr.Scope, ask R
 		return refuse("there is no tool %s", ask.Tool)
 	}
 	grant := grants[i]
-	if call.Resend = grant.Spec.Resend; call.Resend == "" {
-		call.Resend = flow.ResendNever
-	}
+	call.Resend = grant.Spec.SentAgain()
 	if limit := def.Limits.ToolCalls; limit > 0 && len(s.Calls)+place >= limit {
 		return refuse("the limit of %d tool calls is reached; answer with what is known", limit)
 	}

@@ -1,5 +1,7 @@
 package flow
 
+import "cmp"
+
 // Resend says how a call may be sent again when nobody knows whether it
 // arrived.
 type Resend string
@@ -33,3 +35,7 @@ type Tool struct {
 	Draft       string `json:"draft,omitempty"` // the tool drafts use in its place
 	Says        string `json:"says,omitempty"`  // what the service claims of it, in words; nobody has confirmed it
 }
+
+// SentAgain is how a call of the tool may be sent again: never, where nothing
+// is known of it.
+func (t Tool) SentAgain() Resend { return cmp.Or(t.Resend, ResendNever) }

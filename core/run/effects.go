@@ -20,10 +20,8 @@ func (m *Machine) underWay(def *flow.Step, step *Step) string {
 // resendOf tells how a call of a tool that is sent now may be sent again. It is
 // written down with the call: what a tool's owner says later is of others.
 func (m *Machine) resendOf(tool string) flow.Resend {
-	if spec, ok := m.def.Tools(tool); ok && spec.Resend != "" {
-		return spec.Resend
-	}
-	return flow.ResendNever
+	spec, _ := m.def.Tools(tool)
+	return spec.SentAgain()
 }
 
 func (m *Machine) readsOnly(tool string) bool {

@@ -1,0 +1,178 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/server/fault"
+	"woolsignal/server/store"
+)
+
+// Ticket is a signal that was taken in.
+type Ticket struct {
+	Run      string
+	engine   *Engine
+	Heard    bool  // a run that waited heard it
+	live     *live // nil for a repeat
+	answered <-chan struct{}
+}
+
+// Admission is a signal on its way in, and how its run begins where that is
+// not the usual way.
+type Admission struct {
+	Workflow   string
+	Signal     *run.Signal
+	Origin     *run.Origin // nil for a signal from outside
+	Definition string      // hash; "" is the version that is live
+	Recorded   []run.Record
+	arrived    *arrival // where the delivery is known already, and waits in the inbox
+}
+
+// inside tells whether the signal comes from the service's own runs, or was
+// taken in before. Such a one is never turned away: whoever sent it cannot
+// send it again, and runs that wait for those they call would wait for ever.
+func (a Admission) inside() bool {
+	return a.arrived != nil || a.Signal.Kind == "failure" || a.Origin != nil && a.Origin.Kind == run.OfCall
+}
+
+// Accept takes a signal in and starts a run, or queues it behind others. It
+// returns once that is durable; a delivery that came before gives the run it
+// started then. With an error nothing was kept. Errors: [ErrBusy],
+// [workspace.ErrNoWorkflow], [workspace.ErrNotLive], [workspace.ErrOff].
+func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
+	hash, def, err := e.definition(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	signal := a.Signal
+	signal.Text = e.secrets.Mask(signal.Text) // people paste keys into conversations
+	signal.Body = e.secrets.MaskValue(signal.Body)
+	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil
+	at := now()
+	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
+	l.state = run.NewState(l.id)
+	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
+		l.thread = threadOf(a.Workflow, key)
+	}
+	if l.chain, err = e.chainOf(ctx, a); err != nil {
+		return nil, err
+	}
+	l.place = placeOf(l, signal)
+	l.mu.Lock() // before anybody can find it
+	answered, first, err := e.enter(l, a.inside())
+	if err != nil {
+		return nil, err
+	}
+	m, err := e.firstAdvance(ctx, l, a, first, at)
+	batch := firstBatch
+	if a.arrived != nil {
+		batch = inboxBatch(a.arrived)
+	}
+	entry, errands, durable, err := e.queue(l, m, err, batch)
+	if err != nil {
+		e.end(l)
+		return nil, fmt.Errorf("engine: %w", err)
+	}
+	// Nothing is sent before it is known that this delivery is the first of its id.
+	if err := <-durable; err != nil {
+		l.drop()
+		e.end(l)
+		if errors.Is(err, store.ErrGuard) {
+			return e.repeated(ctx, source(a.Workflow, signal), signal.ID)
+		}
+		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
+	}
+	e.written(l, entry, errands)
+	if a.Origin == nil {
+		if err := e.workspace.Caught(ctx, a.Workflow, signal); err != nil {
+			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
+		}
+	}
+	if !first {
+		e.lanes.arrived(l.id)
+	}
+	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
+}
+
+// threadOf names a conversation with a workflow.
+func threadOf(workflow, key string) string { return workflow + ":" + key }
+
+// begun is what a new run is among others.
+func (l *live) begun(a Admission) *run.Begun {
+	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key, Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
+	if l.thread != "" {
+		b.Thread = a.Signal.ThreadKey()
+	}
+	if a.arrived != nil {
+		b.Delivery = a.arrived.delivery
+	}
+	return b
+}
+
+// firstAdvance takes a new run as far as it gets before anything is awaited,
+// where it may start at once.
+func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (*run.Machine, error) {
+	m := run.NewMachine(l.def, l.state, at)
+	m.Accept(a.Signal, a.Origin, l.begun(a))
+	m.Record(a.Recorded)
+	if why := l.chain.broken; why != "" {
+		return m, m.Handle(run.Event{Broken: why})
+	}
+	if !first {
+		return m, nil
+	}
+	err := e.advance(l, m, run.Event{Start: true})
+	if err == nil {
+		err = e.recall(ctx, m)
+	}
+	var broken *fault.Error
+	if !errors.As(err, &broken) {
+		return m, err
+	}
+	// The signal is kept all the same, with a run that says what is wrong.
+	l.state = run.NewState(l.id)
+	m = run.NewMachine(l.def, l.state, at)
+	m.Accept(a.Signal, a.Origin, l.begun(a))
+	return m, m.Handle(run.Event{Broken: broken.Error()})
+}
+
+// definition finds what a new run is started with.
+func (e *Engine) definition(ctx context.Context, a Admission) (string, *run.Definition, error) {
+	if a.arrived != nil {
+		def, err := e.workspace.ByHash(ctx, a.arrived.definition)
+		return a.arrived.definition, def, err
+	}
+	if a.Definition == "" {
+		return e.workspace.Definition(ctx, a.Workflow)
+	}
+	def, err := e.workspace.ByHash(ctx, a.Definition)
+	return a.Definition, def, err
+}
+
+// Answered waits until the run has answered its caller, ended, or waits for a
+// person. It gives the context's error where that takes too long.
+func (t *Ticket) Answered(ctx context.Context) error {
+	select {
+	case <-t.answered:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Response gives what the run answered its caller; nil where it has not.
+func (t *Ticket) Response(ctx context.Context) (*run.Response, error) {
+	if t.live != nil {
+		t.live.mu.Lock()
+		defer t.live.mu.Unlock()
+		return t.live.state.Response, nil
+	}
+	state, err := t.engine.Fold(ctx, t.Run)
+	if err != nil {
+		return nil, err
+	}
+	return state.Response, nil
+}

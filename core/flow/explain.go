@@ -18,7 +18,7 @@ type Part struct {
 
 // Line is one sentence of a script.
 type Line struct {
-	Path   string `json:"path"` // the step's place, as runs name it; "trigger/<id>" and "<path>/c0" for triggers and cases
+	Path   string `json:"path"` // the step's place, as runs name it; "trigger/<id>" and "<path>/case-1" for triggers and blocks
 	Number string `json:"number,omitempty"`
 	Depth  int    `json:"depth"`
 	Kind   string `json:"kind"` // a step kind, trigger, or case
@@ -127,13 +127,13 @@ func (e *explainer) connection(id string) string {
 
 func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 	for i, s := range steps {
-		path := prefix + strconv.Itoa(i)
+		path := StepPath(prefix, i)
 		n := number + strconv.Itoa(i+1)
 		e.lines = append(e.lines, Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Parts: e.step(s), Line: s.At.Line})
 		for j, b := range s.Blocks() {
-			at := path + "/" + b.Name
+			at := BlockPath(path, b.Name)
 			e.lines = append(e.lines, Line{Path: at, Depth: depth + 1, Kind: "case", Parts: e.opening(s, b), Line: b.At.Line})
-			e.block(b.Do, at+"/", n+"."+string(rune('a'+j)), depth+2)
+			e.block(b.Do, at, n+"."+string(rune('a'+j)), depth+2)
 		}
 	}
 }
@@ -141,32 +141,30 @@ func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 // opening is the line above a block: when it is entered, and what leaves it.
 func (e *explainer) opening(s *Step, b NamedBlock) []Part {
 	var p sentence
-	switch {
-	case b.Name == "f":
+	switch b.Name.Word {
+	case InsteadBlock:
 		p.say("if that fails")
-	case b.Name == "i":
+	case ItemBlock:
 		p.say("for each item")
-	case b.Name == "r":
+	case RoundBlock:
 		p.say("in each round")
-	case b.Name == "k":
+	case InsideBlock:
 		p.say("in this block")
-	case b.Name == "u":
+	case ElseBlock:
+		p.say("otherwise")
+	case UnsureBlock:
 		p.say("when unsure, below ").word(strconv.FormatFloat(s.Decide.Floor, 'f', -1, 64))
-	case s.Together != nil:
-		i, _ := strconv.Atoi(b.Name[1:])
-		p.say("the way ").word(s.Together.Branches[i].ID)
-	default:
-		i, _ := strconv.Atoi(b.Name[1:])
-		switch {
-		case i == len(s.Decide.Cases):
-			p.say("otherwise")
-		case s.Decide.Cases[i].Judge != nil:
-			p.say("if it is judged that ").prose(*s.Decide.Cases[i].Judge)
-			if about := s.Decide.Cases[i].About; about != nil {
-				p.say(", going by ").val(*about)
+	case WayBlock:
+		p.say("the way ").word(s.Together.Branches[b.Name.Number-1].ID)
+	case CaseBlock:
+		c := s.Decide.Cases[b.Name.Number-1]
+		if c.Judge != nil {
+			p.say("if it is judged that ").prose(*c.Judge)
+			if c.About != nil {
+				p.say(", going by ").val(*c.About)
 			}
-		case s.Decide.Cases[i].When != nil:
-			p.say("if ").value(s.Decide.Cases[i].When.Source)
+		} else if c.When != nil {
+			p.say("if ").value(c.When.Source)
 		}
 	}
 	if len(b.Gives) > 0 {

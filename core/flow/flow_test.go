@@ -190,9 +190,9 @@ func TestExplainReadsAsSentences(t *testing.T) {
 		"trigger/scale||When scale posts to /in/intake, signed with Key, shaped like delivery",
 		"0|1|Work out net: half = signal.body.kg / 2",
 		"1|2|Decide sort",
-		"1/c0| |if net.half > 10, giving lane free.day:",
-		"1/c0/0|  2.a1|Use Slots: find with day signal.body.grower",
-		"1/c1| |otherwise, giving lane “clean”",
+		"1/case-1| |if net.half > 10, giving lane free.day:",
+		"1/case-1/0|  2.a1|Use Slots: find with day signal.body.grower",
+		"1/else| |otherwise, giving lane “clean”",
 		"2|3|Answer the caller with 201: lane sort.lane",
 	}
 	if !slices.Equal(got, want) {

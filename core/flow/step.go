@@ -1,9 +1,6 @@
 package flow
 
-import (
-	"strconv"
-	"time"
-)
+import "time"
 
 // Step is one line of the script. Exactly one kind is set.
 type Step struct {
@@ -256,56 +253,46 @@ type StopStep struct {
 
 // NamedBlock is a block of a step under the name paths give it.
 type NamedBlock struct {
-	Name string // c0 …, u, i, b0 …, r, k, f
+	Name BlockName // without a number for the items of a list and for rounds
 	*Block
 }
 
-// Blocks lists the blocks of a step in file order. A step's blocks are named
-// c0, c1 … for cases (the else after the last) and u for unsure, i for the
-// items of each, b0 … for branches, r for rounds, k for a plain block, and f
-// for what is done when it fails. In paths of a run, i and r carry the number
-// of the item or round.
+// Blocks lists the blocks of a step in file order.
 func (s *Step) Blocks() []NamedBlock {
 	var out []NamedBlock
 	switch {
 	case s.Decide != nil:
 		for i := range s.Decide.Cases {
-			out = append(out, NamedBlock{"c" + strconv.Itoa(i), &s.Decide.Cases[i].Block})
+			out = append(out, NamedBlock{BlockName{CaseBlock, i + 1}, &s.Decide.Cases[i].Block})
 		}
 		if s.Decide.Unsure != nil {
-			out = append(out, NamedBlock{"u", &s.Decide.Unsure.Block})
+			out = append(out, NamedBlock{BlockName{Word: UnsureBlock}, &s.Decide.Unsure.Block})
 		}
 		if s.Decide.Else != nil {
-			out = append(out, NamedBlock{"c" + strconv.Itoa(len(s.Decide.Cases)), &s.Decide.Else.Block})
+			out = append(out, NamedBlock{BlockName{Word: ElseBlock}, &s.Decide.Else.Block})
 		}
 	case s.Each != nil:
-		out = append(out, NamedBlock{"i", &s.Each.Block})
+		out = append(out, NamedBlock{BlockName{Word: ItemBlock}, &s.Each.Block})
 	case s.Together != nil:
 		for i := range s.Together.Branches {
-			out = append(out, NamedBlock{"b" + strconv.Itoa(i), &s.Together.Branches[i].Block})
+			out = append(out, NamedBlock{BlockName{WayBlock, i + 1}, &s.Together.Branches[i].Block})
 		}
 	case s.Repeat != nil:
-		out = append(out, NamedBlock{"r", &s.Repeat.Block})
+		out = append(out, NamedBlock{BlockName{Word: RoundBlock}, &s.Repeat.Block})
 	case s.Block != nil:
-		out = append(out, NamedBlock{"k", s.Block})
+		out = append(out, NamedBlock{BlockName{Word: InsideBlock}, s.Block})
 	}
 	if s.IfFails != nil && !s.IfFails.CarryOn {
-		out = append(out, NamedBlock{"f", &s.IfFails.Block})
+		out = append(out, NamedBlock{BlockName{Word: InsteadBlock}, &s.IfFails.Block})
 	}
 	return out
 }
 
-// BlockAt finds a block by its name in a run's path, such as c0 or i12; nil
-// where there is none.
-func (s *Step) BlockAt(name string) *Block {
-	if name == "" {
-		return nil
-	}
-	if (name[0] == 'i' || name[0] == 'r') && len(name) > 1 {
-		name = name[:1]
-	}
+// BlockAt finds a block by its name in a run, where items and rounds have
+// numbers; nil where there is none.
+func (s *Step) BlockAt(name BlockName) *Block {
 	for _, b := range s.Blocks() {
-		if b.Name == name {
+		if b.Name == name || b.Name == (BlockName{Word: name.Word}) {
 			return b.Block
 		}
 	}

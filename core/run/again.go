@@ -2,7 +2,6 @@ package run
 
 import (
 	"fmt"
-	"strings"
 
 	"woolsignal/core/flow"
 )
@@ -20,13 +19,12 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 	var out []Record
 	steps, before, prefix, frame := is.Workflow.Steps, was.Workflow.Steps, "", old.Root
 	for rest := path; ; {
-		head, tail, deeper := strings.Cut(rest, "/")
-		var index int
-		if _, err := fmt.Sscan(head, &index); err != nil || index >= len(steps) {
+		index, name, deeper, err := flow.CutPath(rest)
+		if err != nil || index >= len(steps) {
 			return nil, fmt.Errorf("the workflow has no step at %q", path)
 		}
 		for i := range index {
-			at := fmt.Sprintf("%s%d", prefix, i)
+			at := flow.StepPath(prefix, i)
 			if i >= len(before) || before[i].Kind != steps[i].Kind || before[i].ID != steps[i].ID {
 				return nil, fmt.Errorf("the step before it on line %d is not the one the run went through; repeat it on the version it followed", steps[i].At.Line)
 			}
@@ -34,7 +32,7 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 				return nil, fmt.Errorf("%s was not finished in that run, so there are no values to go on from; repeat it from there", stepName(steps[i]))
 			}
 			did := frame.Steps[i]
-			r := Record{Do: DidEnd, Step: at, Status: did.Status, Input: did.Input, Output: did.Output, Error: did.Error, Recorded: true}
+			r := &StepEnded{Step: at, Status: did.Status, Input: did.Input, Output: did.Output, Error: did.Error, Recorded: true}
 			for _, name := range []string{steps[i].ID, at} {
 				if v, ok := edited[name]; ok && name != "" {
 					r.Output, r.Status, r.Error, used[name] = v, Done, "", true
@@ -42,21 +40,21 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 			}
 			out = append(out, r)
 		}
-		if !deeper {
+		if deeper == "" {
 			break
 		}
-		name, after, _ := strings.Cut(tail, "/")
-		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || (name[0] != 'c' && name[0] != 'u' && name[0] != 'k') {
+		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || !enterable(name) {
 			return nil, fmt.Errorf("%s cannot be begun in the middle; repeat from it as a whole", stepName(steps[index]))
 		}
 		did := frame.Steps[index]
-		out = append(out, Record{Do: DidTake, Step: fmt.Sprintf("%s%d", prefix, index), Block: name, Text: did.Reason, Confidence: did.Confidence})
+		at := flow.StepPath(prefix, index)
+		out = append(out, &BlockEntered{Step: at, Block: name, Reason: did.Reason, Confidence: did.Confidence})
 		inner, outer := steps[index].BlockAt(name), before[index].BlockAt(name)
 		if inner == nil || outer == nil {
 			return nil, fmt.Errorf("%s no longer goes the way the run took; repeat from it as a whole", stepName(steps[index]))
 		}
-		prefix += fmt.Sprintf("%d/%s/", index, name)
-		steps, before, frame, rest = inner.Do, outer.Do, did.block(name), after
+		prefix = flow.BlockPath(at, name)
+		steps, before, frame, rest = inner.Do, outer.Do, did.block(name), deeper
 	}
 	for name := range edited {
 		if !used[name] {
@@ -64,6 +62,16 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 		}
 	}
 	return out, nil
+}
+
+// enterable tells whether a repeated run can begin inside a block: not in one
+// of several items, ways or rounds.
+func enterable(block BlockName) bool {
+	switch block.Word {
+	case flow.CaseBlock, flow.ElseBlock, flow.UnsureBlock, flow.InsideBlock:
+		return true
+	}
+	return false
 }
 
 // settled tells whether a step gave all it will give.
@@ -78,12 +86,12 @@ func (d *Definition) Find(name string) (string, error) {
 	var look func(steps []*flow.Step, prefix string)
 	look = func(steps []*flow.Step, prefix string) {
 		for i, s := range steps {
-			at := fmt.Sprintf("%s%d", prefix, i)
+			at := flow.StepPath(prefix, i)
 			if s.ID == name && found == "" {
 				found = at
 			}
 			for _, b := range s.Blocks() {
-				look(b.Do, at+"/"+b.Name+"/")
+				look(b.Do, flow.BlockPath(at, b.Name))
 			}
 		}
 	}

@@ -30,19 +30,19 @@ func (m *Machine) agent(def *flow.Step, step *Step, path string, scope expr.Scop
 		for _, move := range moves {
 			switch {
 			case move.Ask:
-				m.emit(Record{Do: DidAsk, Step: path, Offered: offered(m.def.grants(a))})
+				m.emit(&ModelAsked{Step: path, Offered: offered(m.def.grants(a))})
 				m.send(m.askErrand(step, a))
 			case move.Start != nil:
-				m.emit(Record{Do: DidCall, Step: path, Call: move.Start})
+				m.emit(&CallChanged{Step: path, Call: move.Start})
 				m.send(m.agentErrand(step, move.Start))
 			case move.Refuse != nil:
-				m.emit(Record{Do: DidCall, Step: path, Call: move.Refuse})
+				m.emit(&CallChanged{Step: path, Call: move.Refuse})
 			case move.Review != nil:
 				m.approval(a, path, move.Review)
 			case move.Fail != nil:
 				return m.fail(def, path, move.Fail.Message)
 			case move.Answer != nil:
-				m.emit(Record{Do: DidRemember, Step: path, Text: step.Agent.Memory, Said: step.Agent.Remember()})
+				m.emit(&MemoryKept{Step: path, Memory: step.Agent.Memory, Said: step.Agent.Remember()})
 				return m.end(def, path, nil, map[string]any{"text": *move.Answer})
 			}
 		}
@@ -72,7 +72,7 @@ func (m *Machine) beginAgent(def *flow.Step, a *flow.Agent, path string, scope e
 	if err != nil {
 		return m.fail(def, path, "instructions: "+err.Error())
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"task": expr.Text(task)},
+	m.emit(&StepBegan{Step: path, Input: map[string]any{"task": expr.Text(task)},
 		Agent: &agent.State{Agent: a.ID, Model: a.Model, System: system, Memory: a.ID + "@" + thread, Began: m.now}})
 	m.send(m.recallErrand(m.state.Step(path), a))
 	return blocked
@@ -113,7 +113,7 @@ func (m *Machine) factsOf(a *flow.Agent) []string {
 }
 
 func (m *Machine) recallErrand(step *Step, a *flow.Agent) Errand {
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Recall: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns, About: m.factsOf(a)}}
+	return Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending}, Task: &Recall{Memory: step.Agent.Memory, Turns: a.KeepTurns, About: m.factsOf(a)}}
 }
 
 func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
@@ -128,7 +128,7 @@ func (m *Machine) askErrand(step *Step, a *flow.Agent) Errand {
 	if limit := a.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-step.Agent.Worked(m.now)))
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
+	return Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending, Turn: turn}, Task: ask}
 }
 
 // offered names the tools an agent may use.
@@ -142,14 +142,18 @@ func offered(grants []agent.Grant) []string {
 
 // agentErrand sends an agent's call.
 func (m *Machine) agentErrand(step *Step, c *agent.Call) Errand {
-	e := m.callErrand(step, c.Tool, c.ID, c.Args)
-	e.Turn, e.Call.Resend = c.Sent, c.Resend
-	return e
+	return m.callOf(Ticket{Step: step.Path, Sending: step.Sending, Turn: c.Sent, CallID: c.ID}, c.Tool, c.Args, c.Resend)
 }
 
-func (m *Machine) callErrand(step *Step, tool, call string, args map[string]any) Errand {
+// callErrand sends a step's own call. turn tells several calls of one sending
+// apart.
+func (m *Machine) callErrand(step *Step, tool string, turn int, args map[string]any) Errand {
+	return m.callOf(Ticket{Step: step.Path, Sending: step.Sending, Turn: turn}, tool, args, step.Resend)
+}
+
+func (m *Machine) callOf(ticket Ticket, tool string, args map[string]any, resend flow.Resend) Errand {
 	if spec, ok := m.def.Tools(tool); ok && m.state.Draft() && spec.Draft != "" {
 		tool = spec.Draft
 	}
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, CallID: call, Call: &Call{Tool: tool, Args: args, Resend: step.Resend, For: m.state.Signal.From["email"]}}
+	return Errand{Run: m.state.ID, Ticket: ticket, Task: &Call{Tool: tool, Args: args, Resend: resend, For: m.state.Signal.From["email"]}}
 }

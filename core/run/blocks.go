@@ -3,7 +3,6 @@ package run
 import (
 	"fmt"
 	"maps"
-	"strconv"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -15,17 +14,17 @@ const mostItems = 100_000
 // plainBlock groups steps under one title.
 func (m *Machine) plainBlock(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	if step == nil {
-		m.emit(Record{Do: DidTake, Step: path, Block: "k"})
+		m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.InsideBlock}})
 		if step = m.state.Step(path); step == nil {
 			return over
 		}
 	}
-	gives, out := m.through(def.Block, step.block("k"), path, maps.Clone(scope.Names))
+	gives, out := m.through(def.Block, step.block(BlockName{Word: flow.InsideBlock}), path, maps.Clone(scope.Names))
 	switch out {
 	case failed:
 		return m.outwards(def, path)
 	case finished:
-		m.emit(Record{Do: DidLeave, Step: path, Block: "k", Status: Done})
+		m.emit(&BlockLeft{Step: path, Block: BlockName{Word: flow.InsideBlock}, Status: Done})
 		return m.end(def, path, nil, gives)
 	}
 	return out
@@ -50,7 +49,7 @@ func (m *Machine) each(def *flow.Step, step *Step, path string, scope expr.Scope
 			if open >= def.Each.AtOnce {
 				break
 			}
-			m.emit(Record{Do: DidTake, Step: path, Block: "i" + strconv.Itoa(i)})
+			m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.ItemBlock, Number: i + 1}})
 		}
 		if m.broken != nil {
 			return over
@@ -93,7 +92,7 @@ func (m *Machine) beginEach(def *flow.Step, path string, scope expr.Scope) outco
 	if err := tooLarge("the list", list); err != nil {
 		return m.fail(def, path, err.Error())
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"of": list}})
+	m.emit(&StepBegan{Step: path, Input: map[string]any{"of": list}})
 	return finished
 }
 
@@ -105,7 +104,7 @@ func (m *Machine) way(def *flow.Block, frame *Frame, path string, names map[stri
 		names["value"] = gives
 		holds, err := enough.Holds(m.scope(names))
 		if err == nil {
-			m.emit(Record{Do: DidLeave, Step: path, Block: frame.Name, Status: Done, Output: gives})
+			m.emit(&BlockLeft{Step: path, Block: frame.Name, Status: Done, Gives: gives})
 			return holds, finished
 		}
 		m.failure = &failure{message: "enough: " + err.Error(), step: fmt.Sprintf("the block on line %d", def.At.Line), kind: "block", tries: 1}
@@ -113,10 +112,10 @@ func (m *Machine) way(def *flow.Block, frame *Frame, path string, names map[stri
 	}
 	switch out {
 	case finished:
-		m.emit(Record{Do: DidLeave, Step: path, Block: frame.Name, Status: Done, Output: gives})
+		m.emit(&BlockLeft{Step: path, Block: frame.Name, Status: Done, Gives: gives})
 	case failed:
 		m.cancelFrame(frame, "a step beside it failed")
-		m.emit(Record{Do: DidLeave, Step: path, Block: frame.Name, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
+		m.emit(&BlockLeft{Step: path, Block: frame.Name, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
 	}
 	return false, out
 }
@@ -148,7 +147,7 @@ func (m *Machine) endEach(def *flow.Step, step *Step, path string, list []any, f
 func (m *Machine) together(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	for i := range def.Together.Branches {
 		if step == nil || i >= len(step.Inside) {
-			m.emit(Record{Do: DidTake, Step: path, Block: "b" + strconv.Itoa(i)})
+			m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.WayBlock, Number: i + 1}})
 			if step = m.state.Step(path); m.broken != nil || step == nil {
 				return over
 			}
@@ -208,7 +207,7 @@ func (m *Machine) endTogether(def *flow.Step, step *Step, path, first string) ou
 func (m *Machine) repeat(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	for n := 0; ; n++ {
 		if step == nil || n >= len(step.Inside) {
-			m.emit(Record{Do: DidTake, Step: path, Block: "r" + strconv.Itoa(n)})
+			m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.RoundBlock, Number: n + 1}})
 			if step = m.state.Step(path); m.broken != nil || step == nil {
 				return over
 			}
@@ -231,7 +230,7 @@ func (m *Machine) repeat(def *flow.Step, step *Step, path string, scope expr.Sco
 		if out != finished {
 			return out
 		}
-		m.emit(Record{Do: DidLeave, Step: path, Block: frame.Name, Status: Done, Output: gives})
+		m.emit(&BlockLeft{Step: path, Block: frame.Name, Status: Done, Gives: gives})
 		names["last"] = gives
 		holds, err := def.Repeat.Till.Holds(m.scope(names))
 		switch {

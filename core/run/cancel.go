@@ -25,7 +25,7 @@ func (m *Machine) cancelInside(step *Step, because string) {
 	for _, frame := range step.Inside {
 		if frame.Status == "" {
 			m.cancelFrame(frame, because)
-			m.emit(Record{Do: DidLeave, Step: step.Path, Block: frame.Name, Status: Stopped, Error: because})
+			m.emit(&BlockLeft{Step: step.Path, Block: frame.Name, Status: Stopped, Error: because})
 		}
 	}
 }
@@ -42,7 +42,7 @@ func (m *Machine) closeFrame(frame *Frame, by, because string) {
 	for i := len(open) - 1; i >= 0; i-- {
 		effect := m.effectOf(open[i])
 		m.close(open[i], by)
-		m.emit(Record{Do: DidEnd, Step: open[i].Path, Status: Stopped, Error: because, Effect: effect})
+		m.emit(&StepEnded{Step: open[i].Path, Status: Stopped, Error: because, Effect: effect})
 	}
 }
 
@@ -50,14 +50,14 @@ func (m *Machine) closeFrame(frame *Frame, by, because string) {
 // on its way is said to be what it is, called workflows are stopped.
 func (m *Machine) close(step *Step, by string) {
 	for _, id := range step.Reviews {
-		if open := m.state.Reviews[id]; open.Choice == "" {
+		if open := m.state.Reviews[id]; open.open() {
 			withdrawn := *open
 			withdrawn.Choice, withdrawn.By, withdrawn.Decided = Withdrawn, by, m.now
-			m.emit(Record{Do: DidDecide, Step: step.Path, Review: &withdrawn})
+			m.emit(&ReviewAnswered{Step: step.Path, Review: &withdrawn})
 		}
 	}
 	if step.Hearing != nil {
-		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
+		m.emit(&ListeningEnded{Step: step.Path, Hearing: step.Hearing})
 	}
 	if def, err := m.def.stepAt(step.Path); step.Status == Running && (err == nil && def.Call != nil || step.Child != "") {
 		m.drop(step, by, err != nil || def.Call.Await)
@@ -77,7 +77,7 @@ func (m *Machine) close(step *Step, by string) {
 		default:
 			continue
 		}
-		m.emit(Record{Do: DidCall, Step: step.Path, Call: &closed})
+		m.emit(&CallChanged{Step: step.Path, Call: &closed})
 	}
 }
 
@@ -85,10 +85,10 @@ func (m *Machine) close(step *Step, by string) {
 // knowing yet, so it is named by the key it is started with. One that was not
 // to be waited for goes on where it has begun.
 func (m *Machine) drop(step *Step, by string, awaited bool) {
-	r := Record{Do: DidDrop, Step: step.Path, Child: step.Child, Sending: step.Sending}
+	r := &ChildDropped{Step: step.Path, Child: step.Child, Sending: step.Sending}
 	if awaited {
-		r.Text = by
-		m.send(Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Cancel: &Cancel{By: by}})
+		r.By = by
+		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending}, Task: &Cancel{By: by}})
 	}
 	m.emit(r)
 }

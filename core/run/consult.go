@@ -31,12 +31,12 @@ func (m *Machine) consult(def *flow.Step, step *Step, path string, q question) (
 		if name == "" {
 			return nil, m.fail(def, path, "no model is named for this; add model: to the workspace")
 		}
-		m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"prompt": q.prompt}, Agent: &agent.State{Model: name, System: m.briefing(q.task), Began: m.now,
+		m.emit(&StepBegan{Step: path, Input: map[string]any{"prompt": q.prompt}, Agent: &agent.State{Model: name, System: m.briefing(q.task), Began: m.now,
 			Ready: true, Messages: []agent.Message{{Role: "user", Text: q.prompt}}}})
 		if step = m.state.Step(path); step == nil || step.Agent == nil {
 			return nil, over
 		}
-		m.emit(Record{Do: DidAsk, Step: path})
+		m.emit(&ModelAsked{Step: path})
 		m.send(m.questionErrand(step, q.answer))
 		return nil, blocked
 	}
@@ -51,7 +51,7 @@ func (m *Machine) consult(def *flow.Step, step *Step, path string, q question) (
 	if len(step.Agent.Turns) >= mostAnswers {
 		return nil, m.fail(def, path, fmt.Sprintf("the model's answer does not fit after %d tries: %v", mostAnswers, err))
 	}
-	m.emit(Record{Do: DidAsk, Step: path, Said: []agent.Message{{Role: "user", Text: "That does not fit: " + err.Error() + ". Answer again with JSON that fits the schema, and nothing else."}}})
+	m.emit(&ModelAsked{Step: path, Said: []agent.Message{{Role: "user", Text: "That does not fit: " + err.Error() + ". Answer again with JSON that fits the schema, and nothing else."}}})
 	m.send(m.questionErrand(step, q.answer))
 	return nil, blocked
 }
@@ -70,7 +70,7 @@ func (m *Machine) questionErrand(step *Step, answer map[string]any) Errand {
 	turn := len(step.Agent.Turns)
 	ask := &Ask{Model: step.Agent.Model, System: step.Agent.System, Within: 2 * time.Minute, Answer: answer}
 	ask.Messages = step.Agent.Messages[:step.Agent.Turns[turn-1].Sent]
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Turn: turn, Ask: ask}
+	return Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending, Turn: turn}, Task: ask}
 }
 
 // parseAnswer reads a model's words as what was asked for.

@@ -3,7 +3,6 @@ package run
 import (
 	"fmt"
 	"maps"
-	"strconv"
 	"strings"
 
 	"woolsignal/core/expr"
@@ -12,7 +11,7 @@ import (
 
 // decide takes the first case that holds.
 func (m *Machine) decide(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
-	if step == nil || step.Block == "" {
+	if step == nil || step.Block.IsZero() {
 		if out := m.choose(def, step, path, scope); out != finished {
 			return out
 		}
@@ -22,15 +21,15 @@ func (m *Machine) decide(def *flow.Step, step *Step, path string, scope expr.Sco
 	}
 	branch, frame := def.BlockAt(step.Block), step.block(step.Block)
 	if branch == nil || frame == nil {
-		return m.fail(def, path, "the decision has no way called "+step.Block)
+		return m.fail(def, path, "the decision has no way called "+step.Block.String())
 	}
 	gives, out := m.through(branch, frame, path, maps.Clone(scope.Names))
 	switch out {
 	case failed:
 		return m.outwards(def, path)
 	case finished:
-		m.emit(Record{Do: DidLeave, Step: path, Block: step.Block, Status: Done})
-		gives["case"], gives["reason"], gives["confidence"] = caseName(def.Decide, step.Block), step.Reason, step.Confidence
+		m.emit(&BlockLeft{Step: path, Block: step.Block, Status: Done})
+		gives["case"], gives["reason"], gives["confidence"] = caseName(step.Block), step.Reason, step.Confidence
 		return m.end(def, path, nil, gives)
 	}
 	return out
@@ -42,15 +41,11 @@ func (m *Machine) outwards(def *flow.Step, path string) outcome {
 }
 
 // caseName is what a decision gives as case: its number from 1, else, or unsure.
-func caseName(d *flow.DecideStep, block string) any {
-	if block == "u" {
-		return "unsure"
+func caseName(block BlockName) any {
+	if block.Number > 0 {
+		return int64(block.Number)
 	}
-	n, _ := strconv.Atoi(block[1:])
-	if n == len(d.Cases) {
-		return "else"
-	}
-	return int64(n + 1)
+	return block.Word
 }
 
 // verdict is what a model says of one judged case.
@@ -76,7 +71,7 @@ func (m *Machine) choose(def *flow.Step, step *Step, path string, scope expr.Sco
 				return m.fail(def, path, fmt.Sprintf("case %d: %v", i+1, err))
 			}
 			if holds {
-				return m.takeCase(path, "c"+strconv.Itoa(i), verdict{confidence: 1})
+				return m.takeCase(path, BlockName{Word: flow.CaseBlock, Number: i + 1}, verdict{confidence: 1})
 			}
 			continue
 		}
@@ -92,17 +87,17 @@ func (m *Machine) choose(def *flow.Step, step *Step, path string, scope expr.Sco
 			continue
 		}
 		if v.confidence >= d.Floor {
-			return m.takeCase(path, "c"+strconv.Itoa(i), v)
+			return m.takeCase(path, BlockName{Word: flow.CaseBlock, Number: i + 1}, v)
 		}
 		if d.Unsure != nil {
-			return m.takeCase(path, "u", v)
+			return m.takeCase(path, BlockName{Word: flow.UnsureBlock}, v)
 		}
 		break // as sure as else
 	}
 	if d.Else == nil {
 		return m.end(def, path, nil, map[string]any{"case": nil, "reason": "", "confidence": int64(1)})
 	}
-	return m.takeCase(path, "c"+strconv.Itoa(len(d.Cases)), leastSure(verdicts))
+	return m.takeCase(path, BlockName{Word: flow.ElseBlock}, leastSure(verdicts))
 }
 
 // leastSure is how sure it is that no judged case holds.
@@ -116,8 +111,8 @@ func leastSure(verdicts map[int]verdict) verdict {
 	return out
 }
 
-func (m *Machine) takeCase(path, block string, v verdict) outcome {
-	m.emit(Record{Do: DidTake, Step: path, Block: block, Text: v.reason, Confidence: v.confidence})
+func (m *Machine) takeCase(path string, block BlockName, v verdict) outcome {
+	m.emit(&BlockEntered{Step: path, Block: block, Reason: v.reason, Confidence: v.confidence})
 	return finished
 }
 

@@ -3,8 +3,6 @@ package run
 import (
 	"cmp"
 	"fmt"
-	"strconv"
-	"strings"
 	"sync"
 	"time"
 
@@ -71,20 +69,18 @@ func (d *Definition) Of(s *State) *Definition {
 func (d *Definition) stepAt(path string) (*flow.Step, error) {
 	steps := d.Workflow.Steps
 	for rest := path; ; {
-		head, tail, deeper := strings.Cut(rest, "/")
-		index, err := strconv.Atoi(head)
-		if err != nil || index < 0 || index >= len(steps) {
+		index, name, deeper, err := flow.CutPath(rest)
+		if err != nil || index >= len(steps) {
 			return nil, fmt.Errorf("the workflow %s has no step at %q", d.Workflow.ID, path)
 		}
-		if !deeper {
+		if deeper == "" {
 			return steps[index], nil
 		}
-		name, after, ok := strings.Cut(tail, "/")
 		block := steps[index].BlockAt(name)
-		if block == nil || !ok {
+		if block == nil {
 			return nil, fmt.Errorf("the workflow %s has no block at %q", d.Workflow.ID, path)
 		}
-		steps, rest = block.Do, after
+		steps, rest = block.Do, deeper
 	}
 }
 

@@ -9,81 +9,101 @@ import (
 // deliver writes down what an event says. Going on from there is the block's
 // business.
 func (m *Machine) deliver(e Event) error {
-	if e.Start {
+	switch e := e.(type) {
+	case *Begin:
 		if m.state.Status != Queued {
 			return ErrStale
 		}
-		m.emit(Record{Do: DidStart})
-		return m.broken
-	}
-	if e.Stopped != nil {
-		m.halt(e.Stopped)
-		return m.broken
-	}
-	if e.Broken != "" {
+		m.emit(&RunStarted{})
+	case *Stop:
+		m.halt(e)
+	case *Break:
 		m.cancelAll("the run could not go on")
-		m.finish(Failed, e.Broken, false, nil)
-		return m.broken
-	}
-	if e.Decided != nil {
-		step := m.reviewed(e.Decided.Review)
+		m.finish(Failed, e.Why, false, nil)
+	case *Decided:
+		step := m.reviewed(e.Review)
 		if step == nil {
 			return ErrStale
 		}
-		return m.decided(step, e.Decided)
-	}
-	if e.Tick {
+		return m.decided(step, e)
+	case *Tick:
 		return m.tick()
-	}
-	step := m.state.Step(e.Step)
-	if e.Heard != nil {
+	case *Heard:
+		step := m.state.Step(e.Step)
 		if step == nil || step.Status != Waiting || step.Hearing == nil {
 			return ErrStale
 		}
-		e.Heard.canonical() // it may not have passed through any record yet
-		m.heard, m.from = map[string]*Signal{e.Step: e.Heard}, e.From
-		return nil
-	}
-	if step == nil || step.Status != Running || step.Sending != e.Sending {
-		return ErrStale
-	}
-	called := e.CallID == "" && (step.Agent == nil || step.Sent)
-	switch {
-	case e.Recalled != nil && step.Agent != nil && !step.Agent.Ready:
-		input, _ := step.Input.(map[string]any)
-		task, _ := input["task"].(string)
-		m.emit(Record{Do: DidRecall, Step: e.Step, Said: e.Recalled.Messages, Text: task, Facts: e.Recalled.Facts})
-	case e.Answered != nil && step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn:
-		m.answered(step, e)
-	case e.Returned != nil && e.CallID != "" && step.Agent != nil:
-		call := step.openCall(e)
-		if call == nil {
+		e.Signal.gate(&gate{}) // it may not have passed through any record yet
+		m.heard, m.from = map[string]*Signal{e.Step: e.Signal}, e.From
+	case *Answer:
+		step := m.state.Step(e.Step)
+		if step == nil || step.Status != Running || step.Sending != e.Sending {
 			return ErrStale
 		}
-		m.fitting(call.Tool, e.Returned)
-		m.doubt(step, call.Tool, e.Returned)
-		done := *call
-		done.State, done.Result, done.Ended = agent.Done, e.Returned.Result, m.now
-		if e.Returned.Error != "" {
-			done.State, done.Error, done.Result, done.Unsure = agent.Failed, e.Returned.Error, nil, e.Returned.Effect == Unsure
-		}
-		m.emit(Record{Do: DidCall, Step: e.Step, Call: &done})
-	case e.Started != "" && called && step.Child == "":
-		return m.started(step, e)
-	case e.Returned != nil && called:
-		return m.returned(step, e)
-	case e.Missing != nil && (called || step.openCall(e) != nil):
-		return m.missing(step, e)
-	case e.Lost != nil && (called || step.openCall(e) != nil):
-		return m.lost(step, e.CallID, e.Lost.Why)
-	default:
-		return ErrStale
+		return m.answer(step, e)
 	}
 	return m.broken
 }
 
+// answer takes in what an errand of a step came to.
+func (m *Machine) answer(step *Step, e *Answer) error {
+	own := e.CallID == "" && (step.Agent == nil || step.Sent) // of the step itself, not of an agent in it
+	switch reply := e.Reply.(type) {
+	case *Recalled:
+		if step.Agent == nil || step.Agent.Ready {
+			return ErrStale
+		}
+		input, _ := step.Input.(map[string]any)
+		task, _ := input["task"].(string)
+		m.emit(&MemoryRecalled{Step: e.Step, Said: reply.Messages, Task: task, Facts: reply.Facts})
+	case *Answered:
+		if step.Agent == nil || !step.Agent.Thinking() || len(step.Agent.Turns) != e.Turn {
+			return ErrStale
+		}
+		m.answered(step, reply)
+	case *Returned:
+		if own {
+			return m.returned(step, reply)
+		}
+		return m.callReturned(step, e, reply)
+	case *ChildBegan:
+		if !own || step.Child != "" {
+			return ErrStale
+		}
+		return m.started(step, reply)
+	case *Missing:
+		if !own && step.openCall(e) == nil {
+			return ErrStale
+		}
+		return m.missing(step, e.CallID, reply)
+	case *Lost:
+		if !own && step.openCall(e) == nil {
+			return ErrStale
+		}
+		return m.lost(step, e.CallID, reply.Why)
+	}
+	return m.broken
+}
+
+// callReturned takes in what a tool gave an agent.
+func (m *Machine) callReturned(step *Step, e *Answer, r *Returned) error {
+	call := step.openCall(e)
+	if call == nil {
+		return ErrStale
+	}
+	m.fitting(call.Tool, r)
+	m.doubt(step, call.Tool, r)
+	done := *call
+	done.State, done.Result, done.Ended = agent.Done, r.Result, m.now
+	if r.Error != "" {
+		done.State, done.Error, done.Result, done.Unsure = agent.Failed, r.Error, nil, r.Effect == Unsure
+	}
+	m.emit(&CallChanged{Step: step.Path, Call: &done})
+	return m.broken
+}
+
 // openCall is the agent's call an event is about, where that is on its way.
-func (s *Step) openCall(e Event) *agent.Call {
+func (s *Step) openCall(e *Answer) *agent.Call {
 	if e.CallID == "" || s.Agent == nil {
 		return nil
 	}
@@ -95,32 +115,32 @@ func (s *Step) openCall(e Event) *agent.Call {
 }
 
 // returned takes in what a tool, a script or a called workflow gave.
-func (m *Machine) returned(step *Step, e Event) error {
-	def, err := m.def.stepAt(e.Step)
+func (m *Machine) returned(step *Step, r *Returned) error {
+	def, err := m.def.stepAt(step.Path)
 	if err != nil {
 		return err
 	}
 	if def.Call == nil && def.JavaScript == nil {
-		m.fitting(m.toolOf(def, step), e.Returned)
-		m.doubt(step, m.toolOf(def, step), e.Returned)
+		m.fitting(m.toolOf(def, step), r)
+		m.doubt(step, m.toolOf(def, step), r)
 	}
 	switch {
 	case def.Question != nil && step.Asking != nil:
-		m.asking(def, step, e.Returned)
+		m.asking(def, step, r)
 		return m.broken
-	case def.Say != nil && e.Returned.Error == "":
-		m.end(def, e.Step, nil, posted(e.Returned.Result))
+	case def.Say != nil && r.Error == "":
+		m.end(def, step.Path, nil, posted(r.Result))
 		return m.broken
 	}
-	if e.Returned.Error == "" && def.JavaScript != nil {
-		if err := fit("the script's result", def.JavaScript.Result, e.Returned.Result); err != nil {
-			e.Returned.Error = err.Error()
+	if r.Error == "" && def.JavaScript != nil {
+		if err := fit("the script's result", def.JavaScript.Result, r.Result); err != nil {
+			r.Error = err.Error()
 		}
 	}
-	if e.Returned.Error != "" {
-		m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Returned.Error, Effect: e.Returned.Effect})
+	if r.Error != "" {
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
 	} else {
-		m.end(def, e.Step, nil, e.Returned.Result)
+		m.end(def, step.Path, nil, r.Result)
 	}
 	return m.broken
 }
@@ -162,36 +182,35 @@ func posted(result any) map[string]any {
 
 // started notes the run of a called workflow; a step that does not wait for
 // it is done with that.
-func (m *Machine) started(step *Step, e Event) error {
-	def, err := m.def.stepAt(e.Step)
+func (m *Machine) started(step *Step, r *ChildBegan) error {
+	def, err := m.def.stepAt(step.Path)
 	if err != nil {
 		return err
 	}
-	m.emit(Record{Do: DidChild, Step: e.Step, Child: e.Started})
+	m.emit(&ChildStarted{Step: step.Path, Child: r.Run})
 	if def.Call != nil && !def.Call.Await {
-		m.end(def, e.Step, nil, map[string]any{"run": e.Started})
+		m.end(def, step.Path, nil, map[string]any{"run": r.Run})
 	}
 	return m.broken
 }
 
 // answered takes a model's message in. Its asks get ids of ours: some
 // servers number them anew each turn, and a thread lives for many turns.
-func (m *Machine) answered(step *Step, e Event) {
-	if e.Answered.Error != "" {
-		m.emit(Record{Do: DidEnd, Step: e.Step, Status: Failed, Error: e.Answered.Error})
+func (m *Machine) answered(step *Step, r *Answered) {
+	if r.Error != "" {
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error})
 		return
 	}
-	message := e.Answered.Message
+	message := r.Message
 	message.Role = "assistant"
-	asks := make([]agent.Request, len(message.Asks))
-	for i, ask := range message.Asks {
-		ask.ID = fmt.Sprintf("%s-%s-%d-%d", m.state.ID, step.Path, e.Turn, i+1)
-		asks[i] = ask
+	message.Asks = make([]agent.Request, len(r.Message.Asks))
+	for i, ask := range r.Message.Asks {
+		ask.ID = fmt.Sprintf("%s-%s-%d-%d", m.state.ID, step.Path, len(step.Agent.Turns), i+1)
+		message.Asks[i] = ask
 	}
-	message.Asks = asks
-	turn := e.Answered.Turn
+	turn := r.Turn
 	turn.Answered = m.now
-	m.emit(Record{Do: DidAnswer, Step: e.Step, Said: []agent.Message{message}, Turn: &turn})
+	m.emit(&ModelAnswered{Step: step.Path, Said: message, Turn: turn})
 }
 
 // reviewed finds the step that put a review.

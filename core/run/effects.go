@@ -152,5 +152,5 @@ func (m *Machine) heldBack(step *Step, path, why string) {
 		return
 	}
 	m.failure.message = step.Error + because
-	m.emit(Record{Do: DidEnd, Step: path, Status: Failed, Error: m.failure.message, Effect: step.Effect})
+	m.emit(&StepEnded{Step: path, Status: Failed, Error: m.failure.message, Effect: step.Effect})
 }

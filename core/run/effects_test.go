@@ -22,9 +22,7 @@ func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			l := begin(t, script(t, text), delivery(int64(30), int64(4)))
-			event := l.next().Answer()
-			event.Lost = &run.Lost{Why: stopped}
-			l.handle(event)
+			l.handle(l.next().Answer(&run.Lost{Why: stopped}))
 			for range 5 { // hours after every limit
 				l.later += 2 * time.Hour
 				l.tick()
@@ -36,7 +34,7 @@ func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 			if review.Kind != "uncertain" || !strings.Contains(review.Why, stopped) {
 				t.Errorf("asked about is %q", review.Why)
 			}
-			l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: run.Happened, By: "Ines Faro"}})
+			l.handle(&run.Decided{Review: review.ID, Choice: run.Happened, By: "Ines Faro"})
 			if l.state.Status != run.Done || len(l.pending) > 0 {
 				t.Errorf("after the answer: %s %s", l.state.Status, l.state.Because)
 			}
@@ -47,7 +45,7 @@ func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 // tick lets time's part happen where anything is due.
 func (l *life) tick() {
 	l.t.Helper()
-	l.handleIfAwaited(run.Event{Tick: true})
+	l.handleIfAwaited(&run.Tick{})
 }
 
 // A limit around a call that is on its way and must not be repeated asks
@@ -64,7 +62,7 @@ func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 	if !l.state.Wake().IsZero() {
 		t.Errorf("the limit goes on, until %s, while a person is asked", l.state.Wake())
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: run.SendAgain, By: "Ines Faro"}})
+	l.handle(&run.Decided{Review: review.ID, Choice: run.SendAgain, By: "Ines Faro"})
 	if l.state.Wake().IsZero() || len(l.pending) != 1 {
 		t.Errorf("after the answer the limit is %s, and %d calls are sent", l.state.Wake(), len(l.pending))
 	}
@@ -93,14 +91,12 @@ func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
 	}{{run.Unsure, true}, {"", false}} {
 		l := begin(t, script(t, text), delivery(int64(30), int64(4)))
 		first := l.next()
-		event := first.Answer()
-		event.Returned = &run.Returned{Error: "502", Effect: c.effect}
-		l.handle(event)
+		l.handle(first.Answer(&run.Returned{Error: "502", Effect: c.effect}))
 		l = resumed(t, l.def, l.journal, time.Minute)
 		l.tick()
 		second := l.next()
-		if same := first.Key() == second.Key() && first.Call.Args["id"] == second.Call.Args["id"]; same != c.same {
-			t.Errorf("effect %q: first %s %v, then %s %v", c.effect, first.Key(), first.Call.Args, second.Key(), second.Call.Args)
+		if same := first.Key() == second.Key() && called(first).Args["id"] == called(second).Args["id"]; same != c.same {
+			t.Errorf("effect %q: first %s %v, then %s %v", c.effect, first.Key(), called(first).Args, second.Key(), called(second).Args)
 		}
 		if again, err := run.Outstanding(l.def, l.state, noon); err != nil || len(again) != 1 || again[0].Key() != second.Key() {
 			t.Errorf("after a crash it is sent as %v, %v", again, err)
@@ -131,15 +127,13 @@ func TestAnAgentsTriesHaveKeysOfTheirOwn(t *testing.T) {
 	l.recalls()
 	l.says("", agent.Request{ID: "x", Tool: "slots/remove", Args: map[string]any{"id": "A"}})
 	first := l.returns(map[string]any{"removed": "A"}, "")
-	event := l.next().Answer()
-	event.Answered = &run.Answered{Error: "model server down"}
-	l.handle(event)
+	l.handle(l.next().Answer(&run.Answered{Error: "model server down"}))
 	l.later = time.Minute
 	l.tick()
 	l.recalls()
 	l.says("", agent.Request{ID: "y", Tool: "slots/remove", Args: map[string]any{"id": "B"}})
 	if second := l.next(); second.Key() == first.Key() {
-		t.Errorf("%v and %v share the key %s", first.Call.Args, second.Call.Args, first.Key())
+		t.Errorf("%v and %v share the key %s", called(first).Args, called(second).Args, first.Key())
 	}
 }
 
@@ -166,10 +160,8 @@ func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 	l.later += time.Minute
 	l.tick()
 	second := l.next()
-	event := first.Answer()
-	event.Returned = &run.Returned{Result: map[string]any{"of": first.Call.Args["day"]}}
-	if l.handleIfAwaited(event) {
-		t.Errorf("the answer to %v was taken for that to %v", first.Call.Args, second.Call.Args)
+	if l.handleIfAwaited(first.Answer(&run.Returned{Result: called(first).Args["day"]})) {
+		t.Errorf("the answer to %v was taken for that to %v", called(first).Args, called(second).Args)
 	}
 }
 
@@ -242,7 +234,7 @@ func TestNowIsOneMomentWithinAStep(t *testing.T) {
 	began := l.state.Step("1").Began
 	l.later = 5 * time.Hour
 	l.says(`{"lane": "a"}`)
-	if kg := l.next().Call.Args["kg"]; kg != int64(2) {
+	if kg := called(l.next()).Args["kg"]; kg != int64(2) {
 		t.Errorf("began %s, computed with %v", began, kg)
 	}
 }
@@ -254,13 +246,11 @@ func TestAGivenUpStepDropsWhatItCalled(t *testing.T) {
 		l := begin(t, script(t, "  - id: c\n    timeout: 1h\n    call: other\n    inputs: {}\n"), delivery(int64(30), int64(4)))
 		start := l.next()
 		if known {
-			event := start.Answer()
-			event.Started = "child-1"
-			l.handle(event)
+			l.handle(start.Answer(&run.ChildBegan{Run: "child-1"}))
 		}
 		l.later = 2 * time.Hour
 		l.tick()
-		if len(l.pending) != 1 || l.pending[0].Cancel == nil || l.pending[0].Key() != start.Key() {
+		if len(l.pending) != 1 || !cancels(l.pending[0]) || l.pending[0].Key() != start.Key() {
 			t.Errorf("known %t: %+v is sent, want that %s is no longer wanted", known, l.pending, start.Key())
 		}
 	}
@@ -273,7 +263,7 @@ func TestAwaitsOnlyWhatIsOpen(t *testing.T) {
 	if !l.state.Awaits(errand) {
 		t.Error("a call that was just made is not awaited")
 	}
-	l.handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}})
+	l.handle(&run.Stop{By: "Ines Faro"})
 	if l.state.Awaits(errand) {
 		t.Error("a stopped run still wants its call made")
 	}
@@ -287,9 +277,7 @@ func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
 	for _, effect := range []run.Effect{run.Unsure, "", ""} {
 		e := l.next()
 		keys[e.Key()] = true
-		event := e.Answer()
-		event.Returned = &run.Returned{Error: "no", Effect: effect}
-		l.handle(event)
+		l.handle(e.Answer(&run.Returned{Error: "no", Effect: effect}))
 		l.later += time.Minute
 		l.tick()
 	}
@@ -305,8 +293,14 @@ func TestTheCallBeforeOneSentAgainIsNotWanted(t *testing.T) {
 	queued := l.next() // it waits for its connection to have room
 	l.later = 2 * time.Hour
 	l.tick()
-	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"}})
+	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"})
 	if again := l.next(); l.state.Awaits(queued) || !l.state.Awaits(again) {
 		t.Errorf("wanted are: the first %t, the second %t", l.state.Awaits(queued), l.state.Awaits(again))
 	}
+}
+
+// cancels tells whether an errand gives a called run up.
+func cancels(e run.Errand) bool {
+	_, is := e.Task.(*run.Cancel)
+	return is
 }

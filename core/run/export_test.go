@@ -1,7 +1,4 @@
 package run
 
-// Gated is a record as it passes through the gate of all values.
-func Gated(r Record) Record {
-	r.canonical()
-	return r
-}
+// Gate passes a record as every one is passed before it is written.
+func Gate(r Record) { r.gate(&gate{}) }

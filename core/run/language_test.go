@@ -34,27 +34,9 @@ func (w world) step(l *life) bool {
 	slices.SortFunc(l.pending, func(a, b run.Errand) int { return strings.Compare(a.Key(), b.Key()) })
 	for len(l.pending) > 0 {
 		e := l.next()
-		if e.Cancel != nil || e.Listen != nil && w.hear == nil {
+		event := w.event(l, e)
+		if event == nil {
 			continue
-		}
-		event := run.Event{Step: e.Step, Sending: e.Sending, Turn: e.Turn, CallID: e.CallID}
-		switch {
-		case e.Recall != nil:
-			event.Recalled = &run.Recalled{Facts: []string{"They bring two bales a week."}}
-		case e.Ask != nil:
-			event.Answered = &run.Answered{Message: agent.Message{Text: w.model(e.Ask.Messages[len(e.Ask.Messages)-1].Text)}, Turn: agent.Turn{Input: 10, Output: 5, Cost: 7}}
-		case e.Call != nil:
-			result, failure := w.tool(e.Call.Tool, e.Call.Args)
-			event.Returned = &run.Returned{Result: result, Error: failure}
-		case e.Script != nil:
-			event.Returned = &run.Returned{Result: map[string]any{"longest": int64(len(e.Script.Inputs))}}
-			if w.script != nil {
-				event.Returned.Result = w.script
-			}
-		case e.Listen != nil:
-			event.Heard = w.hear
-		case e.Start != nil:
-			event.Started = "child-" + e.Key()
 		}
 		if l.handleIfAwaited(event) {
 			return true
@@ -65,7 +47,7 @@ func (w world) step(l *life) bool {
 	}
 	for _, r := range l.state.Reviews {
 		if r.Choice == "" {
-			l.handle(run.Event{Decided: &run.Decided{Review: r.ID, Choice: r.Choices[0], By: "Tobias Quill"}})
+			l.handle(&run.Decided{Review: r.ID, Choice: r.Choices[0], By: "Tobias Quill"})
 			return true
 		}
 	}
@@ -74,8 +56,34 @@ func (w world) step(l *life) bool {
 		return false
 	}
 	l.later += wake.Sub(l.clock())
-	l.handle(run.Event{Tick: true})
+	l.handle(&run.Tick{})
 	return true
+}
+
+// event is what the world answers an errand with; nil where it does not.
+func (w world) event(l *life, e run.Errand) run.Event {
+	switch task := e.Task.(type) {
+	case *run.Recall:
+		return e.Answer(&run.Recalled{Facts: []string{"They bring two bales a week."}})
+	case *run.Ask:
+		prompt := task.Messages[len(task.Messages)-1].Text
+		return e.Answer(&run.Answered{Message: agent.Message{Text: w.model(prompt)}, Turn: agent.Turn{Input: 10, Output: 5, Cost: 7}})
+	case *run.Call:
+		result, failure := w.tool(task.Tool, task.Args)
+		return e.Answer(&run.Returned{Result: result, Error: failure})
+	case *run.Script:
+		if w.script != nil {
+			return e.Answer(&run.Returned{Result: w.script})
+		}
+		return e.Answer(&run.Returned{Result: map[string]any{"longest": int64(len(task.Inputs))}})
+	case *run.Listen:
+		if w.hear != nil {
+			return &run.Heard{Step: e.Step, Signal: w.hear}
+		}
+	case *run.Start:
+		return e.Answer(&run.ChildBegan{Run: "child-" + e.Key()})
+	}
+	return nil
 }
 
 // childEnds ends a called workflow that is under way.
@@ -87,7 +95,7 @@ func (w world) childEnds(l *life) bool {
 		}
 		inputs, _ := s.Input.(map[string]any)
 		result, failure := w.call(inputs)
-		ended = l.handleIfAwaited(run.Event{Step: s.Path, Sending: s.Sending, Returned: &run.Returned{Result: result, Error: failure}})
+		ended = l.handleIfAwaited(&run.Answer{Ticket: run.Ticket{Step: s.Path, Sending: s.Sending}, Reply: &run.Returned{Result: result, Error: failure}})
 	})
 	return ended
 }
@@ -199,7 +207,7 @@ func TestEveryKindOfStep(t *testing.T) {
 		"label":                     {"  - label: {as: [late, '${signal.body.gross}']}\n", answers, "0", `done {"labels":["late","30"]}`},
 		"remember":                  {"  - remember: {about: Nettlecote, name: load, fact: 'Two bales.'}\n", answers, "0", `done {}`},
 		"stop inside each":          {"  - each:\n      of: '[1, 2]'\n      do:\n        - stop: {because: enough}\n  - compute: {a: '1'}\n", answers, "1", `never began`},
-		"a failing way stops all":   {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n            - compute: {x: '1 / 0'}\n", answers, "0/b0/0", `stopped null`},
+		"a failing way stops all":   {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n            - compute: {x: '1 / 0'}\n", answers, "0/way-1/0", `stopped null`},
 		"timeout":                   {"  - id: a\n    timeout: 10s\n    if_fails: {gives: {why: '${failure.message}'}}\n    block:\n      do:\n        - wait: {for: 1h}\n", answers, "0", `done {"why":"it took longer than 10 seconds"}`},
 		"retry":                     {"  - id: a\n    retry: {times: 2, first: 5s}\n    if_fails: {gives: {tries: '${failure.tries}'}}\n    tool: register/add\n    args: {lane: broken}\n", answers, "0", `done {"tries":3}`},
 		"a failing handler":         {"  - id: a\n    if_fails:\n      do:\n        - compute: {x: '1 / 0'}\n    compute: {x: '1 / 0'}\n", answers, "0", `failed null`},
@@ -438,7 +446,7 @@ func TestStoppingClosesEverythingOpen(t *testing.T) {
 		if l.state.Status.Ended() {
 			return
 		}
-		l.handle(run.Event{Stopped: &run.Stop{By: "Elin Marrack"}})
+		l.handle(&run.Stop{By: "Elin Marrack"})
 		if l.state.Status != run.Stopped || !l.state.Wake().IsZero() {
 			t.Fatalf("after %d events: %s, wakes %s", n, l.state.Status, l.state.Wake())
 		}
@@ -455,8 +463,8 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 	state := run.NewState("t1")
 	m := run.NewMachine(def, state, noon)
 	signal := delivery(int64(1), int64(1))
-	m.Accept(&signal, &run.Origin{Kind: run.OfTry, Step: "2/i0/0", Held: true, Given: map[string]any{"item": int64(9)}}, nil)
-	if err := m.Handle(run.Event{Start: true}); err != nil {
+	m.Accept(&signal, &run.Origin{Kind: run.OfTry, Step: "2/item-1/0", Held: true, Given: map[string]any{"item": int64(9)}}, nil, nil)
+	if err := m.Handle(&run.Begin{}); err != nil {
 		t.Fatal(err)
 	}
 	_, errands := m.Take()
@@ -469,11 +477,11 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 func TestATimeoutOfACallThatMustNotBeRepeatedAsks(t *testing.T) {
 	l := begin(t, script(t, "  - timeout: 10s\n    retry: {times: 3}\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(1), int64(1)))
 	l.later = time.Minute
-	l.handle(run.Event{Tick: true})
+	l.handle(&run.Tick{})
 	if r := l.openReview(); r.Kind != "uncertain" || l.state.Step("0").Status != run.Uncertain {
 		t.Errorf("%+v", r)
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Happened, By: "Ines Faro"}})
+	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.Happened, By: "Ines Faro"})
 	if l.state.Status != run.Done {
 		t.Errorf("%s %s", l.state.Status, l.state.Because)
 	}

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"strconv"
 	"time"
 
 	"woolsignal/core/expr"
@@ -45,19 +44,19 @@ type failure struct {
 // NewMachine prepares to move a run. The state is changed in place; after an
 // error other than [ErrStale] and *[Refused] it must be folded anew.
 func NewMachine(def *Definition, state *State, now time.Time) *Machine {
-	room := 6 // records are large: most advances fit without growing
-	if state.Seq == 0 {
-		room = 12
-	}
-	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, room)}
+	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, 12)}
 }
 
 // Accept notes the signal of a new run, which stays queued until it is
 // started, and what the run is among others. origin is nil where a signal from
-// outside starts it.
-func (m *Machine) Accept(signal *Signal, origin *Origin, begun *Begun) {
-	m.emit(Record{Do: DidAccept, Signal: signal, Origin: origin, Begun: begun})
+// outside starts it. recorded is what steps did in another run, so that this
+// one begins behind them; see [Recorded].
+func (m *Machine) Accept(signal *Signal, origin *Origin, begun *Begun, recorded []Record) {
+	m.emit(&RunAccepted{Signal: signal, Origin: origin, Begun: begun})
 	m.def = m.def.Of(m.state)
+	for _, r := range recorded {
+		m.emit(r)
+	}
 }
 
 // Handle takes one event in and goes on as far as possible.
@@ -82,7 +81,7 @@ func (m *Machine) Handle(e Event) error {
 	case failed:
 		m.finish(Failed, m.failure.step+": "+m.failure.message, false, nil)
 	}
-	if e.Heard != nil && len(m.records) == before {
+	if _, offered := e.(*Heard); offered && len(m.records) == before {
 		return ErrStale // nobody here was meant
 	}
 	if m.state.Held > mostHeld && !m.state.Status.Ended() {
@@ -148,7 +147,7 @@ func (m *Machine) Take() (Entry, []Errand) {
 	if len(m.records) > 0 {
 		m.state.Seq = entry.Seq
 	}
-	m.state.settle()
+	m.state.rest()
 	return entry, m.errands
 }
 
@@ -167,7 +166,6 @@ func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
 
 // emit applies a record and keeps it.
 func (m *Machine) emit(r Record) {
-	r.canonical()
 	if err := m.state.put(r, m.now); err != nil {
 		m.broken = errors.Join(m.broken, err)
 		return
@@ -189,15 +187,9 @@ func (m *Machine) finish(status Status, because string, stopped bool, result any
 		case status == Failed:
 			answer = problem(500, "The workflow failed", "Its owner can see why in the run.", m.state.ID)
 		}
-		m.emit(Record{Do: DidRespond, Answer: answer})
+		m.emit(&CallerAnswered{Response: answer})
 	}
-	m.emit(Record{Do: DidFinish, Status: status, Error: because, Output: result})
-}
-
-// problem is an answer in the form of RFC 9457.
-func problem(status int, title, detail, id string) *Response {
-	return &Response{Status: status, Headers: map[string]string{"Content-Type": "application/problem+json"},
-		Body: map[string]any{"type": "about:blank", "title": title, "status": int64(status), "detail": detail, "run": id}}
+	m.emit(&RunFinished{Status: status, Why: because, Result: result})
 }
 
 // outcome is how far a step or a block got.
@@ -219,7 +211,7 @@ func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names m
 			step = frame.Steps[i]
 		}
 		if step == nil || step.Status != Done && step.Status != Skipped {
-			if out := m.step(def, step, prefix+strconv.Itoa(i), names); out != finished {
+			if out := m.step(def, step, flow.StepPath(prefix, i), names); out != finished {
 				return out
 			}
 			if m.broken != nil {
@@ -283,7 +275,7 @@ func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, ou
 		skip = !holds
 	}
 	if skip {
-		m.emit(Record{Do: DidEnd, Step: path, Status: Skipped})
+		m.emit(&StepEnded{Step: path, Status: Skipped})
 	}
 	return skip, finished
 }
@@ -345,13 +337,13 @@ func (m *Machine) limit(def *flow.Step, path string) {
 	}
 	step := m.state.Step(path)
 	if step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting) && !m.uncertain(step) {
-		m.emit(Record{Do: DidLimit, Step: path, Until: m.now.Add(def.Timeout)})
+		m.emit(&StepLimited{Step: path, Until: m.now.Add(def.Timeout)})
 	}
 }
 
 // fail ends a step as failed.
 func (m *Machine) fail(def *flow.Step, path, message string) outcome {
-	m.emit(Record{Do: DidEnd, Step: path, Status: Failed, Error: message})
+	m.emit(&StepEnded{Step: path, Status: Failed, Error: message})
 	return m.failedAt(def, m.state.Step(path))
 }
 
@@ -382,12 +374,12 @@ func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[str
 	if step == nil {
 		return over
 	}
-	handler := step.block("f")
+	handler := step.block(BlockName{Word: flow.InsteadBlock})
 	if handler == nil {
 		if def.Retry != nil && step.Tries < def.Retry.Times {
 			yes, why := m.mayRepeat(step)
 			if yes {
-				m.emit(Record{Do: DidRetry, Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
+				m.emit(&StepRetried{Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
 				return blocked
 			}
 			m.heldBack(step, path, why)
@@ -398,8 +390,8 @@ func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[str
 		if def.IfFails.CarryOn {
 			return finished
 		}
-		m.emit(Record{Do: DidTake, Step: path, Block: "f"})
-		handler = step.block("f")
+		m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.InsteadBlock}})
+		handler = step.block(BlockName{Word: flow.InsteadBlock})
 	}
 	if handler == nil || handler.Status == Failed {
 		if handler != nil {
@@ -413,17 +405,17 @@ func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[str
 	gives, out := m.through(&def.IfFails.Block, handler, path, inner)
 	switch out {
 	case finished:
-		m.emit(Record{Do: DidLeave, Step: path, Block: "f", Status: Done})
-		m.emit(Record{Do: DidEnd, Step: path, Status: Done, Output: gives, Error: cause.message})
+		m.emit(&BlockLeft{Step: path, Block: BlockName{Word: flow.InsteadBlock}, Status: Done})
+		m.emit(&StepEnded{Step: path, Status: Done, Output: gives, Error: cause.message})
 	case failed:
-		m.emit(Record{Do: DidLeave, Step: path, Block: "f", Status: Failed, Error: m.failure.step + ": " + m.failure.message})
+		m.emit(&BlockLeft{Step: path, Block: BlockName{Word: flow.InsteadBlock}, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
 	}
 	return out
 }
 
 // through goes through a block that was entered and gives what leaves it.
 func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, outcome) {
-	if out := m.block(def.Do, frame, path+"/"+frame.Name+"/", names); out != finished {
+	if out := m.block(def.Do, frame, flow.BlockPath(path, frame.Name), names); out != finished {
 		return nil, out
 	}
 	gives, err := flow.EvalEntries(def.Gives, m.scope(names))
@@ -443,14 +435,6 @@ func (m *Machine) end(def *flow.Step, path string, input, output any) outcome {
 	if err := tooLarge("what it gives", output); err != nil {
 		return m.fail(def, path, err.Error())
 	}
-	m.emit(Record{Do: DidEnd, Step: path, Status: Done, Input: input, Output: output})
+	m.emit(&StepEnded{Step: path, Status: Done, Input: input, Output: output})
 	return finished
-}
-
-// Record takes over what steps did in another run, so that this one begins
-// behind them.
-func (m *Machine) Record(records []Record) {
-	for _, r := range records {
-		m.emit(r)
-	}
 }

@@ -21,7 +21,7 @@ func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error)
 		switch {
 		case step.Hearing != nil && step.Asking != nil: // only what comes from now on answers it
 		case step.Hearing != nil:
-			m.send(Errand{Run: state.ID, Step: step.Path, Listen: &Listen{Source: step.Hearing.Source, Key: step.Hearing.Key, Since: state.Accepted}})
+			m.send(Errand{Run: state.ID, Ticket: Ticket{Step: step.Path}, Task: &Listen{Source: step.Hearing.Source, Key: step.Hearing.Key, Since: state.Accepted}})
 		case step.Status == Running && is.Agent != nil && step.Agent != nil:
 			m.agentOutstanding(is, step)
 		case step.Status == Running && len(step.Inside) == 0:
@@ -40,7 +40,7 @@ func (m *Machine) stepOutstanding(is *flow.Step, step *Step) {
 		}
 	case is.Tool != nil:
 		args, _ := step.Input.(map[string]any)
-		m.send(m.callErrand(step, is.Tool.Tool, "", args))
+		m.send(m.callErrand(step, is.Tool.Tool, 0, args))
 	case is.Say != nil && m.state.Signal.Via != nil, is.Question != nil && step.Asking != nil && step.Asking.Phase == posting:
 		m.send(m.postErrand(step))
 	case is.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
@@ -73,22 +73,26 @@ func (m *Machine) agentOutstanding(is *flow.Step, step *Step) {
 // Awaits tells whether a run still wants an errand done. What was queued for a
 // step that has been stopped, or that began again, is wanted no more.
 func (s *State) Awaits(e Errand) bool {
-	if e.Cancel != nil || e.Listen != nil {
+	switch e.Task.(type) {
+	case *Cancel, *Listen:
 		return true
 	}
 	step := s.Step(e.Step)
 	if s.Status.Ended() || step == nil || step.Status != Running || step.Sending != e.Sending {
 		return false
 	}
-	switch {
-	case e.Recall != nil:
+	switch e.Task.(type) {
+	case *Recall:
 		return step.Agent != nil && !step.Agent.Ready
-	case e.Ask != nil:
+	case *Ask:
 		return step.Agent != nil && step.Agent.Thinking() && len(step.Agent.Turns) == e.Turn
-	case e.Call != nil && e.CallID != "":
+	case *Call:
+		if e.CallID == "" {
+			return true
+		}
 		call := step.Agent.Call(e.CallID)
 		return call != nil && call.State == agent.Running && call.Sent == e.Turn
-	case e.Start != nil:
+	case *Start:
 		return step.Child == ""
 	}
 	return true

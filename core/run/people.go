@@ -13,31 +13,6 @@ import (
 	"woolsignal/core/flow"
 )
 
-// Choices of a review that asks about a tool.
-const (
-	Approve = "approve"
-	Decline = "decline"
-)
-
-// Withdrawn is the choice of a review whose run was stopped.
-const Withdrawn = "withdrawn"
-
-// OfConnection is the kind of review that asks for a missing connection.
-const OfConnection = "connection"
-
-// Choices of a review that asks for a missing connection.
-const (
-	GoOn   = "go on"
-	GiveUp = "give up"
-)
-
-// Choices of a review about a call that may or may not have happened.
-const (
-	Happened  = "it happened"
-	SendAgain = "send it again"
-	DidNot    = "it did not happen"
-)
-
 // reviewID names a review by where it stands, so that folding and replaying
 // give the same name.
 func (m *Machine) reviewID(path, call string) string {
@@ -58,8 +33,8 @@ func (m *Machine) review(def *flow.Step, path string, scope expr.Scope) outcome 
 	if title == "" {
 		title = m.def.Workflow.Title
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"show": show}})
-	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: m.reviewID(path, ""), Of: def.Review.Of, Kind: "step", Title: title,
+	m.emit(&StepBegan{Step: path, Input: map[string]any{"show": show}})
+	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: m.reviewID(path, ""), Of: def.Review.Of, Kind: OfStep, Title: title,
 		Why: def.Note, Show: show, Edit: edit, Choices: def.Review.Choices, Asked: m.now}})
 	return blocked
 }
@@ -68,7 +43,7 @@ func (m *Machine) review(def *flow.Step, path string, scope expr.Scope) outcome 
 func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	id := m.reviewID(path, call.ID)
 	call.Review = id
-	m.emit(Record{Do: DidCall, Step: path, Call: call})
+	m.emit(&CallChanged{Step: path, Call: call})
 	title, of, why := call.Tool, "owner", "Nobody wrote down who may approve "+call.Tool+", and it changes something outside."
 	if spec, ok := m.def.Tools(call.Tool); ok {
 		title = spec.Title
@@ -81,7 +56,7 @@ func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
 			}
 		}
 	}
-	m.emit(Record{Do: DidReview, Step: path, Review: &Review{ID: id, Of: of, Kind: "approval", Title: title, Why: why, Tool: call.Tool, Show: m.asked(),
+	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Of: of, Kind: OfApproval, Title: title, Why: why, Tool: call.Tool, Show: m.asked(),
 		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
 }
 
@@ -106,11 +81,11 @@ func (m *Machine) lost(step *Step, callID, why string) error {
 		tool, args = call.Tool, call.Args
 		uncertain := *call
 		uncertain.State = agent.Uncertain
-		m.emit(Record{Do: DidCall, Step: step.Path, Call: &uncertain})
+		m.emit(&CallChanged{Step: step.Path, Call: &uncertain})
 	} else if def, err := m.def.stepAt(step.Path); err == nil {
 		tool = m.toolOf(def, step)
 	}
-	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: "uncertain",
+	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: OfDoubt,
 		Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
 		Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
 		Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
@@ -120,7 +95,7 @@ func (m *Machine) lost(step *Step, callID, why string) error {
 // decided takes a person's decision in.
 func (m *Machine) decided(step *Step, d *Decided) error {
 	open := m.state.Reviews[d.Review]
-	if open == nil || open.Choice != "" {
+	if open == nil || !open.open() {
 		return ErrStale
 	}
 	if !slices.Contains(open.Choices, d.Choice) {
@@ -129,7 +104,7 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 	review := *open
 	review.Choice, review.By, review.Note, review.Decided = d.Choice, d.By, d.Note, m.now
 	for _, k := range slices.Sorted(maps.Keys(d.Edited)) {
-		if _, ok := open.Edit[k]; !ok && open.Kind != "approval" {
+		if _, ok := open.Edit[k]; !ok && open.Kind != OfApproval {
 			return &Refused{k + " cannot be edited here"}
 		}
 	}
@@ -137,14 +112,14 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 		review.Edited = maps.Clone(open.Edit)
 		maps.Copy(review.Edited, d.Edited)
 	}
-	if open.Kind == "approval" && review.Edited != nil {
+	if open.Kind == OfApproval && review.Edited != nil {
 		if err := m.fits(open.Tool, review.Edited); err != nil {
 			return &Refused{"the changed values do not fit: " + err.Error()}
 		}
 	}
-	m.emit(Record{Do: DidDecide, Step: step.Path, Review: &review})
+	m.emit(&ReviewAnswered{Step: step.Path, Review: &review})
 	switch {
-	case open.Kind == "step":
+	case open.Kind == OfStep:
 		edited := open.Edit
 		if review.Edited != nil {
 			edited = review.Edited
@@ -158,7 +133,7 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 		}
 		m.end(def, step.Path, nil, map[string]any{"choice": review.Choice, "edited": edited, "by": review.By,
 			"at": review.Decided.In(m.def.Zone).Format("2006-01-02T15:04:05Z07:00"), "note": review.Note})
-	case open.Call != "":
+	case !open.ofStep():
 		m.settleCall(step, &review)
 	default:
 		m.settleTool(step, &review)
@@ -200,7 +175,7 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 	default:
 		call.State, call.Ended, call.Error = agent.Failed, m.now, review.By+" says it did not happen"
 	}
-	m.emit(Record{Do: DidCall, Step: step.Path, Call: &call})
+	m.emit(&CallChanged{Step: step.Path, Call: &call})
 	if call.State == agent.Running {
 		m.send(m.agentErrand(step, &call))
 	}
@@ -210,16 +185,16 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 func (m *Machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
+		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
 	case SendAgain:
 		m.renumber(step)
 		m.resend(step, review.Tool)
 	case GoOn:
 		m.resend(step, review.Tool)
 	case GiveUp:
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "the connection it needs is missing"})
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: "the connection it needs is missing"})
 	default:
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: review.By + " says it did not happen"})
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: review.By + " says it did not happen"})
 	}
 }
 
@@ -239,7 +214,7 @@ func (m *Machine) toolOf(def *flow.Step, step *Step) string {
 // renumber makes the call of a step another one: the one before, which may
 // still be on its way, is no longer awaited.
 func (m *Machine) renumber(step *Step) {
-	m.emit(Record{Do: DidSend, Step: step.Path, Input: step.Input, Resend: step.Resend})
+	m.emit(&StepSent{Step: step.Path, Input: step.Input, Resend: step.Resend})
 }
 
 // resend sends a step's call once more, under the key it has.
@@ -254,24 +229,24 @@ func (m *Machine) resend(step *Step, tool string) {
 		m.send(m.postErrand(step))
 	default:
 		args, _ := step.Input.(map[string]any)
-		m.send(m.callErrand(step, tool, "", args))
+		m.send(m.callErrand(step, tool, 0, args))
 	}
 }
 
 // missing asks for a connection where it is needed; the call goes on once
 // somebody has given it.
-func (m *Machine) missing(step *Step, e Event) error {
+func (m *Machine) missing(step *Step, callID string, missing *Missing) error {
 	tool := ""
-	if e.CallID != "" {
-		call := *step.Agent.Call(e.CallID)
+	if callID != "" {
+		call := *step.Agent.Call(callID)
 		tool, call.State = call.Tool, agent.Proposed
-		call.Review = m.reviewID(step.Path, e.CallID)
-		m.emit(Record{Do: DidCall, Step: step.Path, Call: &call})
+		call.Review = m.reviewID(step.Path, callID)
+		m.emit(&CallChanged{Step: step.Path, Call: &call})
 	} else if def, err := m.def.stepAt(step.Path); err == nil {
 		tool = m.toolOf(def, step)
 	}
-	m.emit(Record{Do: DidReview, Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, e.CallID), Of: e.Missing.Of, Kind: OfConnection,
-		Title: "Connect " + e.Missing.Connection, Tool: tool, Call: e.CallID, Needs: e.Missing.Connection, Why: e.Missing.Why,
+	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: missing.Of, Kind: OfConnection,
+		Title: "Connect " + missing.Connection, Tool: tool, Call: callID, Needs: missing.Connection, Why: missing.Why,
 		Choices: []string{GoOn, GiveUp}, Asked: m.now}})
 	return m.broken
 }

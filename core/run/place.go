@@ -2,23 +2,10 @@ package run
 
 import (
 	"fmt"
-	"strconv"
-	"strings"
 	"time"
-)
 
-// blockIndex is where a numbered block stands among those of its step; -1 for
-// blocks without a number.
-func blockIndex(name string) int {
-	if len(name) < 2 || name[0] != 'i' && name[0] != 'r' && name[0] != 'b' {
-		return -1
-	}
-	n, err := strconv.Atoi(name[1:])
-	if err != nil {
-		return -1
-	}
-	return n
-}
+	"woolsignal/core/flow"
+)
 
 // Each visits every step that began, in the order of the script.
 func (s *State) Each(visit func(*Step)) { s.Root.each(visit) }
@@ -80,22 +67,17 @@ func (s *State) ensure(path string, at time.Time) (*Step, error) {
 func (s *State) locate(path string) (*Frame, int, error) {
 	frame := s.Root
 	for rest := path; ; {
-		head, tail, deeper := strings.Cut(rest, "/")
-		index, err := strconv.Atoi(head)
-		if err != nil || index < 0 {
-			return nil, 0, fmt.Errorf("%q is not the path of a step", path)
+		index, name, deeper, err := flow.CutPath(rest)
+		if err != nil || deeper == "" {
+			return frame, index, err
 		}
-		if !deeper {
-			return frame, index, nil
-		}
-		name, after, ok := strings.Cut(tail, "/")
-		if index >= len(frame.Steps) || !ok {
+		if index >= len(frame.Steps) {
 			return nil, 0, fmt.Errorf("no step at %q", path)
 		}
 		inner := frame.Steps[index].block(name)
 		if inner == nil {
 			return nil, 0, fmt.Errorf("no block at %q", path)
 		}
-		frame, rest = inner, after
+		frame, rest = inner, deeper
 	}
 }

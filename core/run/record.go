@@ -1,229 +1,267 @@
 package run
 
 import (
-	"slices"
+	"reflect"
 	"time"
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
-	"woolsignal/core/money"
 )
 
-// Status is how far a run or a step is.
-type Status string
-
-// The states of a run; a step may also be skipped, uncertain, or about to
-// begin again.
-const (
-	Queued    Status = "queued"
-	Running   Status = "running"
-	Waiting   Status = "waiting"
-	Done      Status = "done"
-	Failed    Status = "failed"
-	Stopped   Status = "stopped"
-	Skipped   Status = "skipped"
-	Uncertain Status = "uncertain"
-	Again     Status = "again"
-)
-
-// Ended tells whether nothing more will happen.
-func (s Status) Ended() bool { return s == Done || s == Failed || s == Stopped }
-
-// Form numbers the form of entries and snapshots. Who reads one of another
-// form refuses it: a journal is never guessed at.
-const Form = 1
-
-// FormError says that a record or snapshot is of a form this version does not
-// know.
-type FormError struct{ What string }
-
-func (e *FormError) Error() string {
-	return e.What + ", which another version of Wool Signal wrote; start that one to go on with this run"
+// Record is one thing that happened to a run: one of the types of this file.
+// A record is never changed once it was written, nor what it says.
+type Record interface {
+	word() string // how a journal calls it
+	gate(*gate)   // sends every value in it that comes from outside through the gate
 }
 
-// Entry is one advance of a run as the journal keeps it: everything that
-// followed from one event, at one time.
-type Entry struct {
-	Form    int       `json:"v"`   // [Form] of who wrote it
-	Seq     int64     `json:"seq"` // from 1
-	At      time.Time `json:"at"`
-	Records []Record  `json:"records"`
+// RunAccepted says that a signal was taken in.
+type RunAccepted struct {
+	Signal *Signal `json:"signal"`
+	Origin *Origin `json:"origin,omitempty"` // nil where a signal from outside starts the run
+	Begun  *Begun  `json:"begun,omitempty"`
 }
 
-// What a record can say.
-const (
-	DidAccept   = "accepted"        // a signal was taken in
-	DidStart    = "started"         // the run began to move
-	DidBegin    = "step_began"      // a step began and waits for something
-	DidSend     = "step_sent"       // what a model filled in is on its way
-	DidEnd      = "step_ended"      // a step gave its output, failed, was skipped or cancelled
-	DidTake     = "case_taken"      // a block was entered
-	DidLeave    = "block_left"      // … and left again
-	DidLimit    = "step_limited"    // from when on a step has taken too long
-	DidPause    = "step_paused"     // a step goes on at a time
-	DidRetry    = "step_retried"    // a failed step begins again at a time
-	DidWake     = "step_woken"      // … and that time came
-	DidListen   = "listening"       // a step waits for a signal
-	DidDeaf     = "listened"        // … and no longer
-	DidChild    = "child_started"   // a called workflow has its run
-	DidDrop     = "child_dropped"   // … or is no longer wanted
-	DidRecall   = "recalled"        // an agent read its memory
-	DidAsk      = "model_asked"     // a model's turn began
-	DidAnswer   = "model_answered"  // … and ended
-	DidCall     = "call"            // a tool call of an agent changed its state
-	DidReview   = "review_asked"    // a person is asked
-	DidDecide   = "review_answered" // … and answered
-	DidSay      = "said"            // words in the conversation
-	DidRespond  = "responded"       // the caller's answer is known
-	DidRemember = "remembered"      // a thread's memory grew
-	DidAsking   = "asking"          // how far a question in the conversation is
-	DidHear     = "answer_heard"    // somebody answered it
-	DidFact     = "fact_kept"       // a fact was kept
-	DidLabel    = "labelled"        // the run was marked
-	DidFinish   = "finished"        // the run ended
-)
+// RunStarted says that a run began to move.
+type RunStarted struct{}
 
-// Record is one thing that happened. Do says which; the other fields belong
-// to one or another of them.
-type Record struct {
-	Do         string          `json:"do"`
-	Step       string          `json:"step,omitempty"`
-	Status     Status          `json:"status,omitempty"`
-	Signal     *Signal         `json:"signal,omitempty"`
-	Origin     *Origin         `json:"origin,omitempty"`
-	Begun      *Begun          `json:"begun,omitempty"`
-	Input      any             `json:"input,omitempty"`
-	Output     any             `json:"output,omitempty"`
-	Error      string          `json:"error,omitempty"`
-	Block      string          `json:"block,omitempty"`
-	Confidence float64         `json:"confidence,omitempty"`
-	Effect     Effect          `json:"effect,omitempty"`  // of a call that failed
-	Sending    int64           `json:"sending,omitempty"` // the number a call keeps; 0 is a new one
-	Resend     flow.Resend     `json:"resend,omitempty"`  // how the call may be sent again
-	Until      time.Time       `json:"until,omitzero"`
-	Hearing    *Hearing        `json:"hearing,omitempty"`
-	Child      string          `json:"child,omitempty"`
-	Recorded   bool            `json:"recorded,omitempty"`
-	Agent      *agent.State    `json:"agent,omitempty"`
-	Said       []agent.Message `json:"said,omitempty"`
-	Text       string          `json:"text,omitempty"`
-	About      string          `json:"about,omitempty"`
-	Name       string          `json:"name,omitempty"`
-	Labels     []string        `json:"labels,omitempty"`
-	Facts      []string        `json:"facts,omitempty"`
-	Offered    []string        `json:"offered,omitempty"` // tools, to an agent in its turn
-	Turn       *agent.Turn     `json:"turn,omitempty"`
-	Call       *agent.Call     `json:"call,omitempty"`
-	Review     *Review         `json:"review,omitempty"`
-	Answer     *Response       `json:"answer,omitempty"`
-	Message    *Message        `json:"message,omitempty"`
-	Asking     *Asking         `json:"asking,omitempty"`
+// RunFinished says that a run ended.
+type RunFinished struct {
+	Status Status `json:"status"`
+	Why    string `json:"why,omitempty"`
+	Result any    `json:"result,omitempty"` // what a called workflow gives
 }
 
-// happenings are what a record can say.
-var happenings = []string{DidAccept, DidStart, DidBegin, DidSend, DidEnd, DidTake, DidLeave, DidLimit, DidPause, DidRetry, DidWake, DidListen, DidDeaf, DidChild, DidDrop,
-	DidRecall, DidAsk, DidAnswer, DidCall, DidReview, DidDecide, DidSay, DidRespond, DidRemember, DidAsking, DidHear, DidFact, DidLabel, DidFinish}
+// RunLabelled says that a run was marked.
+type RunLabelled struct {
+	Step   string   `json:"step"`
+	Labels []string `json:"labels"`
+}
 
-// known tells whether this version knows what a record says.
-func (r Record) known() bool { return slices.Contains(happenings, r.Do) }
+// CallerAnswered says what whoever called is answered. Step is "" where no
+// step said so.
+type CallerAnswered struct {
+	Step     string    `json:"step,omitempty"`
+	Response *Response `json:"response"`
+}
 
-// whole tells whether a record holds what its kind needs.
-func (r Record) whole() bool {
-	switch r.Do {
-	case DidAccept:
-		return r.Signal != nil
-	case DidTake:
-		return r.Block != ""
-	case DidLeave:
-		return r.Block != ""
-	case DidReview, DidDecide:
-		return r.Review != nil
-	case DidListen:
-		return r.Hearing != nil
-	case DidAsking:
-		return r.Asking != nil
-	case DidHear:
-		return r.Signal != nil
+// StepBegan says that a step began and waits for something.
+type StepBegan struct {
+	Step    string       `json:"step"`
+	Input   any          `json:"input,omitempty"`
+	Sending int64        `json:"sending,omitempty"` // the number its call keeps; 0 is a new one
+	Resend  flow.Resend  `json:"resend,omitempty"`  // how its call may be sent again
+	Agent   *agent.State `json:"agent,omitempty"`
+}
+
+// StepSent says that the call of a step that had begun is on its way.
+type StepSent struct {
+	Step    string      `json:"step"`
+	Input   any         `json:"input,omitempty"`
+	Sending int64       `json:"sending,omitempty"` // as in StepBegan
+	Resend  flow.Resend `json:"resend,omitempty"`
+}
+
+// StepEnded says that a step gave its output, failed, or was skipped or
+// stopped.
+type StepEnded struct {
+	Step     string `json:"step"`
+	Status   Status `json:"status"`
+	Input    any    `json:"input,omitempty"` // nil leaves what it began with
+	Output   any    `json:"output,omitempty"`
+	Error    string `json:"error,omitempty"`
+	Effect   Effect `json:"effect,omitempty"`   // of a call that failed
+	Recorded bool   `json:"recorded,omitempty"` // taken over from another run
+}
+
+// StepLimited says from when on a step has taken too long; zero is never.
+type StepLimited struct {
+	Step  string    `json:"step"`
+	Until time.Time `json:"until,omitzero"`
+}
+
+// StepPaused says when a step goes on by itself.
+type StepPaused struct {
+	Step  string    `json:"step"`
+	Until time.Time `json:"until"`
+}
+
+// StepRetried says when a failed step begins again.
+type StepRetried struct {
+	Step  string    `json:"step"`
+	Until time.Time `json:"until"`
+}
+
+// StepWoken says that the time of a retry came.
+type StepWoken struct {
+	Step string `json:"step"`
+}
+
+// BlockEntered says that a step went into one of its blocks. A decision says
+// why, and how sure it is.
+type BlockEntered struct {
+	Step       string    `json:"step"`
+	Block      BlockName `json:"block"`
+	Reason     string    `json:"reason,omitempty"`
+	Confidence float64   `json:"confidence,omitempty"`
+}
+
+// BlockLeft says that a block came to its end.
+type BlockLeft struct {
+	Step   string    `json:"step"`
+	Block  BlockName `json:"block"`
+	Status Status    `json:"status"`
+	Gives  any       `json:"gives,omitempty"`
+	Error  string    `json:"error,omitempty"`
+}
+
+// ListeningBegan says that a step waits for a signal, until a time.
+type ListeningBegan struct {
+	Step    string    `json:"step"`
+	Hearing *Hearing  `json:"hearing"`
+	Until   time.Time `json:"until"`
+}
+
+// ListeningEnded says that a step no longer waits for one.
+type ListeningEnded struct {
+	Step    string   `json:"step"`
+	Hearing *Hearing `json:"hearing"`
+}
+
+// SignalHeard says that a step heard a signal.
+type SignalHeard struct {
+	Step     string  `json:"step"`
+	Signal   *Signal `json:"signal"`
+	Delivery string  `json:"delivery,omitempty"` // what delivered it, where it starts no other run
+}
+
+// ChildStarted says that a called workflow has its run.
+type ChildStarted struct {
+	Step  string `json:"step"`
+	Child string `json:"child"`
+}
+
+// ChildDropped says that a called workflow is no longer wanted. By is who
+// stops its run; "" leaves it going.
+type ChildDropped struct {
+	Step    string `json:"step"`
+	Child   string `json:"child,omitempty"`
+	Sending int64  `json:"sending"`
+	By      string `json:"by,omitempty"`
+}
+
+// MemoryRecalled says what an agent remembers as it begins.
+type MemoryRecalled struct {
+	Step  string          `json:"step"`
+	Said  []agent.Message `json:"said,omitempty"`
+	Task  string          `json:"task"`
+	Facts []string        `json:"facts,omitempty"`
+}
+
+// ModelAsked says that a model's turn began.
+type ModelAsked struct {
+	Step    string          `json:"step"`
+	Said    []agent.Message `json:"said,omitempty"`    // what was wrong with the answer before
+	Offered []string        `json:"offered,omitempty"` // tools, to an agent
+}
+
+// ModelAnswered says what a model answered in its turn.
+type ModelAnswered struct {
+	Step string        `json:"step"`
+	Said agent.Message `json:"said"`
+	Turn agent.Turn    `json:"turn"`
+}
+
+// CallChanged says how far a tool call of an agent is.
+type CallChanged struct {
+	Step string      `json:"step"`
+	Call *agent.Call `json:"call"`
+}
+
+// ReviewAsked says that a person is asked.
+type ReviewAsked struct {
+	Step   string  `json:"step"`
+	Review *Review `json:"review"`
+}
+
+// ReviewAnswered says what a person decided.
+type ReviewAnswered struct {
+	Step   string  `json:"step"`
+	Review *Review `json:"review"`
+}
+
+// WordsSaid says that something was written in the conversation.
+type WordsSaid struct {
+	Step    string   `json:"step"`
+	Text    string   `json:"text,omitempty"`
+	Message *Message `json:"message,omitempty"` // where it is more than words
+}
+
+// QuestionMoved says how far a question in the conversation is.
+type QuestionMoved struct {
+	Step   string  `json:"step"`
+	Asking *Asking `json:"asking"`
+}
+
+// MemoryKept says what a thread remembers of an agent's work.
+type MemoryKept struct {
+	Step   string          `json:"step"`
+	Memory string          `json:"memory"` // the thread's key
+	Said   []agent.Message `json:"said"`
+}
+
+// FactKept says that a fact about somebody or something was kept.
+type FactKept struct {
+	Step  string `json:"step"`
+	About string `json:"about"`
+	Name  string `json:"name,omitempty"` // a later one of this name takes its place
+	Fact  string `json:"fact"`
+}
+
+func (*RunAccepted) word() string    { return "accepted" }
+func (*RunStarted) word() string     { return "started" }
+func (*RunFinished) word() string    { return "finished" }
+func (*RunLabelled) word() string    { return "labelled" }
+func (*CallerAnswered) word() string { return "caller_answered" }
+func (*StepBegan) word() string      { return "step_began" }
+func (*StepSent) word() string       { return "step_sent" }
+func (*StepEnded) word() string      { return "step_ended" }
+func (*StepLimited) word() string    { return "step_limited" }
+func (*StepPaused) word() string     { return "step_paused" }
+func (*StepRetried) word() string    { return "step_retried" }
+func (*StepWoken) word() string      { return "step_woken" }
+func (*BlockEntered) word() string   { return "block_entered" }
+func (*BlockLeft) word() string      { return "block_left" }
+func (*ListeningBegan) word() string { return "listening_began" }
+func (*ListeningEnded) word() string { return "listening_ended" }
+func (*SignalHeard) word() string    { return "signal_heard" }
+func (*ChildStarted) word() string   { return "child_started" }
+func (*ChildDropped) word() string   { return "child_dropped" }
+func (*MemoryRecalled) word() string { return "memory_recalled" }
+func (*ModelAsked) word() string     { return "model_asked" }
+func (*ModelAnswered) word() string  { return "model_answered" }
+func (*CallChanged) word() string    { return "call_changed" }
+func (*ReviewAsked) word() string    { return "review_asked" }
+func (*ReviewAnswered) word() string { return "review_answered" }
+func (*WordsSaid) word() string      { return "said" }
+func (*QuestionMoved) word() string  { return "question_moved" }
+func (*MemoryKept) word() string     { return "memory_kept" }
+func (*FactKept) word() string       { return "fact_kept" }
+
+// Happenings lists one empty record of every kind.
+func Happenings() []Record {
+	return []Record{&RunAccepted{}, &RunStarted{}, &RunFinished{}, &RunLabelled{}, &CallerAnswered{},
+		&StepBegan{}, &StepSent{}, &StepEnded{}, &StepLimited{}, &StepPaused{}, &StepRetried{}, &StepWoken{},
+		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
+		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
+		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}}
+}
+
+// kinds finds the type of a record by its word.
+var kinds = func() map[string]reflect.Type {
+	out := map[string]reflect.Type{}
+	for _, r := range Happenings() {
+		out[r.word()] = reflect.TypeOf(r).Elem()
 	}
-	return true
-}
-
-// Effect says what is known of the effect of a call that did not go well.
-type Effect string
-
-// What can be known. Without any of these, nothing was done.
-const (
-	Unsure    Effect = "unsure"   // it may or may not have happened
-	TookPlace Effect = "happened" // it happened, and what it gave is lost
-)
-
-// Origin tells where a run comes from that no signal from outside started.
-type Origin struct {
-	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
-	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
-	Call  int64          `json:"call,omitempty"`  // which sending of the step called it
-	Kind  string         `json:"kind"`            // call, rerun or try
-	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
-	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
-}
-
-// Begun is what a run is among others, as it was taken in: all that lists and
-// searches know of it beside what its journal says.
-type Begun struct {
-	Workflow   string `json:"workflow"`
-	Definition string `json:"definition"`         // by content
-	Thread     string `json:"thread,omitempty"`   // its conversation
-	Key        string `json:"key,omitempty"`      // what its workflow's limits tell it apart by
-	Delivery   string `json:"delivery,omitempty"` // what delivered its signal, for telling repeats
-	Cause      string `json:"cause,omitempty"`    // the run that brought it about
-	Links      int    `json:"links,omitempty"`    // runs before it that brought one another about
-}
-
-// What an [Origin] can be.
-const (
-	OfCall  = "call"
-	OfRerun = "rerun"
-	OfTry   = "try"
-)
-
-// Hearing is a signal a step waits for.
-type Hearing struct {
-	Source     string `json:"source"` // as a signal's source says it
-	Key        string `json:"key"`
-	AlsoStarts bool   `json:"also_starts,omitempty"`
-}
-
-// Review is a question put to a person.
-type Review struct {
-	ID      string         `json:"id"`
-	Of      string         `json:"of"`              // whom: a person's e-mail, a role or a team
-	Kind    string         `json:"kind"`            // step, approval, uncertain or connection
-	Title   string         `json:"title"`           // one line
-	Why     string         `json:"why"`             // why somebody is asked
-	Show    any            `json:"show,omitempty"`  // what they need to see
-	Tool    string         `json:"tool,omitempty"`  // the tool that waits
-	Needs   string         `json:"needs,omitempty"` // the connection that is missing
-	Call    string         `json:"call,omitempty"`  // the agent's call that waits
-	Edit    map[string]any `json:"edit,omitempty"`  // values they may change
-	Choices []string       `json:"choices"`         // the first goes on with it
-	Choice  string         `json:"choice,omitempty"`
-	Edited  map[string]any `json:"edited,omitempty"` // the values after they changed some
-	By      string         `json:"by,omitempty"`     // name
-	Note    string         `json:"note,omitempty"`
-	Asked   time.Time      `json:"asked"`
-	Decided time.Time      `json:"decided,omitzero"`
-}
-
-// Response is what the caller of a webhook is answered.
-type Response struct {
-	Status  int               `json:"status"`
-	Headers map[string]string `json:"headers,omitempty"`
-	Body    any               `json:"body,omitempty"`
-}
-
-// Totals sums up what a run used.
-type Totals struct {
-	Input  int          `json:"input_tokens"`
-	Output int          `json:"output_tokens"`
-	Cost   money.Micros `json:"cost"`
-}
+	return out
+}()

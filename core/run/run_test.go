@@ -120,8 +120,8 @@ type life struct {
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
 	l := &life{t: t, def: def, state: run.NewState("r1")}
 	m := run.NewMachine(def, l.state, noon)
-	m.Accept(&signal, nil, nil)
-	l.take(m, m.Handle(run.Event{Start: true}))
+	m.Accept(&signal, nil, nil, nil)
+	l.take(m, m.Handle(&run.Begin{}))
 	return l
 }
 
@@ -131,7 +131,7 @@ func (l *life) take(m *run.Machine, err error) {
 		l.t.Fatal(err)
 	}
 	entry, errands := m.Take()
-	data, err := json.Marshal(entry)
+	data, err := run.EncodeEntry(entry)
 	if err != nil {
 		l.t.Fatal(err)
 	}
@@ -143,12 +143,17 @@ func (l *life) take(m *run.Machine, err error) {
 // way in its step.
 func (l *life) handle(e run.Event) {
 	l.t.Helper()
-	if step := l.state.Step(e.Step); step != nil && e.Sending == 0 {
-		e.Sending = step.Sending
+	if a, answers := e.(*run.Answer); answers && a.Sending == 0 {
+		if step := l.state.Step(a.Step); step != nil {
+			a.Sending = step.Sending
+		}
 	}
 	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later))
 	l.take(m, m.Handle(e))
 }
+
+// called is the call an errand asks for.
+func called(e run.Errand) *run.Call { return e.Task.(*run.Call) }
 
 // next takes the oldest errand, which must be the only one.
 func (l *life) next() run.Errand {
@@ -163,18 +168,18 @@ func (l *life) next() run.Errand {
 
 func (l *life) says(text string, asks ...agent.Request) {
 	e := l.next()
-	l.handle(run.Event{Step: e.Step, Turn: e.Turn, Answered: &run.Answered{Message: agent.Message{Text: text, Asks: asks}, Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, Turn: e.Turn}, Reply: &run.Answered{Message: agent.Message{Text: text, Asks: asks}, Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
 }
 
 func (l *life) returns(result any, failure string) run.Errand {
 	e := l.next()
-	l.handle(run.Event{Step: e.Step, CallID: e.CallID, Returned: &run.Returned{Result: result, Error: failure}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, CallID: e.CallID}, Reply: &run.Returned{Result: result, Error: failure}})
 	return e
 }
 
 func (l *life) recalls(messages ...agent.Message) {
 	e := l.next()
-	l.handle(run.Event{Step: e.Step, Recalled: &run.Recalled{Messages: messages}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step}, Reply: &run.Recalled{Messages: messages}})
 }
 
 // openReview gives the review that waits.
@@ -200,10 +205,10 @@ func chat(text string) run.Signal {
 func TestRulesToolAndAnswer(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(412.5, int64(31)))
 	e := l.next()
-	if want := map[string]any{"kg": 381.5, "lane": "clean"}; !reflect.DeepEqual(e.Call.Args, want) {
-		t.Errorf("the tool was given %v, want %v", e.Call.Args, want)
+	if want := map[string]any{"kg": 381.5, "lane": "clean"}; !reflect.DeepEqual(called(e).Args, want) {
+		t.Errorf("the tool was given %v, want %v", called(e).Args, want)
 	}
-	l.handle(run.Event{Step: e.Step, Returned: &run.Returned{Result: map[string]any{"id": "D-1"}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step}, Reply: &run.Returned{Result: map[string]any{"id": "D-1"}}})
 	if l.state.Status != run.Done {
 		t.Fatalf("%s: %s", l.state.Status, l.state.Because)
 	}
@@ -220,7 +225,7 @@ func TestStopInsideACaseEndsTheRun(t *testing.T) {
 	if l.state.Status != run.Failed || l.state.Because != "Net weight is -1 kg." || len(l.pending) != 0 {
 		t.Errorf("%s %q, errands %v", l.state.Status, l.state.Because, l.pending)
 	}
-	if inner := l.state.Step("1/c0/0"); inner == nil || inner.Status != run.Done {
+	if inner := l.state.Step("1/case-1/0"); inner == nil || inner.Status != run.Done {
 		t.Errorf("the stop inside the case: %+v", inner)
 	}
 }
@@ -241,7 +246,7 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	l := begin(t, definition(t, desk), chat("cancel it"))
 	remembered := []agent.Message{{Role: "user", Text: "book"}, {Role: "assistant", Text: "booked s-7"}}
 	l.recalls(remembered...)
-	ask := l.pending[0].Ask
+	ask := l.pending[0].Task.(*run.Ask)
 	if len(ask.Messages) != 3 || ask.Messages[2].Text != "cancel it" || !strings.Contains(ask.System, "Monday 23 November 2026") || !strings.Contains(ask.System, "Ines Faro") {
 		t.Errorf("the model was sent %+v with %q", ask.Messages, ask.System)
 	}
@@ -256,10 +261,10 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	if review.Of != "lead" || review.Edit["calendar"] != "docks" {
 		t.Errorf("the review is %+v", review)
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill", Edited: map[string]any{"id": "s-8"}}})
+	l.handle(&run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill", Edited: map[string]any{"id": "s-8"}})
 	sent := l.returns(map[string]any{"removed": true}, "")
-	if sent.Call.Args["id"] != "s-8" {
-		t.Errorf("the edited argument was not used: %v", sent.Call.Args)
+	if called(sent).Args["id"] != "s-8" {
+		t.Errorf("the edited argument was not used: %v", called(sent).Args)
 	}
 	l.says("Cancelled.")
 	if l.state.Status != run.Done {
@@ -279,13 +284,13 @@ func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
 	l.recalls()
 	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 	l.later = 50 * time.Hour // clerk's limit is 15 minutes
-	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"}})
+	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"})
 	l.returns(map[string]any{"removed": true}, "")
-	sent := l.pending[0].Ask.Messages
+	sent := l.pending[0].Task.(*run.Ask).Messages
 	if told := sent[len(sent)-1].Text; !strings.Contains(told, "Tobias Quill took 50h0m0s to decide; it is now Wednesday 25 November 2026") {
 		t.Errorf("the model was told %q", told)
 	}
-	if within := l.pending[0].Ask.Within; within < time.Minute {
+	if within := l.pending[0].Task.(*run.Ask).Within; within < time.Minute {
 		t.Errorf("after two days of waiting the model is given %s", within)
 	}
 	l.says("Cancelled.")
@@ -299,7 +304,7 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	l.recalls()
 	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}}, agent.Request{Tool: "slots/find", Args: map[string]any{}})
 	review := l.openReview().ID
-	l.handle(run.Event{Stopped: &run.Stop{By: "Ines Faro", Note: "wrong farm"}})
+	l.handle(&run.Stop{By: "Ines Faro", Note: "wrong farm"})
 	step := l.state.Step("0")
 	if l.state.Status != run.Stopped || l.state.Because != "stopped by Ines Faro: wrong farm" || step.Status != run.Stopped || l.state.Reviews[review].Choice != run.Withdrawn {
 		t.Errorf("%s %q, the step %s, the review %+v", l.state.Status, l.state.Because, step.Status, l.state.Reviews[review])
@@ -307,7 +312,7 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	if calls := step.Agent.Calls; calls[0].State != agent.Declined || calls[1].State != agent.Failed || !strings.Contains(calls[1].Error, "may have happened") {
 		t.Errorf("the calls: %+v %+v", calls[0], calls[1])
 	}
-	for _, e := range []run.Event{{Step: "0", CallID: "call2", Returned: &run.Returned{}}, {Stopped: &run.Stop{By: "x"}}, {Decided: &run.Decided{Review: review, Choice: run.Approve}}} {
+	for _, e := range []run.Event{&run.Answer{Ticket: run.Ticket{Step: "0", CallID: "call2"}, Reply: &run.Returned{}}, &run.Stop{By: "x"}, &run.Decided{Review: review, Choice: run.Approve}} {
 		if err := run.NewMachine(l.def, l.state, noon).Handle(e); !errors.Is(err, run.ErrStale) {
 			t.Errorf("%+v after the end: %v", e, err)
 		}
@@ -315,12 +320,12 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	queued := run.NewState("r2")
 	m := run.NewMachine(l.def, queued, noon)
 	signal := chat("hello")
-	m.Accept(&signal, nil, nil)
-	if err := m.Handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}}); err != nil || queued.Status != run.Stopped {
+	m.Accept(&signal, nil, nil, nil)
+	if err := m.Handle(&run.Stop{By: "Ines Faro"}); err != nil || queued.Status != run.Stopped {
 		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
 	}
 	w := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
-	w.handle(run.Event{Stopped: &run.Stop{By: "Ines Faro"}})
+	w.handle(&run.Stop{By: "Ines Faro"})
 	if w.state.Response == nil || w.state.Response.Status != 409 {
 		t.Errorf("the caller of a stopped run is answered %+v", w.state.Response)
 	}
@@ -332,7 +337,7 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 	id := l.openReview().ID
 	try := func(d run.Decided) error {
-		return run.NewMachine(l.def, l.state, noon).Handle(run.Event{Decided: &d})
+		return run.NewMachine(l.def, l.state, noon).Handle(&d)
 	}
 	var refused *run.Refused
 	if err := try(run.Decided{Review: id, Choice: "maybe"}); !errors.As(err, &refused) {
@@ -341,11 +346,11 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 	if err := try(run.Decided{Review: id, Choice: run.Approve, Edited: map[string]any{"id": int64(7)}}); !errors.As(err, &refused) {
 		t.Errorf("an edit that does not fit the tool: %v", err)
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: id, Choice: run.Decline, By: "Tobias Quill", Note: "dock is needed"}})
+	l.handle(&run.Decided{Review: id, Choice: run.Decline, By: "Tobias Quill", Note: "dock is needed"})
 	if err := try(run.Decided{Review: id, Choice: run.Approve}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second decision: %v", err)
 	}
-	messages := l.pending[0].Ask.Messages
+	messages := l.pending[0].Task.(*run.Ask).Messages
 	if told := messages[len(messages)-1].Text; !strings.Contains(told, "declined") || !strings.Contains(told, "dock is needed") {
 		t.Errorf("the model was told %q", told)
 	}
@@ -356,14 +361,14 @@ func TestAgentMistakesAndLimits(t *testing.T) {
 	l.recalls()
 	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}}, agent.Request{Tool: "slots/find", Args: "not json"},
 		agent.Request{Tool: "slots/find", Args: map[string]any{"week": "next"}})
-	messages := l.pending[0].Ask.Messages
+	messages := l.pending[0].Task.(*run.Ask).Messages
 	for i, want := range []string{"there is no tool slots/burn", "not a JSON object", "do not fit"} {
 		if got := messages[len(messages)-3+i].Text; !strings.Contains(got, want) {
 			t.Errorf("the model was told %q, want %q", got, want)
 		}
 	}
 	l.says("", agent.Request{Tool: "slots/find", Args: map[string]any{}})
-	if told := l.pending[0].Ask.Messages; !strings.Contains(told[len(told)-1].Text, "failed 2 times") {
+	if told := l.pending[0].Task.(*run.Ask).Messages; !strings.Contains(told[len(told)-1].Text, "failed 2 times") {
 		t.Errorf("after two failures the model was told %q", told[len(told)-1].Text)
 	}
 	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}})
@@ -376,11 +381,11 @@ func TestAgentMistakesAndLimits(t *testing.T) {
 func TestLostCallIsPutToAPerson(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.next()
-	l.handle(run.Event{Step: "2", Lost: &run.Lost{Why: "The service stopped while this call was on its way."}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Lost{Why: "The service stopped while this call was on its way."}})
 	if l.state.Status != run.Waiting || l.state.Step("2").Status != run.Uncertain {
 		t.Fatalf("run %s, step %s", l.state.Status, l.state.Step("2").Status)
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"}})
+	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.SendAgain, By: "Ines Faro"})
 	l.returns(map[string]any{"id": "D-2"}, "")
 	if l.state.Status != run.Done {
 		t.Errorf("%s: %s", l.state.Status, l.state.Because)
@@ -390,7 +395,7 @@ func TestLostCallIsPutToAPerson(t *testing.T) {
 func TestStaleAnswersChangeNothing(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.returns(map[string]any{"id": "D-1"}, "")
-	err := run.NewMachine(l.def, l.state, noon).Handle(run.Event{Step: "2", Returned: &run.Returned{Result: "again"}})
+	err := run.NewMachine(l.def, l.state, noon).Handle(&run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Returned{Result: "again"}})
 	if !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second result: %v", err)
 	}
@@ -403,21 +408,23 @@ func TestAnyPrefixContinuesToTheSameEnd(t *testing.T) {
 	drive := func(l *life) {
 		for range 20 {
 			if l.state.Status == run.Waiting {
-				l.handle(run.Event{Decided: &run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"}})
+				l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"})
 				continue
 			}
 			if l.state.Status.Ended() {
 				return
 			}
-			switch e := l.pending[0]; {
-			case e.Recall != nil:
+			switch l.pending[0].Task.(type) {
+			case *run.Recall:
 				l.recalls()
-			case e.Call != nil:
+			case *run.Call:
 				l.returns(map[string]any{"id": "D-1", "kg": 2.0 / 3, "n": int64(3)}, "")
-			case e.Turn == 1:
-				l.says("", agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{"day": "Thursday"}}, agent.Request{ID: "b", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 			default:
-				l.says("All done.")
+				if l.pending[0].Turn != 1 {
+					l.says("All done.")
+					break
+				}
+				l.says("", agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{"day": "Thursday"}}, agent.Request{ID: "b", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 			}
 		}
 		t.Fatal("the run does not end")
@@ -502,20 +509,20 @@ steps:
 	if review.Show != "Offer lot 14?" || l.state.Status != run.Waiting || l.state.Step("0").Status != run.Waiting {
 		t.Errorf("%s, %+v", l.state.Status, review)
 	}
-	refuse := run.NewMachine(def, l.state, noon).Handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}}})
+	refuse := run.NewMachine(def, l.state, noon).Handle(&run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}})
 	var refused *run.Refused
 	if !errors.As(refuse, &refused) || !strings.Contains(refused.Message, "mill") {
 		t.Errorf("editing what is not to be edited: %v", refuse)
 	}
-	l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: "offer", By: "Tobias Quill", Edited: map[string]any{"price": 2.6}}})
-	var entry run.Entry
-	if err := json.Unmarshal(l.journal[len(l.journal)-1], &entry); err != nil {
+	l.handle(&run.Decided{Review: review.ID, Choice: "offer", By: "Tobias Quill", Edited: map[string]any{"price": 2.6}})
+	entry, err := run.DecodeEntry(l.journal[len(l.journal)-1])
+	if err != nil {
 		t.Fatal(err)
 	}
 	said := ""
 	for _, r := range entry.Records {
-		if r.Do == run.DidSay {
-			said = r.Text
+		if words, ok := r.(*run.WordsSaid); ok {
+			said = words.Text
 		}
 	}
 	if said != "Offered lot 14 at 2.6, says Tobias Quill." || l.state.Status != run.Done {
@@ -570,29 +577,34 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	def, state := definition(t, desk), run.NewState("r1")
 	m := run.NewMachine(def, state, noon)
 	signal := chat("hello")
-	m.Accept(&signal, nil, nil)
+	m.Accept(&signal, nil, nil, nil)
 	if entry, errands := m.Take(); state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}
-	if err := run.NewMachine(def, state, noon).Handle(run.Event{Step: "0", Returned: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
+	if err := run.NewMachine(def, state, noon).Handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a result before the start: %v", err)
 	}
 	m = run.NewMachine(def, state, noon.Add(time.Minute))
-	if err := m.Handle(run.Event{Start: true}); err != nil {
+	if err := m.Handle(&run.Begin{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, errands := m.Take(); len(errands) != 1 || errands[0].Recall == nil || state.Started.Sub(state.Accepted) != time.Minute {
+	_, errands := m.Take()
+	if _, recalls := errands[0].Task.(*run.Recall); len(errands) != 1 || !recalls || state.Started.Sub(state.Accepted) != time.Minute {
 		t.Errorf("started: %+v", errands)
 	}
-	if err := run.NewMachine(def, state, noon).Handle(run.Event{Start: true}); !errors.Is(err, run.ErrStale) {
+	if err := run.NewMachine(def, state, noon).Handle(&run.Begin{}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second start: %v", err)
 	}
 }
 
+func ticket(id, step string, turn int, call string) run.Errand {
+	return run.Errand{Run: id, Ticket: run.Ticket{Step: step, Turn: turn, CallID: call}, Task: &run.Call{}}
+}
+
 func TestErrandsHaveKeysOfTheirOwn(t *testing.T) {
 	seen := map[string]run.Errand{}
-	for _, e := range []run.Errand{{Run: "r", Step: "1"}, {Run: "r", Step: "1", Turn: 1}, {Run: "r", Step: "1", CallID: "call1"},
-		{Run: "r", Step: "1", CallID: "call11"}, {Run: "r", Step: "11"}, {Run: "r", Step: "1/c0/1"}, {Run: "s", Step: "1"}} {
+	for _, e := range []run.Errand{ticket("r", "1", 0, ""), ticket("r", "1", 1, ""), ticket("r", "1", 0, "call1"), ticket("r", "1", 0, "call11"),
+		ticket("r", "11", 0, ""), ticket("r", "1/case-1/1", 0, ""), ticket("s", "1", 0, "")} {
 		if other, taken := seen[e.Key()]; taken {
 			t.Errorf("%+v and %+v share the key %s", e, other, e.Key())
 		}

@@ -84,6 +84,13 @@ func (s *Signal) HeardAs() (source, key string) {
 	return s.Source, s.Subject
 }
 
+// Hearing is a signal a step waits for.
+type Hearing struct {
+	Source     string `json:"source"` // as a signal's source says it
+	Key        string `json:"key"`
+	AlsoStarts bool   `json:"also_starts,omitempty"`
+}
+
 // ConsoleSource begins the sources of conversations in the console.
 const ConsoleSource = "/console/"
 
@@ -124,10 +131,7 @@ func DecodeSignal(data []byte) (*Signal, error) {
 	if err := d.Decode(s); err != nil {
 		return nil, fmt.Errorf("run: this is not a signal: %w", err)
 	}
-	s.Body = expr.Canonical(s.Body)
-	if s.Via != nil {
-		expr.Canonical(s.Via.Args)
-	}
+	s.gate(&gate{})
 	return s, nil
 }
 

@@ -14,21 +14,6 @@ const mostHeld = 64 << 20
 // heldTooMuch says that a run took in more than it may.
 var heldTooMuch = fmt.Sprintf("its steps gave more than %d MB altogether, the most one run may hold; pass files on as files, keep rows in a table, or have a called workflow do a part of it", mostHeld>>20)
 
-// weight estimates what a record adds to its run, in bytes.
-func weight(r Record) int {
-	n := size(r.Input, largestValue) + size(r.Output, largestValue) + len(r.Text)
-	if r.Signal != nil {
-		n += size(r.Signal.Body, largestValue) + len(r.Signal.Text)
-	}
-	if r.Call != nil {
-		n += size(r.Call.Result, largestValue)
-	}
-	for _, m := range r.Said {
-		n += len(m.Text)
-	}
-	return n
-}
-
 // tooLarge tells when a value is larger than a run can carry.
 func tooLarge(what string, v any) error {
 	if room := largestValue - size(v, largestValue); room < 0 {

@@ -28,8 +28,8 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 		return blocked
 	}
 	if sent, again := m.again(step, path); again {
-		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(def.Tool.Tool)})
-		m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", sent.Args))
+		m.emit(&StepBegan{Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(def.Tool.Tool)})
+		m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, 0, sent.Args))
 		return blocked
 	}
 	if step != nil { // the moment a model was asked about, for all of the step
@@ -69,12 +69,13 @@ func (m *Machine) tool(def *flow.Step, step *Step, path string, scope expr.Scope
 	if m.holds() && !spec.ReadOnly {
 		return m.end(def, path, args, map[string]any{"held_back": true})
 	}
-	do := DidBegin
+	number, resend := m.number(path, args), m.resendOf(def.Tool.Tool)
 	if len(def.Tool.Fill) > 0 {
-		do = DidSend
+		m.emit(&StepSent{Step: path, Input: args, Sending: number, Resend: resend})
+	} else {
+		m.emit(&StepBegan{Step: path, Input: args, Sending: number, Resend: resend})
 	}
-	m.emit(Record{Do: do, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(def.Tool.Tool)})
-	m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, "", args))
+	m.send(m.callErrand(m.state.Step(path), def.Tool.Tool, 0, args))
 	return blocked
 }
 
@@ -92,14 +93,14 @@ func (m *Machine) call(def *flow.Step, path string, scope expr.Scope) outcome {
 	if m.holds() {
 		return m.end(def, path, inputs, map[string]any{"held_back": true})
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: inputs})
+	m.emit(&StepBegan{Step: path, Input: inputs})
 	m.send(m.startErrand(def, m.state.Step(path)))
 	return blocked
 }
 
 func (m *Machine) startErrand(def *flow.Step, step *Step) Errand {
 	inputs, _ := step.Input.(map[string]any)
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Start: &Start{Workflow: def.Call.Workflow, Inputs: inputs, Draft: m.state.Draft()}}
+	return Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending}, Task: &Start{Workflow: def.Call.Workflow, Inputs: inputs, Draft: m.state.Draft()}}
 }
 
 // scriptTime is how long a script may run where nothing else is written.
@@ -113,7 +114,7 @@ func (m *Machine) javaScript(def *flow.Step, path string, scope expr.Scope) outc
 	if err != nil {
 		return m.fail(def, path, err.Error())
 	}
-	m.emit(Record{Do: DidBegin, Step: path, Input: inputs})
+	m.emit(&StepBegan{Step: path, Input: inputs})
 	m.send(m.scriptErrand(def, m.state.Step(path)))
 	return blocked
 }
@@ -124,7 +125,7 @@ func (m *Machine) scriptErrand(def *flow.Step, step *Step) Errand {
 		within = def.Timeout
 	}
 	inputs, _ := step.Input.(map[string]any)
-	return Errand{Run: m.state.ID, Step: step.Path, Sending: step.Sending, Script: &Script{Code: def.JavaScript.Code, Inputs: inputs, Within: within}}
+	return Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending}, Task: &Script{Code: def.JavaScript.Code, Inputs: inputs, Within: within}}
 }
 
 func (m *Machine) respond(def *flow.Step, path string, scope expr.Scope) outcome {
@@ -147,7 +148,7 @@ func (m *Machine) respond(def *flow.Step, path string, scope expr.Scope) outcome
 	if err := tooLarge("the answer", answer.Body); err != nil {
 		return m.fail(def, path, err.Error())
 	}
-	m.emit(Record{Do: DidRespond, Step: path, Answer: answer})
+	m.emit(&CallerAnswered{Step: path, Response: answer})
 	return m.end(def, path, nil, map[string]any{"status": int64(answer.Status), "body": answer.Body})
 }
 
@@ -162,7 +163,7 @@ func (m *Machine) label(def *flow.Step, path string, scope expr.Scope) outcome {
 			labels = append(labels, text)
 		}
 	}
-	m.emit(Record{Do: DidLabel, Step: path, Labels: labels})
+	m.emit(&RunLabelled{Step: path, Labels: labels})
 	out := make([]any, len(labels))
 	for i, l := range labels {
 		out[i] = l
@@ -179,7 +180,7 @@ func (m *Machine) remember(def *flow.Step, path string, scope expr.Scope) outcom
 	if err != nil {
 		return m.fail(def, path, "fact: "+err.Error())
 	}
-	m.emit(Record{Do: DidFact, Step: path, About: expr.Text(about), Name: def.Remember.Name, Text: expr.Text(fact)})
+	m.emit(&FactKept{Step: path, About: expr.Text(about), Name: def.Remember.Name, Fact: expr.Text(fact)})
 	return m.end(def, path, nil, map[string]any{})
 }
 

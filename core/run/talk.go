@@ -94,7 +94,7 @@ func (m *Machine) written(def *flow.SayStep, scope expr.Scope) (*Message, error)
 
 // said notes a message in the conversation.
 func (m *Machine) said(path string, message *Message) {
-	r := Record{Do: DidSay, Step: path, Text: message.Text}
+	r := &WordsSaid{Step: path, Text: message.Text}
 	if !message.plain() {
 		r.Message = message
 	}
@@ -105,7 +105,7 @@ func (m *Machine) said(path string, message *Message) {
 // step ends once the server has taken the message.
 func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
 	if sent, again := m.again(step, path); again {
-		m.emit(Record{Do: DidBegin, Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(m.state.Signal.Via.Tool)})
+		m.emit(&StepBegan{Step: path, Input: sent.Args, Sending: sent.Number, Resend: m.resendOf(m.state.Signal.Via.Tool)})
 		m.send(m.postErrand(m.state.Step(path)))
 		return blocked
 	}
@@ -119,7 +119,7 @@ func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope)
 		return m.end(def, path, nil, map[string]any{"message_id": m.state.ID + "-" + path})
 	}
 	args := message.args(via)
-	m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
+	m.emit(&StepBegan{Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
 	m.said(path, message)
 	m.send(m.postErrand(m.state.Step(path)))
 	return blocked
@@ -129,11 +129,11 @@ func (m *Machine) say(def *flow.Step, step *Step, path string, scope expr.Scope)
 // key of its own.
 func (m *Machine) postErrand(step *Step) Errand {
 	args, _ := step.Input.(map[string]any)
-	e := m.callErrand(step, m.state.Signal.Via.Tool, "", args)
+	turn := 0
 	if step.Asking != nil {
-		e.Turn = step.Asking.Said
+		turn = step.Asking.Said
 	}
-	return e
+	return m.callErrand(step, m.state.Signal.Via.Tool, turn, args)
 }
 
 // Asking is how far a question in a conversation is.
@@ -184,12 +184,12 @@ func (m *Machine) put(def *flow.Step, before *Asking, path string, message *Mess
 	if via != nil && !m.holds() {
 		next.Phase = posting
 		args := message.args(via)
-		m.emit(Record{Do: DidBegin, Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
+		m.emit(&StepBegan{Step: path, Input: args, Sending: m.number(path, args), Resend: m.resendOf(via.Tool)})
 	} else {
 		next.Phase = listening
-		m.emit(Record{Do: DidBegin, Step: path, Input: map[string]any{"text": message.Text}})
+		m.emit(&StepBegan{Step: path, Input: map[string]any{"text": message.Text}})
 	}
-	m.emit(Record{Do: DidAsking, Step: path, Asking: &next})
+	m.emit(&QuestionMoved{Step: path, Asking: &next})
 	m.said(path, message)
 	if next.Phase == posting {
 		m.send(m.postErrand(m.state.Step(path)))
@@ -201,7 +201,7 @@ func (m *Machine) put(def *flow.Step, before *Asking, path string, message *Mess
 
 // hark waits for the next message of the conversation.
 func (m *Machine) hark(def *flow.Step, path string) {
-	m.emit(Record{Do: DidListen, Step: path, Hearing: &Hearing{Source: "/chat", Key: m.state.Signal.ThreadKey()},
+	m.emit(&ListeningBegan{Step: path, Hearing: &Hearing{Source: "/chat", Key: m.state.Signal.ThreadKey()},
 		Until: def.Question.AtMost.After(m.now, m.def.Calendar()).UTC()})
 }
 
@@ -211,7 +211,7 @@ func (m *Machine) replied(def *flow.Step, step *Step, path string, signal *Signa
 	q := def.Question
 	asking := *step.Asking
 	asking.Tries++
-	m.emit(Record{Do: DidDeaf, Step: path, Hearing: step.Hearing})
+	m.emit(&ListeningEnded{Step: path, Hearing: step.Hearing})
 	m.hears(false, path, signal)
 	value, why := answerTo(q, signal, m.def)
 	scope.Names = maps.Clone(scope.Names)
@@ -236,17 +236,16 @@ func (m *Machine) replied(def *flow.Step, step *Step, path string, signal *Signa
 		return m.fail(def, path, "find: "+err.Error())
 	}
 	asking.Phase, asking.Value = finding, value
-	m.emit(Record{Do: DidBegin, Step: path, Input: args, Resend: m.resendOf(q.Find.Tool)})
-	m.emit(Record{Do: DidAsking, Step: path, Asking: &asking})
+	m.emit(&StepBegan{Step: path, Input: args, Resend: m.resendOf(q.Find.Tool)})
+	m.emit(&QuestionMoved{Step: path, Asking: &asking})
 	m.send(m.findErrand(def, m.state.Step(path)))
 	return blocked
 }
 
 func (m *Machine) findErrand(def *flow.Step, step *Step) Errand {
 	args, _ := step.Input.(map[string]any)
-	e := m.callErrand(step, def.Question.Find.Tool, "", args)
-	e.Turn = step.Asking.Said + step.Asking.Tries*1000 // apart from the messages
-	return e
+	turn := step.Asking.Said + step.Asking.Tries*1000 // apart from the messages
+	return m.callErrand(step, def.Question.Find.Tool, turn, args)
 }
 
 // askAgain says what is wrong with an answer and asks for another, or gives
@@ -254,7 +253,7 @@ func (m *Machine) findErrand(def *flow.Step, step *Step) Errand {
 func (m *Machine) askAgain(def *flow.Step, asking *Asking, path, why string, scope expr.Scope) outcome {
 	q := def.Question
 	if asking.Tries >= q.Tries {
-		m.emit(Record{Do: DidAsking, Step: path, Asking: asking})
+		m.emit(&QuestionMoved{Step: path, Asking: asking})
 		return m.fail(def, path, fmt.Sprintf("no valid answer came in %d tries: %s", asking.Tries, why))
 	}
 	text := why
@@ -273,13 +272,13 @@ func (m *Machine) asking(def *flow.Step, step *Step, r *Returned) {
 	asking := *step.Asking
 	switch {
 	case asking.Phase == posting && r.Error != "":
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
 	case asking.Phase == posting:
 		asking.Phase = listening
-		m.emit(Record{Do: DidAsking, Step: step.Path, Asking: &asking})
+		m.emit(&QuestionMoved{Step: step.Path, Asking: &asking})
 		m.hark(def, step.Path)
 	case r.Error != "" && !r.NotFound:
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
 	case r.NotFound || nothing(r.Result):
 		scope := m.scope(map[string]any{"value": asking.Value, "signal": m.state.Signal.value(m.def.Zone)})
 		m.askAgain(def, &asking, step.Path, fmt.Sprintf("I cannot find %s. Please look at it again.", expr.Text(asking.Value)), scope)

@@ -17,7 +17,7 @@ func talking(t *testing.T, steps string) *run.Definition {
 func (l *life) answered(text string) {
 	l.t.Helper()
 	s := chat(text)
-	l.handle(run.Event{Step: "0", Heard: &s})
+	l.handle(&run.Heard{Step: "0", Signal: &s})
 }
 
 // words is what the run wrote since its beginning, one message a line.
@@ -30,8 +30,8 @@ func (l *life) words() string {
 			l.t.Fatal(err)
 		}
 		for _, r := range entry.Records {
-			if r.Do == run.DidSay {
-				out = append(out, r.Text)
+			if words, ok := r.(*run.WordsSaid); ok {
+				out = append(out, words.Text)
 			}
 		}
 	}
@@ -87,18 +87,18 @@ func TestAnAnswerIsFoundInARegister(t *testing.T) {
 	l := begin(t, talking(t, step), chat("hello"))
 	l.answered("Sunday")
 	first := l.next()
-	if first.Call.Args["day"] != "Sunday" {
-		t.Fatalf("it looked for %v", first.Call.Args)
+	if called(first).Args["day"] != "Sunday" {
+		t.Fatalf("it looked for %v", called(first).Args)
 	}
-	l.handle(run.Event{Step: "0", Turn: first.Turn, Returned: &run.Returned{Error: "no such day", NotFound: true}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: first.Turn}, Reply: &run.Returned{Error: "no such day", NotFound: true}})
 	l.answered("Monday")
 	second := l.next()
 	if second.Key() == first.Key() {
 		t.Errorf("both look-ups have the key %s", first.Key())
 	}
-	l.handle(run.Event{Step: "0", Turn: second.Turn, Returned: &run.Returned{Result: map[string]any{"windows": []any{}}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: second.Turn}, Reply: &run.Returned{Result: map[string]any{"windows": []any{}}}})
 	l.answered("Friday")
-	l.handle(run.Event{Step: "0", Turn: l.next().Turn, Returned: &run.Returned{Result: map[string]any{"windows": []any{"08:00"}}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: l.next().Turn}, Reply: &run.Returned{Result: map[string]any{"windows": []any{"08:00"}}}})
 	if got, want := l.output("0"), `done {"found":{"windows":["08:00"]},"tries":3,"value":"Friday"}`; got != want {
 		t.Errorf("gives %s, want %s", got, want)
 	}
@@ -120,7 +120,7 @@ func TestNobodyAnswers(t *testing.T) {
 		t.Fatalf("it gives up at %s", wake)
 	}
 	l.later = l.state.Wake().Sub(noon)
-	l.handle(run.Event{Tick: true})
+	l.handle(&run.Tick{})
 	if !strings.Contains(l.state.Because, "nobody answered within 2 days") {
 		t.Errorf("the run is %s %s", l.state.Status, l.state.Because)
 	}
@@ -136,12 +136,12 @@ func onServer(text string) run.Signal {
 func TestWordsGoBackToTheServerTheyCameFrom(t *testing.T) {
 	l := begin(t, talking(t, "  - id: a\n    say: {text: Noted., buttons: [ok]}\n  - say:\n      text: ${a.message_id}\n"), onServer("hello"))
 	first := l.next()
-	if first.Call.Tool != "register/add" || first.Call.Args["room"] != "docks" || first.Call.Args["text"] != "Noted." || first.Call.Args["buttons"].([]any)[0] != "ok" {
-		t.Fatalf("it posted %+v", first.Call)
+	if called(first).Tool != "register/add" || called(first).Args["room"] != "docks" || called(first).Args["text"] != "Noted." || called(first).Args["buttons"].([]any)[0] != "ok" {
+		t.Fatalf("it posted %+v", called(first))
 	}
-	l.handle(run.Event{Step: "0", Returned: &run.Returned{Result: map[string]any{"id": "m-7"}}})
-	if second := l.next(); second.Call.Args["text"] != "m-7" {
-		t.Errorf("it posted %+v", second.Call)
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{Result: map[string]any{"id": "m-7"}}})
+	if second := l.next(); called(second).Args["text"] != "m-7" {
+		t.Errorf("it posted %+v", called(second))
 	}
 }
 
@@ -149,7 +149,7 @@ func TestAQuestionOnAServerListensOnceItIsPosted(t *testing.T) {
 	l := begin(t, talking(t, "  - question: {text: 'Wet?', valid: {type: boolean}}\n"), onServer("hello"))
 	posted := l.next()
 	s := chat("yes")
-	if err := run.NewMachine(l.def, l.state, noon).Handle(run.Event{Step: "0", Heard: &s}); err != run.ErrStale {
+	if err := run.NewMachine(l.def, l.state, noon).Handle(&run.Heard{Step: "0", Signal: &s}); err != run.ErrStale {
 		t.Fatalf("it heard before it asked: %v", err)
 	}
 	// A service that stopped meanwhile posts it again, under the same key.
@@ -157,12 +157,12 @@ func TestAQuestionOnAServerListensOnceItIsPosted(t *testing.T) {
 	if err != nil || len(again) != 1 || again[0].Key() != posted.Key() {
 		t.Fatalf("outstanding are %+v, %v", again, err)
 	}
-	l.handle(run.Event{Step: "0", Turn: posted.Turn, Returned: &run.Returned{Result: map[string]any{"id": "m-1"}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: posted.Turn}, Reply: &run.Returned{Result: map[string]any{"id": "m-1"}}})
 	l.answered("perhaps")
 	if next := l.next(); next.Key() == posted.Key() {
 		t.Errorf("both messages have the key %s", next.Key())
 	} else {
-		l.handle(run.Event{Step: "0", Turn: next.Turn, Returned: &run.Returned{Result: map[string]any{"id": "m-2"}}})
+		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: next.Turn}, Reply: &run.Returned{Result: map[string]any{"id": "m-2"}}})
 	}
 	l.answered("no")
 	if got, want := l.output("0"), `done {"found":null,"tries":2,"value":false}`; got != want {
@@ -174,18 +174,18 @@ func TestAMissingConnectionIsAskedFor(t *testing.T) {
 	for choice, want := range map[string]run.Status{run.GoOn: run.Done, run.GiveUp: run.Failed} {
 		l := begin(t, talking(t, "  - tool: slots/find\n    args: {day: Friday}\n"), chat("hello"))
 		e := l.next()
-		l.handle(run.Event{Step: "0", Missing: &run.Missing{Connection: "slots", Of: "builder", Why: "It has no key."}})
+		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Missing{Connection: "slots", Of: "builder", Why: "It has no key."}})
 		review := l.openReview()
 		if review.Kind != run.OfConnection || review.Needs != "slots" || l.state.Status != run.Waiting {
 			t.Fatalf("the run is %s and asks %+v", l.state.Status, review)
 		}
-		l.handle(run.Event{Decided: &run.Decided{Review: review.ID, Choice: choice, By: "Ines Faro"}})
+		l.handle(&run.Decided{Review: review.ID, Choice: choice, By: "Ines Faro"})
 		if choice == run.GoOn {
 			again := l.next()
 			if again.Key() != e.Key() {
 				t.Errorf("it is sent as %s, before as %s", again.Key(), e.Key())
 			}
-			l.handle(run.Event{Step: "0", Returned: &run.Returned{Result: map[string]any{}}})
+			l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{Result: map[string]any{}}})
 		}
 		if l.state.Status != want {
 			t.Errorf("after %q the run is %s %s", choice, l.state.Status, l.state.Because)

@@ -37,8 +37,8 @@ func (m *Machine) wait(def *flow.Step, step *Step, path string, scope expr.Scope
 			source, key = "/chat", m.state.Signal.Source+"#"+key
 		}
 		until := w.AtMost.After(m.now, m.def.Calendar()).UTC()
-		m.emit(Record{Do: DidListen, Step: path, Hearing: &Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts}, Until: until})
-		m.send(Errand{Run: m.state.ID, Step: path, Listen: &Listen{Source: source, Key: key, Since: m.state.Accepted}})
+		m.emit(&ListeningBegan{Step: path, Hearing: &Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts}, Until: until})
+		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: path}, Task: &Listen{Source: source, Key: key, Since: m.state.Accepted}})
 		return blocked
 	case w.Till != nil:
 		v, err := w.Till.Eval(scope)
@@ -56,12 +56,12 @@ func (m *Machine) wait(def *flow.Step, step *Step, path string, scope expr.Scope
 		if !until.After(m.now) {
 			return m.end(def, path, nil, m.waited())
 		}
-		m.emit(Record{Do: DidBegin, Step: path})
-		m.emit(Record{Do: DidPause, Step: path, Until: until.UTC()})
+		m.emit(&StepBegan{Step: path})
+		m.emit(&StepPaused{Step: path, Until: until.UTC()})
 		return blocked
 	}
-	m.emit(Record{Do: DidBegin, Step: path})
-	m.emit(Record{Do: DidPause, Step: path, Until: w.For.After(m.now, m.def.Calendar()).UTC()})
+	m.emit(&StepBegan{Step: path})
+	m.emit(&StepPaused{Step: path, Until: w.For.After(m.now, m.def.Calendar()).UTC()})
 	return blocked
 }
 
@@ -86,7 +86,7 @@ func (m *Machine) listen(def *flow.Step, step *Step, path string, scope expr.Sco
 		}
 	}
 	hearing := *step.Hearing
-	m.emit(Record{Do: DidDeaf, Step: path, Hearing: &hearing})
+	m.emit(&ListeningEnded{Step: path, Hearing: &hearing})
 	m.hears(hearing.AlsoStarts, path, signal)
 	return m.end(def, path, nil, map[string]any{"came": true, "signal": heard})
 }
@@ -94,9 +94,9 @@ func (m *Machine) listen(def *flow.Step, step *Step, path string, scope expr.Sco
 // hears notes a signal a step heard. Where the signal is still to start a run,
 // it is that run's delivery and not this one's.
 func (m *Machine) hears(alsoStarts bool, path string, signal *Signal) {
-	r := Record{Do: DidHear, Step: path, Signal: signal}
+	r := &SignalHeard{Step: path, Signal: signal}
 	if !alsoStarts {
-		r.Text = m.from
+		r.Delivery = m.from
 	}
 	m.emit(r)
 }
@@ -135,15 +135,15 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 	}
 	switch {
 	case step.Hearing != nil && step.Asking != nil:
-		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "nobody answered within " + def.Question.AtMost.String()})
+		m.emit(&ListeningEnded{Step: step.Path, Hearing: step.Hearing})
+		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: "nobody answered within " + def.Question.AtMost.String()})
 	case step.Hearing != nil:
-		m.emit(Record{Do: DidDeaf, Step: step.Path, Hearing: step.Hearing})
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: map[string]any{"came": false}})
+		m.emit(&ListeningEnded{Step: step.Path, Hearing: step.Hearing})
+		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"came": false}})
 	case def.Wait != nil && step.Error == "":
-		m.emit(Record{Do: DidEnd, Step: step.Path, Status: Done, Output: m.waited()})
+		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: m.waited()})
 	default:
-		m.emit(Record{Do: DidWake, Step: step.Path})
+		m.emit(&StepWoken{Step: step.Path})
 	}
 }
 
@@ -153,11 +153,11 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 func (m *Machine) late(def *flow.Step, step *Step) {
 	within := flow.Span{Duration: def.Timeout}.String()
 	if m.asks(step, "It did not answer within "+within+".") {
-		m.emit(Record{Do: DidLimit, Step: step.Path})
+		m.emit(&StepLimited{Step: step.Path})
 		return
 	}
 	effect := m.effectOf(step)
 	m.cancelInside(step, "it took too long")
 	m.close(step, "the workflow")
-	m.emit(Record{Do: DidEnd, Step: step.Path, Status: Failed, Error: "it took longer than " + within, Effect: effect})
+	m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: "it took longer than " + within, Effect: effect})
 }

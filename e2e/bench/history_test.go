@@ -96,11 +96,11 @@ func BenchmarkWaiting(b *testing.B) {
 			entry := sample
 			entry.Records = slices.Clone(sample.Records)
 			for r := range entry.Records {
-				if entry.Records[r].Do == run.DidPause {
-					entry.Records[r].Until = until.UTC()
+				if paused, is := entry.Records[r].(*run.StepPaused); is {
+					entry.Records[r] = &run.StepPaused{Step: paused.Step, Until: until.UTC()}
 				}
 			}
-			data, err := json.Marshal(entry)
+			data, err := run.EncodeEntry(entry)
 			check(b, err)
 			id := store.ID(sample.At, [4]byte{byte(i >> 24), byte(i >> 16), byte(i >> 8), byte(i)})
 			_, err = tx.Exec("INSERT INTO runs (id, workflow, definition, status, kind, about, seq, accepted, wake) VALUES (?, 'sleeper', ?, 'waiting', 'called', '', 1, ?, ?)", id, hash, store.Time(sample.At), store.Time(until))

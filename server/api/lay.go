@@ -47,14 +47,13 @@ func lay(out *wire.Detail, def *run.Definition, state *run.State, lines []flow.L
 // the script; frame is nil where the run did not come here.
 func (l *layer) block(steps []*flow.Step, frame *run.Frame, at, in string) {
 	for i, def := range steps {
-		n := strconv.Itoa(i)
 		var did *run.Step
 		if frame != nil && i < len(frame.Steps) {
 			did = frame.Steps[i]
 		}
-		l.step(did, at+n, in+n)
+		l.step(did, flow.StepPath(at, i), flow.StepPath(in, i))
 		for _, b := range def.Blocks() {
-			l.inside(def, did, b, at+n+"/", in+n+"/")
+			l.inside(did, b, flow.StepPath(at, i), flow.StepPath(in, i))
 		}
 	}
 }
@@ -85,33 +84,39 @@ func (l *layer) step(did *run.Step, at, in string) {
 }
 
 // inside lays a block of a step: once, or once for each item or round.
-func (l *layer) inside(def *flow.Step, did *run.Step, b flow.NamedBlock, at, in string) {
+func (l *layer) inside(did *run.Step, b flow.NamedBlock, at, in string) {
 	var frames []*run.Frame
 	if did != nil {
 		for _, f := range did.Inside {
-			if f.Name == b.Name || (b.Name == "i" || b.Name == "r") && f.Name[0] == b.Name[0] {
+			if f.Name == b.Name || repeats(f.Name, b.Name) {
 				frames = append(frames, f)
 			}
 		}
 	}
+	line := l.lines[flow.BlockPath(in, b.Name)]
 	if len(frames) == 0 {
-		l.opening(nil, l.lines[in+b.Name], at+b.Name, did)
-		l.block(b.Do, nil, at+b.Name+"/", in+b.Name+"/")
+		l.opening(nil, line, flow.BlockPath(at, b.Name), did)
+		l.block(b.Do, nil, flow.BlockPath(at, b.Name), flow.BlockPath(in, b.Name))
 		return
 	}
 	for i, f := range frames {
-		line := l.lines[in+b.Name]
 		if i == mostShown {
 			line.Parts = []flow.Part{{Text: fmt.Sprintf("… and %d more", len(frames)-mostShown)}}
-			l.opening(nil, line, at+"more", did)
+			l.opening(nil, line, at+"/more", did)
 			return
 		}
-		if b.Name == "i" || b.Name == "r" {
-			line.Parts = []flow.Part{{Text: map[string]string{"i": "item ", "r": "round "}[b.Name]}, {Text: strconv.Itoa(i + 1), How: "word"}}
+		if repeats(f.Name, b.Name) {
+			line.Parts = []flow.Part{{Text: f.Name.Word + " "}, {Text: strconv.Itoa(f.Name.Number), How: "word"}}
 		}
-		l.opening(f, line, at+f.Name, did)
-		l.block(b.Do, f, at+f.Name+"/", in+b.Name+"/")
+		l.opening(f, line, flow.BlockPath(at, f.Name), did)
+		l.block(b.Do, f, flow.BlockPath(at, f.Name), flow.BlockPath(in, b.Name))
 	}
+}
+
+// repeats tells whether a block of a run is one of many of a block of the
+// script.
+func repeats(of, block flow.BlockName) bool {
+	return of.Word == block.Word && of.Number > 0 && block.Number == 0
 }
 
 // opening is the line above a block.

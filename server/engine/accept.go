@@ -116,15 +116,14 @@ func (l *live) begun(a Admission) *run.Begun {
 // where it may start at once.
 func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (*run.Machine, error) {
 	m := run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin, l.begun(a))
-	m.Record(a.Recorded)
+	m.Accept(a.Signal, a.Origin, l.begun(a), a.Recorded)
 	if why := l.chain.broken; why != "" {
-		return m, m.Handle(run.Event{Broken: why})
+		return m, m.Handle(&run.Break{Why: why})
 	}
 	if !first {
 		return m, nil
 	}
-	err := e.advance(l, m, run.Event{Start: true})
+	err := e.advance(l, m, &run.Begin{})
 	if err == nil {
 		err = e.recall(ctx, m)
 	}
@@ -135,8 +134,8 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	// The signal is kept all the same, with a run that says what is wrong.
 	l.state = run.NewState(l.id)
 	m = run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin, l.begun(a))
-	return m, m.Handle(run.Event{Broken: broken.Error()})
+	m.Accept(a.Signal, a.Origin, l.begun(a), nil)
+	return m, m.Handle(&run.Break{Why: broken.Error()})
 }
 
 // definition finds what a new run is started with.

@@ -118,7 +118,7 @@ func (e *Engine) wakeAll(ids []string) int64 {
 		group.Go(func() {
 			defer func() { <-free }()
 			var err error
-			e.onRun(id, func() { err = e.handle(e.hard, id, run.Event{Tick: true}) })
+			e.onRun(id, func() { err = e.handle(e.hard, id, &run.Tick{}) })
 			if err == nil {
 				moved.Add(1)
 			} else if !errors.Is(err, run.ErrStale) && e.hard.Err() == nil {

@@ -68,10 +68,10 @@ func (d *dispatcher) queue(r ready) {
 
 // flight names an errand among those of this process.
 func flight(e run.Errand) string {
-	switch {
-	case e.Cancel != nil:
+	switch e.Task.(type) {
+	case *run.Cancel:
 		return "cancel " + e.Key()
-	case e.Listen != nil:
+	case *run.Listen:
 		return "listen " + e.Key()
 	}
 	return e.Key()
@@ -213,12 +213,12 @@ func (d *dispatcher) pause(on bool) {
 // connectionOf finds the connection an errand uses; nil where it uses none.
 func (e *Engine) connectionOf(errand run.Errand) *flow.Connection {
 	s := e.workspace.Now()
-	switch {
-	case errand.Ask != nil:
-		c, _, _ := s.FindModel(errand.Ask.Model)
+	switch task := errand.Task.(type) {
+	case *run.Ask:
+		c, _, _ := s.FindModel(task.Model)
 		return c
-	case errand.Call != nil:
-		if t, ok := s.Tools.Find(errand.Call.Tool); ok {
+	case *run.Call:
+		if t, ok := s.Tools.Find(task.Tool); ok {
 			return s.Connections[t.Connection]
 		}
 	}

@@ -248,10 +248,16 @@ func (e *Engine) handleAs(ctx context.Context, id string, event run.Event, batch
 	}
 	var broken *fault.Error
 	var unreadable *workspace.UnreadableError
-	if event.Broken == "" && (errors.As(err, &broken) || errors.As(err, &unreadable)) {
-		return e.handle(ctx, id, run.Event{Broken: err.Error()})
+	if !breaks(event) && (errors.As(err, &broken) || errors.As(err, &unreadable)) {
+		return e.handle(ctx, id, &run.Break{Why: err.Error()})
 	}
 	return err
+}
+
+// breaks tells whether an event ends its run whatever that follows.
+func breaks(event run.Event) bool {
+	_, is := event.(*run.Break)
+	return is
 }
 
 func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
@@ -260,7 +266,7 @@ func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, bat
 		return err
 	}
 	m := run.NewMachine(l.def, l.state, now())
-	if err = l.unreadable; err == nil || event.Broken != "" {
+	if err = l.unreadable; err == nil || breaks(event) {
 		err = e.advance(l, m, event)
 	}
 	if err != nil {
@@ -338,17 +344,17 @@ func (e *Engine) send(l *live, errands []run.Errand) {
 
 // begin starts a run that waited behind others.
 func (e *Engine) begin(id string) {
-	e.working.Go(func() { e.onRun(id, func() { e.take(id, run.Event{Start: true}) }) })
+	e.working.Go(func() { e.onRun(id, func() { e.take(id, &run.Begin{}) }) })
 }
 
 // announce tells who watches.
 func (e *Engine) announce(l *live, entry run.Entry, status run.Status) {
 	e.Hub.tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
 	for _, r := range entry.Records {
-		switch r.Do {
-		case run.DidReview, run.DidDecide:
+		switch r.(type) {
+		case *run.ReviewAsked, *run.ReviewAnswered:
 			e.Hub.tell(News{Kind: "review", Run: l.id, Workflow: l.workflow, Thread: l.thread})
-		case run.DidSay, run.DidAccept:
+		case *run.WordsSaid, *run.RunAccepted:
 			e.Hub.tell(News{Kind: "message", Run: l.id, Workflow: l.workflow, Thread: l.thread})
 		}
 	}

@@ -21,13 +21,23 @@ import (
 // for their entry to be durable, from those that must.
 func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {
 	for _, errand := range errands {
-		if errand.Ask != nil || errand.Script != nil || errand.Call != nil && e.readsOnly(errand.Call.Tool) {
+		if e.changesNothing(errand.Task) {
 			early = append(early, errand)
 		} else {
 			after = append(after, errand)
 		}
 	}
 	return early, after
+}
+
+func (e *Engine) changesNothing(task run.Task) bool {
+	switch task := task.(type) {
+	case *run.Ask, *run.Script:
+		return true
+	case *run.Call:
+		return e.readsOnly(task.Tool)
+	}
+	return false
 }
 
 func (e *Engine) readsOnly(tool string) bool {
@@ -61,7 +71,8 @@ func (e *Engine) try(errand run.Errand) (again bool) {
 
 // awaits tells whether an errand's run still wants it done.
 func (e *Engine) awaits(errand run.Errand) bool {
-	if errand.Cancel != nil || errand.Listen != nil {
+	switch errand.Task.(type) {
+	case *run.Cancel, *run.Listen:
 		return true
 	}
 	l, err := e.find(e.hard, errand.Run)
@@ -80,56 +91,52 @@ func (e *Engine) awaits(errand run.Errand) bool {
 // fail answers an errand that could not be done for a reason of our own. What
 // may have left by then is in doubt.
 func (e *Engine) fail(errand run.Errand, why string) {
-	event := errand.Answer()
-	switch {
-	case errand.Ask != nil:
-		event.Answered = &run.Answered{Error: why}
-	case errand.Call != nil && errand.Call.Resend == flow.ResendNever:
-		event.Lost = &run.Lost{Why: sentence(why)}
-	case errand.Call != nil:
-		event.Returned = &run.Returned{Error: why, Effect: run.Unsure}
-	case errand.Script != nil, errand.Start != nil:
-		event.Returned = &run.Returned{Error: why}
-	case errand.Recall != nil:
-		event = run.Event{Broken: why}
-	default:
-		return
+	switch task := errand.Task.(type) {
+	case *run.Ask:
+		e.take(errand.Run, errand.Answer(&run.Answered{Error: why}))
+	case *run.Call:
+		if task.Resend == flow.ResendNever {
+			e.take(errand.Run, errand.Answer(&run.Lost{Why: sentence(why)}))
+		} else {
+			e.take(errand.Run, errand.Answer(&run.Returned{Error: why, Effect: run.Unsure}))
+		}
+	case *run.Script, *run.Start:
+		e.take(errand.Run, errand.Answer(&run.Returned{Error: why}))
+	case *run.Recall:
+		e.take(errand.Run, &run.Break{Why: why})
 	}
-	e.take(errand.Run, event)
 }
 
 // do sends one errand and takes its answer back to the run.
 func (e *Engine) do(errand run.Errand) (again bool, err error) {
-	event := errand.Answer()
-	switch {
-	case errand.Ask != nil:
-		if event.Answered = e.ask(errand); e.ctx.Err() != nil {
-			return false, nil // the engine stops; the journal knows what is open
+	switch task := errand.Task.(type) {
+	case *run.Ask:
+		answered := e.ask(errand, task)
+		if e.ctx.Err() == nil { // else the engine stops; the journal knows what is open
+			e.take(errand.Run, errand.Answer(answered))
 		}
-	case errand.Call != nil:
-		if !e.useTool(errand, &event) {
-			return false, nil
+	case *run.Call:
+		if reply := e.useTool(errand, task); reply != nil {
+			e.take(errand.Run, errand.Answer(reply))
 		}
-	case errand.Script != nil:
-		if event.Returned = e.runScript(errand.Script); e.ctx.Err() != nil {
-			return false, nil
+	case *run.Script:
+		returned := e.runScript(task)
+		if e.ctx.Err() == nil {
+			e.take(errand.Run, errand.Answer(returned))
 		}
-	case errand.Start != nil:
-		if again, err := e.startChild(errand, &event); again || err != nil {
-			return again, err
-		}
-	case errand.Listen != nil:
-		if err := e.listen(errand); err != nil {
-			e.log.Error("a signal could not be brought to the run that waits for it; it is tried again", "run", errand.Run, "step", errand.Step, "error", err)
+	case *run.Start:
+		return e.startChild(errand, task)
+	case *run.Listen:
+		if err := e.listen(errand, task); err != nil {
+			e.log.Error("a signal could not be brought to the run that waits for it; it is tried again",
+				"run", errand.Run, "step", errand.Step, "error", err)
 			return e.hard.Err() == nil, nil
 		}
-		return false, nil
-	case errand.Cancel != nil:
-		return e.cancelChild(errand)
-	case errand.Recall != nil:
-		return e.recallLate(errand)
+	case *run.Cancel:
+		return e.cancelChild(errand, task)
+	case *run.Recall:
+		return e.recallLate(errand, task)
 	}
-	e.take(errand.Run, event)
 	return false, nil
 }
 
@@ -142,17 +149,17 @@ func (e *Engine) runScript(s *run.Script) *run.Returned {
 	return &run.Returned{Result: expr.Canonical(result)}
 }
 
-func (e *Engine) ask(errand run.Errand) *run.Answered {
-	connection, m, ok := e.workspace.Now().FindModel(errand.Ask.Model)
+func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
+	connection, m, ok := e.workspace.Now().FindModel(ask.Model)
 	if !ok {
-		return &run.Answered{Error: "no connection offers the model " + errand.Ask.Model + " any more"}
+		return &run.Answered{Error: "no connection offers the model " + ask.Model + " any more"}
 	}
 	server, err := e.server(connection)
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
 	thread := e.conversation(errand.Run)
-	reply, err := server.Ask(e.ctx, m, errand.Ask, func(piece string) {
+	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
 		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
 	if err != nil {
@@ -189,65 +196,62 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 // pauses are how long a call that may be sent again waits between tries.
 var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 
-// useTool uses a tool and puts the outcome into the event; false where there
-// is none, since the engine stops or the run wants it no longer. A plain no to
-// a sending says nothing of the ones before it, which may have happened.
-func (e *Engine) useTool(errand run.Errand, event *run.Event) bool {
+// useTool uses a tool and gives the outcome; nil where there is none, since
+// the engine stops or the run wants it no longer. A plain no to a sending says
+// nothing of the ones before it, which may have happened.
+func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
 	unsure := errand.Again
 	for try := 0; ; try++ {
-		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, errand.Call.Tool, errand.Call.Args,
-			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: errand.Call.For, Run: errand.Run})
+		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, call.Tool, call.Args,
+			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: call.For, Run: errand.Run})
 		if e.hard.Err() != nil {
-			return false
+			return nil
 		}
-		if outcome(event, result, err) {
-			if r := event.Returned; r != nil && r.Error != "" && r.Effect == "" && unsure {
+		if reply := outcome(result, err); reply != nil {
+			if r, ended := reply.(*run.Returned); ended && r.Error != "" && r.Effect == "" && unsure {
 				r.Effect = run.Unsure
 			}
-			return true
+			return reply
 		}
 		unsure = unsure || tool.EffectOf(err) == run.Unsure
 		pause, ok := pauseFor(err, try)
 		if !ok || try == len(pauses) {
-			event.Returned = &run.Returned{Error: err.Error()}
+			given := &run.Returned{Error: err.Error()}
 			if unsure {
-				event.Returned.Effect = run.Unsure
+				given.Effect = run.Unsure
 			}
-			return true
+			return given
 		}
 		select {
 		case <-time.After(pause):
 		case <-e.ctx.Done():
-			return false
+			return nil
 		}
 		if !e.awaits(errand) {
-			return false
+			return nil
 		}
 	}
 }
 
-// outcome puts what a call came to into the event; false where trying again
-// may help.
-func outcome(event *run.Event, result any, err error) bool {
+// outcome is what a call came to; nil where trying again may help.
+func outcome(result any, err error) run.Reply {
 	var uncertain *tool.UncertainError
 	var refused *tool.RefusedError
 	var missing *tool.MissingError
 	var happened *tool.HappenedError
 	switch {
 	case err == nil:
-		event.Returned = &run.Returned{Result: result}
+		return &run.Returned{Result: result}
 	case errors.As(err, &uncertain):
-		event.Lost = &run.Lost{Why: sentence(uncertain.Err.Error())}
+		return &run.Lost{Why: sentence(uncertain.Err.Error())}
 	case errors.As(err, &missing):
-		event.Missing = &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
+		return &run.Missing{Connection: missing.Connection, Of: missing.Of, Why: err.Error()}
 	case errors.As(err, &happened):
-		event.Returned = &run.Returned{Error: err.Error(), Effect: run.TookPlace}
+		return &run.Returned{Error: err.Error(), Effect: run.TookPlace}
 	case errors.As(err, &refused):
-		event.Returned = &run.Returned{Error: err.Error(), NotFound: refused.NotFound}
-	default:
-		return false
+		return &run.Returned{Error: err.Error(), NotFound: refused.NotFound}
 	}
-	return true
+	return nil
 }
 
 // sentence ends a reason as sentences do, for others to follow.
@@ -286,21 +290,21 @@ func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
 	for {
 		again := false
 		for _, errand := range m.TakeErrands() {
-			if errand.Recall == nil {
+			wanted, ours := errand.Task.(*run.Recall)
+			if !ours {
 				m.Return(errand)
 				continue
 			}
-			remembered, err := e.remembered(ctx, errand.Recall)
+			remembered, err := e.remembered(ctx, wanted)
 			if err != nil {
 				return err
 			}
-			facts, err := e.facts(ctx, errand.Recall.About)
+			facts, err := e.facts(ctx, wanted.About)
 			if err != nil {
 				return err
 			}
-			event := errand.Answer()
-			event.Recalled = &run.Recalled{Messages: remembered, Facts: facts}
-			err = fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(event) })
+			answer := errand.Answer(&run.Recalled{Messages: remembered, Facts: facts})
+			err = fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(answer) })
 			if err != nil && !errors.Is(err, run.ErrStale) { // another way may have been enough meanwhile
 				return err
 			}
@@ -354,11 +358,11 @@ func (e *Engine) facts(ctx context.Context, about []string) ([]string, error) {
 // StopRun ends a run because a person says so. It gives [run.ErrStale] where
 // the run has ended already.
 func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {
-	return e.handle(ctx, id, run.Event{Stopped: &s})
+	return e.handle(ctx, id, &s)
 }
 
 // Decide takes a person's decision about a review to its run. Errors:
 // [run.ErrStale], a *[run.Refused], [ErrNoRun].
 func (e *Engine) Decide(ctx context.Context, id string, d run.Decided) error {
-	return e.handle(ctx, id, run.Event{Decided: &d})
+	return e.handle(ctx, id, &d)
 }

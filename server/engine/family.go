@@ -19,19 +19,19 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // startChild starts the run of a called workflow, once, however often it is
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
-func (e *Engine) startChild(errand run.Errand, event *run.Event) (again bool, err error) {
-	id, err := e.call(e.hard, *errand.Start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
+func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
+	id, err := e.call(e.hard, *start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
 	case err == nil:
-		event.Started = id
+		e.take(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
 	case errors.As(err, &broken):
 		return false, err
 	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
-		event.Returned = &run.Returned{Error: err.Error()}
+		e.take(errand.Run, errand.Answer(&run.Returned{Error: err.Error()}))
 	default:
 		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step, "error", err)
 		return true, nil
@@ -62,19 +62,19 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 
 // cancelChild stops a called run that is no longer wanted. Where it was never
 // started, it cannot be any more.
-func (e *Engine) cancelChild(errand run.Errand) (again bool, err error) {
+func (e *Engine) cancelChild(errand run.Errand, cancel *run.Cancel) (again bool, err error) {
 	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", callSource, errand.Key())
 	if err != nil {
 		return e.hard.Err() == nil, nil
 	}
 	for _, id := range ids {
-		e.stopUnwanted(id, errand.Cancel.By)
+		e.stopUnwanted(id, cancel.By)
 	}
 	return false, nil
 }
 
 func (e *Engine) stopUnwanted(id, by string) {
-	e.take(id, run.Event{Stopped: &run.Stop{By: by, Note: "the run that called it goes on without it"}})
+	e.take(id, &run.Stop{By: by, Note: "the run that called it goes on without it"})
 }
 
 // unwanted stops called runs that were given up just before the service
@@ -150,25 +150,29 @@ func (e *Engine) tell(l *live) {
 
 func (e *Engine) tellParent(l *live) error {
 	s := l.state
-	event := run.Event{Step: s.Origin.Step, Sending: s.Origin.Call, Returned: &run.Returned{Result: s.Result}}
-	switch s.Status {
-	case run.Failed:
-		event.Returned = &run.Returned{Error: l.def.Workflow.Title + " failed: " + s.Because}
-	case run.Stopped:
-		event.Returned = &run.Returned{Error: l.def.Workflow.Title + " was " + s.Because}
-	}
-	if event.Returned.Error == "" && event.Returned.Result == nil {
-		event.Returned.Result = map[string]any{}
-	}
+	ticket := run.Ticket{Step: s.Origin.Step, Sending: s.Origin.Call}
 	// The run that called may not have noted yet which run it called.
-	started := run.Event{Step: s.Origin.Step, Sending: s.Origin.Call, Started: l.id}
-	if err := e.handle(e.hard, s.Origin.Run, started); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
-		return err
-	}
-	if err := e.handle(e.hard, s.Origin.Run, event); err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
-		return err
+	for _, reply := range []run.Reply{&run.ChildBegan{Run: l.id}, returned(l)} {
+		err := e.handle(e.hard, s.Origin.Run, &run.Answer{Ticket: ticket, Reply: reply})
+		if err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
+			return err
+		}
 	}
 	return nil
+}
+
+// returned is what a called run that ended gives.
+func returned(l *live) *run.Returned {
+	s, title := l.state, l.def.Workflow.Title
+	switch {
+	case s.Status == run.Failed:
+		return &run.Returned{Error: title + " failed: " + s.Because}
+	case s.Status == run.Stopped:
+		return &run.Returned{Error: title + " was " + s.Because}
+	case s.Result == nil:
+		return &run.Returned{Result: map[string]any{}}
+	}
+	return &run.Returned{Result: s.Result}
 }
 
 // tellFailure starts the workflows that look after a failure.

@@ -189,7 +189,7 @@ func (e *Engine) settle(a arrival) (*Ticket, error) {
 // hears offers a signal to a step that waits and tells whether it was meant.
 func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 	copied := *a.signal
-	err := e.handleAs(e.hard, id, run.Event{Step: step, Heard: &copied, From: a.delivery}, heardBatch(a))
+	err := e.handleAs(e.hard, id, &run.Heard{Step: step, Signal: &copied, From: a.delivery}, heardBatch(a))
 	switch {
 	case err == nil:
 		return true, nil
@@ -228,9 +228,9 @@ func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arr
 }
 
 // listen looks for signals a step missed that only now waits for them.
-func (e *Engine) listen(errand run.Errand) error {
+func (e *Engine) listen(errand run.Errand, wanted *run.Listen) error {
 	found, err := e.arrivals(e.hard, "source = ? AND key = ? AND state != 'heard' AND at >= ? ORDER BY at",
-		errand.Listen.Source, errand.Listen.Key, store.Time(errand.Listen.Since))
+		wanted.Source, wanted.Key, store.Time(wanted.Since))
 	var workflow string
 	if len(found) > 0 {
 		err = errors.Join(err, e.store.Read().QueryRowContext(e.hard, "SELECT workflow FROM runs WHERE id = ?", errand.Run).Scan(&workflow))
@@ -261,11 +261,12 @@ func (e *Engine) unheard(ctx context.Context) error {
 		var errand run.Errand
 		var workflow string
 		var accepted int64
-		errand.Listen = &run.Listen{}
-		if err := rows.Scan(&errand.Run, &errand.Step, &errand.Listen.Source, &errand.Listen.Key, &workflow, &accepted); err != nil {
+		var listen run.Listen
+		if err := rows.Scan(&errand.Run, &errand.Step, &listen.Source, &listen.Key, &workflow, &accepted); err != nil {
 			return fmt.Errorf("engine: %w", err)
 		}
-		errand.Listen.Since = store.FromTime(accepted)
+		listen.Since = store.FromTime(accepted)
+		errand.Task = &listen
 		e.errands.put(workflow, errand)
 	}
 	return rows.Err()

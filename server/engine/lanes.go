@@ -222,7 +222,7 @@ func (s *lanes) ready(workflow string) []string {
 func (s *lanes) arrived(id string) {
 	older, quiet := s.supersedes(id)
 	for _, id := range older {
-		s.engine.take(id, run.Event{Stopped: &run.Stop{By: "the workflow", Note: "a newer signal came within " + quiet.String()}})
+		s.engine.take(id, &run.Stop{By: "the workflow", Note: "a newer signal came within " + quiet.String()})
 	}
 }
 

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"errors"
+	"fmt"
 	"time"
 
 	"woolsignal/core/run"
@@ -36,7 +37,7 @@ func (e *Engine) patiently(what string, about []any, do func() error) bool {
 // trouble. What came back from outside is not lost because a disk was full
 // for a while: it is brought until it is written, or no longer awaited.
 func (e *Engine) take(id string, event run.Event) {
-	e.patiently("an event could not be taken in", []any{"run", id, "step", event.Step}, func() error {
+	e.patiently("an event could not be taken in", []any{"run", id, "event", fmt.Sprintf("%T", event)}, func() error {
 		err := e.handle(e.hard, id, event)
 		var broken *fault.Error
 		if errors.Is(err, run.ErrStale) || errors.Is(err, ErrNoRun) || errors.As(err, &broken) {

@@ -105,7 +105,7 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 
 func alsoStarts(entry run.Entry) bool {
 	for _, r := range entry.Records {
-		if r.Do == run.DidDeaf && r.Hearing != nil && r.Hearing.AlsoStarts {
+		if ended, is := r.(*run.ListeningEnded); is && ended.Hearing != nil && ended.Hearing.AlsoStarts {
 			return true
 		}
 	}
@@ -197,66 +197,69 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", l.thread, l.id, who, name, text, rich, store.Time(at))
 		}
 	}
-	message := func(who, name, text string) { say(who, name, text, nil) }
-	switch r.Do {
-	case run.DidAccept:
+	switch r := r.(type) {
+	case *run.RunAccepted:
 		if r.Signal.Text != "" && r.Origin == nil {
-			message("person", r.Signal.From["name"], r.Signal.Text)
+			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
-	case run.DidSay:
+	case *run.WordsSaid:
 		say("agent", l.def.Workflow.Title, r.Text, rich(r.Message))
-	case run.DidHear:
+	case *run.SignalHeard:
 		if r.Signal.Kind == "chat" || r.Signal.Kind == "phone" {
-			message("person", r.Signal.From["name"], r.Signal.Text)
+			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
-		if r.Text != "" { // for its repeats
-			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run", r.Text, r.Signal.ID, l.id)
+		if r.Delivery != "" { // for its repeats
+			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run",
+				r.Delivery, r.Signal.ID, l.id)
 		}
-	case run.DidRemember:
+	case *run.MemoryKept:
 		if messages, err := json.Marshal(r.Said); err == nil {
-			b.Do("INSERT INTO memory (memory, run, messages) VALUES (?, ?, ?)", r.Text, l.id, messages)
+			b.Do("INSERT INTO memory (memory, run, messages) VALUES (?, ?, ?)", r.Memory, l.id, messages)
 		}
-	case run.DidReview:
+	case *run.ReviewAsked:
 		text, _ := json.Marshal(r.Review)
-		b.Do("INSERT INTO reviews (id, run, workflow, of, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)", r.Review.ID, l.id, l.workflow, r.Review.Of, r.Review.Title, store.Time(at), string(text))
-		message("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Of), r.Review.Title))
-	case run.DidDecide:
+		b.Do("INSERT INTO reviews (id, run, workflow, of, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)",
+			r.Review.ID, l.id, l.workflow, r.Review.Of, r.Review.Title, store.Time(at), string(text))
+		say("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Of), r.Review.Title), nil)
+	case *run.ReviewAnswered:
 		text, _ := json.Marshal(r.Review)
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)
-		message("note", r.Review.By, fmt.Sprintf("%s: %s", r.Review.By, r.Review.Choice))
-	case run.DidLabel:
+		say("note", r.Review.By, fmt.Sprintf("%s: %s", r.Review.By, r.Review.Choice), nil)
+	case *run.RunLabelled:
 		for _, label := range r.Labels {
 			b.Do("INSERT INTO labels (label, run) VALUES (?, ?) ON CONFLICT DO NOTHING", label, l.id)
 		}
-	case run.DidFact:
+	case *run.FactKept:
 		if r.Name != "" {
 			b.Do("DELETE FROM facts WHERE about = ? AND name = ?", r.About, r.Name)
 		}
-		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Text, l.id, store.Time(at))
-	case run.DidListen:
-		b.Do("INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?) ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key, also_starts = excluded.also_starts",
+		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Fact, l.id, store.Time(at))
+	case *run.ListeningBegan:
+		b.Do(`INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?)
+			ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key, also_starts = excluded.also_starts`,
 			l.id, r.Step, r.Hearing.Source, r.Hearing.Key, r.Hearing.AlsoStarts)
-	case run.DidDrop:
-		drop(b, l.id, r)
-	case run.DidDeaf:
+	case *run.ListeningEnded:
 		b.Do("DELETE FROM hears WHERE run = ? AND step = ?", l.id, r.Step)
-	case run.DidFinish:
+	case *run.ChildDropped:
+		drop(b, l.id, r)
+	case *run.RunFinished:
 		switch r.Status {
 		case run.Failed:
-			message("note", "", "This could not be finished. "+r.Error)
+			say("note", "", "This could not be finished. "+r.Why, nil)
 		case run.Stopped:
-			message("note", "", "This was "+r.Error)
+			say("note", "", "This was "+r.Why, nil)
 		}
 	}
 }
 
 // drop keeps a called run from ever being started, and marks one that was to
 // be stopped.
-func drop(b *store.Batch, id string, r run.Record) {
-	key := run.Errand{Run: id, Step: r.Step, Sending: r.Sending, Cancel: &run.Cancel{}}.Key()
+func drop(b *store.Batch, id string, r *run.ChildDropped) {
+	key := run.StartKey(id, r.Step, r.Sending)
 	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", callSource, key)
-	if by := r.Text; by != "" {
-		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = ? AND id = ?)", by, callSource, key)
+	if r.By != "" {
+		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = ? AND id = ?)",
+			r.By, callSource, key)
 	}
 }
 

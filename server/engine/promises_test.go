@@ -207,10 +207,10 @@ func TestACrashOrphansNoCalledRun(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	start := run.Errand{Run: late, Step: "0", Sending: s.Step("0").Sending, Start: &run.Start{Workflow: "child", Inputs: map[string]any{"n": int64(1)}}}
-	var event run.Event
-	if again, err := e.startChild(start, &event); again || err != nil || event.Started != "" {
-		t.Errorf("a start that came too late: again %t, %v, %q", again, err, event.Started)
+	start := &run.Start{Workflow: "child", Inputs: map[string]any{"n": int64(1)}}
+	errand := run.Errand{Run: late, Ticket: run.Ticket{Step: "0", Sending: s.Step("0").Sending}, Task: start}
+	if again, err := e.startChild(errand, start); again || err != nil {
+		t.Errorf("a start that came too late: again %t, %v", again, err)
 	}
 	if n := counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'child'"); n != 1 {
 		t.Errorf("%d children", n)
@@ -356,7 +356,7 @@ func TestWhatEndedTheProcessTwiceIsPutAside(t *testing.T) {
 	e.errands.pause(true)
 	id := call(t, e, "offer", nil)
 	s := becomes(t, e, id, run.Running)
-	work := "errand " + run.Errand{Run: id, Step: "0", Sending: s.Step("0").Sending}.Key()
+	work := "errand " + run.Errand{Run: id, Ticket: run.Ticket{Step: "0", Sending: s.Step("0").Sending}, Task: &run.Call{}}.Key()
 	for range 2 {
 		if err := e.Ended(context.Background(), work, "fatal error: stack overflow"); err != nil {
 			t.Fatal(err)

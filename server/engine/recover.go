@@ -125,7 +125,7 @@ func (e *Engine) Start(ctx context.Context) error {
 		e.begin(id)
 	}
 	for id, why := range stop {
-		e.working.Go(func() { e.take(id, run.Event{Broken: why}) })
+		e.working.Go(func() { e.take(id, &run.Break{Why: why}) })
 	}
 	if n := len(resume) + len(begin); n > 0 {
 		e.log.Info("took up what was open", "runs", n)
@@ -223,11 +223,9 @@ func (e *Engine) resume(id string) {
 		return
 	}
 	for _, errand := range errands {
-		if errand.Call != nil && errand.Call.Resend == flow.ResendNever {
+		if call, is := errand.Task.(*run.Call); is && call.Resend == flow.ResendNever {
 			e.working.Go(func() {
-				event := errand.Answer()
-				event.Lost = &run.Lost{Why: "The service stopped while this call was on its way."}
-				e.take(errand.Run, event)
+				e.take(errand.Run, errand.Answer(&run.Lost{Why: "The service stopped while this call was on its way."}))
 			})
 			continue
 		}
@@ -238,15 +236,13 @@ func (e *Engine) resume(id string) {
 
 // recallLate answers a memory errand that was not answered in the entry it
 // came from, as a journal may hold that somebody else wrote.
-func (e *Engine) recallLate(errand run.Errand) (again bool, err error) {
-	remembered, err := e.remembered(e.hard, errand.Recall)
+func (e *Engine) recallLate(errand run.Errand, recall *run.Recall) (again bool, err error) {
+	remembered, err := e.remembered(e.hard, recall)
 	if err != nil {
 		e.log.Error("a memory could not be read; it is tried again", "run", errand.Run, "error", err)
 		return e.hard.Err() == nil, nil
 	}
-	event := errand.Answer()
-	event.Recalled = &run.Recalled{Messages: remembered}
-	e.take(errand.Run, event)
+	e.take(errand.Run, errand.Answer(&run.Recalled{Messages: remembered}))
 	return false, nil
 }
 

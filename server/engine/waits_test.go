@@ -385,7 +385,7 @@ func TestSnapshotsGrowWithTheJournal(t *testing.T) {
 func TestABusyWorkflowDoesNotStarveOthers(t *testing.T) {
 	d := newDispatcher(&Engine{})
 	for i := range 5000 {
-		d.queues["noisy"] = append(d.queues["noisy"], ready{Errand: run.Errand{Step: fmt.Sprint(i)}})
+		d.queues["noisy"] = append(d.queues["noisy"], ready{Errand: run.Errand{Ticket: run.Ticket{Step: fmt.Sprint(i)}}})
 	}
 	d.queues["quiet"] = []ready{{Errand: run.Errand{Run: "quiet"}}}
 	d.turns = []string{"noisy", "quiet"}

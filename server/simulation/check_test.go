@@ -113,17 +113,17 @@ func (w *world) finishedOnce(l *life, id string) {
 			w.t.Errorf("the run %s has entry %d after entry %d", id, e.Seq, i)
 		}
 		for _, r := range e.Records {
-			switch r.Do {
-			case run.DidBegin:
+			switch r := r.(type) {
+			case *run.StepBegan:
 				if done[r.Step] {
 					w.t.Errorf("the finished step %s of %s begins again", r.Step, id)
 				}
-			case run.DidEnd:
+			case *run.StepEnded:
 				if done[r.Step] {
 					w.t.Errorf("the finished step %s of %s ends again", r.Step, id)
 				}
 				done[r.Step] = r.Status == run.Done || r.Status == run.Skipped
-			case run.DidRetry:
+			case *run.StepRetried:
 				for path := range done {
 					if path == r.Step || strings.HasPrefix(path, r.Step+"/") {
 						delete(done, path)

@@ -3,7 +3,6 @@ package run
 import (
 	"bytes"
 	"encoding/json"
-	"fmt"
 	"maps"
 	"math"
 	"slices"
@@ -12,32 +11,7 @@ import (
 	"unicode/utf8"
 )
 
-// EncodeEntry writes an entry for the journal. It is the JSON that
-// encoding/json would write, made by hand where every run passes: a tenth of
-// the service's work under load was finding out by reflection which of a
-// record's many fields are empty.
-func EncodeEntry(e Entry) ([]byte, error) {
-	b := encoder{buf: make([]byte, 0, 2048)}
-	b.raw(`{"v":`)
-	b.buf = strconv.AppendInt(b.buf, int64(e.Form), 10)
-	b.raw(`,"seq":`)
-	b.buf = strconv.AppendInt(b.buf, e.Seq, 10)
-	b.raw(`,"at":`)
-	b.time(e.At)
-	b.raw(`,"records":[`)
-	for i := range e.Records {
-		if i > 0 {
-			b.raw(",")
-		}
-		b.record(&e.Records[i])
-	}
-	b.raw("]}")
-	if b.err != nil {
-		return nil, fmt.Errorf("run: this advance cannot be written: %w", b.err)
-	}
-	return b.buf, nil
-}
-
+// encoder writes JSON.
 type encoder struct {
 	buf []byte
 	err error
@@ -45,62 +19,7 @@ type encoder struct {
 
 func (b *encoder) raw(s string) { b.buf = append(b.buf, s...) }
 
-func (b *encoder) record(r *Record) {
-	b.raw(`{"do":`)
-	b.text(r.Do)
-	b.field("step", r.Step)
-	b.field("status", string(r.Status))
-	if r.Signal != nil {
-		b.raw(`,"signal":`)
-		b.signal(r.Signal)
-	}
-	b.other("origin", r.Origin, r.Origin == nil)
-	b.other("begun", r.Begun, r.Begun == nil)
-	b.any("input", r.Input)
-	b.any("output", r.Output)
-	b.field("error", r.Error)
-	b.field("block", r.Block)
-	if r.Confidence != 0 {
-		b.raw(`,"confidence":`)
-		b.value(r.Confidence)
-	}
-	b.field("effect", string(r.Effect))
-	b.field("resend", string(r.Resend))
-	if r.Sending != 0 {
-		b.raw(`,"sending":`)
-		b.buf = strconv.AppendInt(b.buf, r.Sending, 10)
-	}
-	if !r.Until.IsZero() {
-		b.raw(`,"until":`)
-		b.time(r.Until)
-	}
-	b.other("hearing", r.Hearing, r.Hearing == nil)
-	b.field("child", r.Child)
-	if r.Recorded {
-		b.raw(`,"recorded":true`)
-	}
-	b.other("agent", r.Agent, r.Agent == nil)
-	b.other("said", r.Said, len(r.Said) == 0)
-	b.field("text", r.Text)
-	b.field("about", r.About)
-	b.field("name", r.Name)
-	b.other("labels", r.Labels, len(r.Labels) == 0)
-	b.other("facts", r.Facts, len(r.Facts) == 0)
-	b.other("offered", r.Offered, len(r.Offered) == 0)
-	b.other("turn", r.Turn, r.Turn == nil)
-	b.other("call", r.Call, r.Call == nil)
-	b.other("review", r.Review, r.Review == nil)
-	b.other("message", r.Message, r.Message == nil)
-	b.other("asking", r.Asking, r.Asking == nil)
-	if r.Answer != nil {
-		b.raw(`,"answer":{"status":`)
-		b.buf = strconv.AppendInt(b.buf, int64(r.Answer.Status), 10)
-		b.other("headers", r.Answer.Headers, len(r.Answer.Headers) == 0)
-		b.any("body", r.Answer.Body)
-		b.raw("}")
-	}
-	b.raw("}")
-}
+func (b *encoder) whole(n int64) { b.buf = strconv.AppendInt(b.buf, n, 10) }
 
 func (b *encoder) signal(s *Signal) {
 	b.raw(`{"id":`)
@@ -131,10 +50,22 @@ func (b *encoder) signal(s *Signal) {
 	b.raw("}")
 }
 
+// number writes a number that is not 0.
+func (b *encoder) number(name string, n int64) {
+	if n != 0 {
+		b.raw(`,"`)
+		b.raw(name)
+		b.raw(`":`)
+		b.whole(n)
+	}
+}
+
 // field writes a text that is not empty.
 func (b *encoder) field(name, s string) {
 	if s != "" {
-		b.raw(`,"` + name + `":`)
+		b.raw(`,"`)
+		b.raw(name)
+		b.raw(`":`)
 		b.text(s)
 	}
 }
@@ -142,7 +73,9 @@ func (b *encoder) field(name, s string) {
 // any writes a value that is not nil.
 func (b *encoder) any(name string, v any) {
 	if v != nil {
-		b.raw(`,"` + name + `":`)
+		b.raw(`,"`)
+		b.raw(name)
+		b.raw(`":`)
 		b.value(v)
 	}
 }
@@ -152,7 +85,9 @@ func (b *encoder) other(name string, v any, empty bool) {
 	if empty {
 		return
 	}
-	b.raw(`,"` + name + `":`)
+	b.raw(`,"`)
+	b.raw(name)
+	b.raw(`":`)
 	b.marshal(v)
 }
 

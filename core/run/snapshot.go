@@ -6,27 +6,6 @@ import (
 	"fmt"
 )
 
-// DecodeEntry reads one entry of a journal. Numbers come back in the form
-// they had, so that a folded state equals the one that was never written.
-func DecodeEntry(data []byte) (Entry, error) {
-	var e Entry
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.UseNumber()
-	if err := d.Decode(&e); err != nil {
-		return e, fmt.Errorf("run: this is not a journal entry: %w", err)
-	}
-	if e.Form != Form {
-		return e, &FormError{fmt.Sprintf("entry %d is of form %d", e.Seq, e.Form)}
-	}
-	for i := range e.Records {
-		if !e.Records[i].known() {
-			return e, &FormError{fmt.Sprintf("entry %d says %q", e.Seq, e.Records[i].Do)}
-		}
-		e.Records[i].canonical()
-	}
-	return e, nil
-}
-
 // EncodeState writes a state as a snapshot.
 func EncodeState(s *State) ([]byte, error) {
 	out, err := json.Marshal(s)
@@ -54,6 +33,6 @@ func DecodeState(data []byte) (*State, error) {
 	if s.Reviews == nil {
 		s.Reviews = map[string]*Review{}
 	}
-	s.canonical()
+	s.gate(&gate{})
 	return s, nil
 }

@@ -1,0 +1,258 @@
+package run
+
+import (
+	"fmt"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+)
+
+// Fold builds a state from a journal.
+func Fold(id string, entries []Entry) (*State, error) {
+	s := NewState(id)
+	for _, e := range entries {
+		if err := s.Apply(e); err != nil {
+			return nil, err
+		}
+	}
+	return s, nil
+}
+
+// Apply puts one entry into the state. It fails where the entry cannot
+// follow what the state holds.
+func (s *State) Apply(e Entry) error {
+	if e.Seq != s.Seq+1 {
+		return fmt.Errorf("run %s: entry %d cannot follow entry %d", s.ID, e.Seq, s.Seq)
+	}
+	for _, r := range e.Records {
+		if err := s.put(r, e.At); err != nil {
+			return fmt.Errorf("run %s, entry %d: %w", s.ID, e.Seq, err)
+		}
+	}
+	s.Seq = e.Seq
+	s.rest()
+	return nil
+}
+
+// put lets a record through the gate and assigns what it says.
+func (s *State) put(r Record, at time.Time) error {
+	var g gate
+	r.gate(&g)
+	s.Held += int64(g.held)
+	switch r := r.(type) {
+	case *RunAccepted:
+		s.Signal, s.Origin, s.Begun, s.Accepted = r.Signal, r.Origin, r.Begun, at
+	case *RunStarted:
+		s.Started, s.Status = at, Running
+	case *RunFinished:
+		s.Status, s.Because, s.Ended, s.Result = r.Status, r.Why, at, r.Result
+	case *RunLabelled:
+		s.Labels = append(s.Labels, r.Labels...)
+	case *CallerAnswered:
+		s.Response = r.Response
+	case *WordsSaid, *SignalHeard, *MemoryKept, *FactKept:
+		// for the conversation and the memory; the state needs none of them
+	case *StepBegan:
+		return s.began(r, at)
+	case *StepSent:
+		return s.known(r, r.Step, func(step *Step) {
+			step.Input, step.Sent, step.Sending, step.Resend = r.Input, true, s.sending(r.Sending), r.Resend
+		})
+	case *StepEnded:
+		return s.stepEnded(r, at)
+	case *StepLimited:
+		return s.known(r, r.Step, func(step *Step) { step.Deadline = r.Until })
+	case *StepPaused:
+		return s.known(r, r.Step, func(step *Step) { step.Status, step.Until = Waiting, r.Until })
+	case *StepRetried:
+		return s.known(r, r.Step, func(step *Step) {
+			s.unsure(step)
+			*step = Step{Path: step.Path, Status: Waiting, Began: step.Began, Error: step.Error,
+				Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
+		})
+	case *StepWoken:
+		return s.known(r, r.Step, func(step *Step) { step.Status, step.Until = Again, time.Time{} })
+	case *BlockEntered:
+		return s.entered(r, at)
+	case *BlockLeft:
+		return s.left(r)
+	case *ListeningBegan:
+		step, err := s.ensure(r.Step, at)
+		if err == nil {
+			hearing := *r.Hearing
+			step.Status, step.Hearing, step.Until = Waiting, &hearing, r.Until
+		}
+		return err
+	case *ListeningEnded:
+		return s.known(r, r.Step, func(step *Step) { step.Hearing, step.Until = nil, time.Time{} })
+	case *ChildStarted:
+		return s.known(r, r.Step, func(step *Step) { step.Child = r.Child })
+	case *ChildDropped:
+		return s.known(r, r.Step, func(step *Step) { step.Child = "" })
+	case *QuestionMoved:
+		return s.known(r, r.Step, func(step *Step) {
+			asking := *r.Asking
+			step.Asking = &asking
+		})
+	case *ReviewAsked:
+		return s.known(r, r.Step, func(step *Step) { s.reviewAsked(step, r) })
+	case *ReviewAnswered:
+		return s.known(r, r.Step, func(step *Step) { s.reviewAnswered(step, r) })
+	case *MemoryRecalled:
+		return s.atWork(r, r.Step, func(a *agent.State) {
+			a.PutRecalled(r.Said, r.Task)
+			a.PutFacts(r.Facts)
+		})
+	case *ModelAsked:
+		return s.atWork(r, r.Step, func(a *agent.State) {
+			a.Messages = append(a.Messages, r.Said...)
+			a.PutAsked(at, r.Offered)
+		})
+	case *ModelAnswered:
+		return s.modelAnswered(r)
+	case *CallChanged:
+		return s.atWork(r, r.Step, func(a *agent.State) { a.PutCall(*r.Call) })
+	}
+	return nil
+}
+
+// known does something to a step that began before.
+func (s *State) known(r Record, path string, do func(*Step)) error {
+	step := s.Step(path)
+	if step == nil {
+		return fmt.Errorf("%s for the step %q, which never began", r.word(), path)
+	}
+	do(step)
+	return nil
+}
+
+// atWork does something to the agent, or the question to a model, of a step.
+func (s *State) atWork(r Record, path string, do func(*agent.State)) error {
+	step := s.Step(path)
+	if step == nil || step.Agent == nil {
+		return fmt.Errorf("%s for the step %q, which is no agent", r.word(), path)
+	}
+	do(step.Agent)
+	return nil
+}
+
+func (s *State) began(r *StepBegan, at time.Time) error {
+	step, err := s.ensure(r.Step, at)
+	if err != nil {
+		return err
+	}
+	step.Status, step.Input, step.Effect = Running, r.Input, ""
+	step.Sending, step.Resend = s.sending(r.Sending), r.Resend
+	if r.Agent != nil {
+		fresh := *r.Agent // the record must stay as it was written
+		step.Agent = &fresh
+	}
+	return nil
+}
+
+func (s *State) stepEnded(r *StepEnded, at time.Time) error {
+	step, err := s.ensure(r.Step, at)
+	if err != nil {
+		return err
+	}
+	step.Status, step.Output, step.Error, step.Ended = r.Status, r.Output, r.Error, at
+	step.Until, step.Deadline = time.Time{}, time.Time{}
+	step.Recorded, step.Effect = r.Recorded, r.Effect
+	if r.Effect == "" {
+		delete(s.Unsure, r.Step)
+	}
+	if r.Input != nil {
+		step.Input = r.Input
+	}
+	return nil
+}
+
+func (s *State) entered(r *BlockEntered, at time.Time) error {
+	step, err := s.ensure(r.Step, at)
+	if err != nil {
+		return err
+	}
+	if step.Status == "" || step.Status == Again {
+		step.Status = Running
+	}
+	switch r.Block.Word {
+	case flow.CaseBlock, flow.ElseBlock, flow.UnsureBlock:
+		step.Block, step.Reason, step.Confidence = r.Block, r.Reason, r.Confidence
+	}
+	if step.block(r.Block) != nil {
+		return fmt.Errorf("the block %s of step %q is entered twice", r.Block, r.Step)
+	}
+	step.Inside = append(step.Inside, &Frame{Name: r.Block})
+	return nil
+}
+
+func (s *State) left(r *BlockLeft) error {
+	step := s.Step(r.Step)
+	if step == nil || step.block(r.Block) == nil {
+		return fmt.Errorf("the block %s of step %q was never entered", r.Block, r.Step)
+	}
+	frame := step.block(r.Block)
+	frame.Status, frame.Gives, frame.Error = r.Status, r.Gives, r.Error
+	return nil
+}
+
+func (s *State) reviewAsked(step *Step, r *ReviewAsked) {
+	review := *r.Review
+	s.Reviews[review.ID] = &review
+	step.Reviews = append(step.Reviews, review.ID)
+	if !review.ofStep() {
+		return
+	}
+	switch review.Kind {
+	case OfDoubt:
+		step.Status, step.Deadline = Uncertain, time.Time{}
+	case OfStep, OfConnection:
+		step.Status = Waiting
+	}
+}
+
+func (s *State) reviewAnswered(step *Step, r *ReviewAnswered) {
+	review := *r.Review
+	s.Reviews[review.ID] = &review
+	if step.Status == Uncertain || review.Kind == OfConnection && review.ofStep() {
+		step.Status = Running
+	}
+}
+
+func (s *State) modelAnswered(r *ModelAnswered) error {
+	step := s.Step(r.Step)
+	if step == nil || step.Agent == nil || !step.Agent.Thinking() {
+		return fmt.Errorf("%s for the step %q, which asked no model", r.word(), r.Step)
+	}
+	step.Agent.PutAnswered(r.Said, r.Turn)
+	s.Spent.Input += r.Turn.Input
+	s.Spent.Output += r.Turn.Output
+	s.Spent.Cost += r.Turn.Cost
+	return nil
+}
+
+// sending numbers a call: by the entry that sends it, or with the number it
+// had where it is the same call once more.
+func (s *State) sending(kept int64) int64 {
+	if kept != 0 {
+		return kept
+	}
+	return s.Seq + 1
+}
+
+// unsure keeps, of a step that begins again, the calls in it that may have
+// happened: should the same be called once more, it has the same number.
+func (s *State) unsure(step *Step) {
+	if args, ok := step.Input.(map[string]any); ok && step.Effect == Unsure {
+		if s.Unsure == nil {
+			s.Unsure = map[string]Sent{}
+		}
+		s.Unsure[step.Path] = Sent{step.Sending, args}
+	}
+	for _, frame := range step.Inside {
+		for _, inner := range frame.Steps {
+			s.unsure(inner)
+		}
+	}
+}

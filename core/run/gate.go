@@ -1,0 +1,220 @@
+package run
+
+import (
+	"strings"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/expr"
+)
+
+// gate is where every value passes that enters a record, and so the journal
+// and the state, and nowhere else: behind it a value has one form (see
+// [expr.Canonical]) whether it came a moment ago, is read back from a journal,
+// or from a snapshot. The gate also weighs what passes.
+type gate struct {
+	held int // bytes of the values, about as JSON writes them
+}
+
+func (g *gate) value(v *any) {
+	*v = expr.Canonical(*v)
+	g.held += size(*v, largestValue)
+}
+
+func (g *gate) fields(m map[string]any) {
+	expr.Canonical(m)
+	g.held += size(m, largestValue)
+}
+
+// text gives a text the form a journal can hold.
+func (g *gate) text(s *string) {
+	*s = strings.ToValidUTF8(*s, "\uFFFD")
+	g.held += len(*s)
+}
+
+func (g *gate) texts(all []string) {
+	for i := range all {
+		g.text(&all[i])
+	}
+}
+
+func (g *gate) messages(all []agent.Message) {
+	for i := range all {
+		g.message(&all[i])
+	}
+}
+
+func (g *gate) message(m *agent.Message) {
+	g.text(&m.Text)
+	for i := range m.Asks {
+		g.value(&m.Asks[i].Args)
+	}
+}
+
+func (g *gate) call(c *agent.Call) {
+	if c != nil {
+		g.fields(c.Args)
+		g.value(&c.Result)
+		g.text(&c.Error)
+		g.text(&c.Note)
+	}
+}
+
+func (g *gate) agent(a *agent.State) {
+	if a == nil {
+		return
+	}
+	g.text(&a.System)
+	g.messages(a.Messages)
+	for _, c := range a.Calls {
+		g.call(c)
+	}
+}
+
+func (s *Signal) gate(g *gate) {
+	if s == nil {
+		return
+	}
+	g.text(&s.Text)
+	g.text(&s.Subject)
+	g.text(&s.Thread)
+	g.value(&s.Body)
+	if s.Via != nil {
+		g.fields(s.Via.Args)
+	}
+}
+
+func (o *Origin) gate(g *gate) {
+	if o != nil {
+		g.fields(o.Given)
+	}
+}
+
+func (r *Response) gate(g *gate) {
+	if r != nil {
+		g.value(&r.Body)
+	}
+}
+
+func (r *Review) gate(g *gate) {
+	if r == nil {
+		return
+	}
+	g.text(&r.Note)
+	g.value(&r.Show)
+	g.fields(r.Edit)
+	g.fields(r.Edited)
+}
+
+func (m *Message) gate(g *gate) {
+	if m == nil {
+		return
+	}
+	g.text(&m.Text)
+	g.texts(m.Buttons)
+	g.value(&m.Picture)
+	g.value(&m.File)
+	for i := range m.Layout {
+		g.value(&m.Layout[i])
+	}
+}
+
+func (a *Asking) gate(g *gate) {
+	if a != nil {
+		g.value(&a.Value)
+	}
+}
+
+func (r *RunAccepted) gate(g *gate) {
+	r.Signal.gate(g)
+	r.Origin.gate(g)
+}
+
+func (r *RunFinished) gate(g *gate) {
+	g.text(&r.Why)
+	g.value(&r.Result)
+}
+
+func (r *StepBegan) gate(g *gate) {
+	g.value(&r.Input)
+	g.agent(r.Agent)
+}
+
+func (r *StepEnded) gate(g *gate) {
+	g.value(&r.Input)
+	g.value(&r.Output)
+	g.text(&r.Error)
+}
+
+func (r *BlockLeft) gate(g *gate) {
+	g.value(&r.Gives)
+	g.text(&r.Error)
+}
+
+func (r *MemoryRecalled) gate(g *gate) {
+	g.messages(r.Said)
+	g.text(&r.Task)
+	g.texts(r.Facts)
+}
+
+func (r *WordsSaid) gate(g *gate) {
+	g.text(&r.Text)
+	r.Message.gate(g)
+}
+
+func (r *FactKept) gate(g *gate) {
+	g.text(&r.About)
+	g.text(&r.Fact)
+}
+
+func (*RunStarted) gate(*gate)         {}
+func (r *RunLabelled) gate(g *gate)    { g.texts(r.Labels) }
+func (r *CallerAnswered) gate(g *gate) { r.Response.gate(g) }
+func (r *StepSent) gate(g *gate)       { g.value(&r.Input) }
+func (*StepLimited) gate(*gate)        {}
+func (*StepPaused) gate(*gate)         {}
+func (*StepRetried) gate(*gate)        {}
+func (*StepWoken) gate(*gate)          {}
+func (r *BlockEntered) gate(g *gate)   { g.text(&r.Reason) }
+func (*ListeningBegan) gate(*gate)     {}
+func (*ListeningEnded) gate(*gate)     {}
+func (r *SignalHeard) gate(g *gate)    { r.Signal.gate(g) }
+func (*ChildStarted) gate(*gate)       {}
+func (*ChildDropped) gate(*gate)       {}
+func (r *ModelAsked) gate(g *gate)     { g.messages(r.Said) }
+func (r *ModelAnswered) gate(g *gate)  { g.message(&r.Said) }
+func (r *CallChanged) gate(g *gate)    { g.call(r.Call) }
+func (r *ReviewAsked) gate(g *gate)    { r.Review.gate(g) }
+func (r *ReviewAnswered) gate(g *gate) { r.Review.gate(g) }
+func (r *QuestionMoved) gate(g *gate)  { r.Asking.gate(g) }
+func (r *MemoryKept) gate(g *gate)     { g.messages(r.Said) }
+
+// gate passes a state that was read back.
+func (s *State) gate(g *gate) {
+	s.Signal.gate(g)
+	s.Origin.gate(g)
+	s.Response.gate(g)
+	g.value(&s.Result)
+	for _, r := range s.Reviews {
+		r.gate(g)
+	}
+	for _, sent := range s.Unsure {
+		g.fields(sent.Args)
+	}
+	s.Root.gate(g)
+}
+
+func (f *Frame) gate(g *gate) {
+	g.value(&f.Gives)
+	for _, step := range f.Steps {
+		g.value(&step.Input)
+		g.value(&step.Output)
+		step.Asking.gate(g)
+		g.agent(step.Agent)
+		for _, inner := range step.Inside {
+			inner.gate(g)
+		}
+	}
+}
+
+// CanonicalMessages gives the values in messages their one form, in place.
+func CanonicalMessages(messages []agent.Message) { (&gate{}).messages(messages) }

@@ -1,0 +1,30 @@
+package run
+
+// Origin tells where a run comes from that no signal from outside started.
+type Origin struct {
+	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
+	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
+	Call  int64          `json:"call,omitempty"`  // which sending of the step called it
+	Kind  string         `json:"kind"`            // call, rerun or try
+	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
+	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
+}
+
+// What an [Origin] can be.
+const (
+	OfCall  = "call"
+	OfRerun = "rerun"
+	OfTry   = "try"
+)
+
+// Begun is what a run is among others, as it was taken in: all that lists and
+// searches know of it beside what its journal says.
+type Begun struct {
+	Workflow   string `json:"workflow"`
+	Definition string `json:"definition"`         // by content
+	Thread     string `json:"thread,omitempty"`   // its conversation
+	Key        string `json:"key,omitempty"`      // what its workflow's limits tell it apart by
+	Delivery   string `json:"delivery,omitempty"` // what delivered its signal, for telling repeats
+	Cause      string `json:"cause,omitempty"`    // the run that brought it about
+	Links      int    `json:"links,omitempty"`    // runs before it that brought one another about
+}

@@ -1,0 +1,64 @@
+package run
+
+import "time"
+
+// ReviewKind is what a person is asked about.
+type ReviewKind string
+
+// The kinds of review.
+const (
+	OfStep       ReviewKind = "step"       // a decision that was written into the workflow
+	OfApproval   ReviewKind = "approval"   // whether an agent may use a tool
+	OfDoubt      ReviewKind = "uncertain"  // whether a call happened
+	OfConnection ReviewKind = "connection" // a connection that is missing
+)
+
+// Choices of a review that asks about a tool.
+const (
+	Approve = "approve"
+	Decline = "decline"
+)
+
+// Choices of a review that asks for a missing connection.
+const (
+	GoOn   = "go on"
+	GiveUp = "give up"
+)
+
+// Choices of a review about a call that may or may not have happened.
+const (
+	Happened  = "it happened"
+	SendAgain = "send it again"
+	DidNot    = "it did not happen"
+)
+
+// Withdrawn is the choice of a review whose run was stopped.
+const Withdrawn = "withdrawn"
+
+// Review is a question put to a person.
+type Review struct {
+	ID      string         `json:"id"`
+	Of      string         `json:"of"` // whom: a person's e-mail, a role or a team
+	Kind    ReviewKind     `json:"kind"`
+	Title   string         `json:"title"`           // one line
+	Why     string         `json:"why"`             // why somebody is asked
+	Show    any            `json:"show,omitempty"`  // what they need to see
+	Tool    string         `json:"tool,omitempty"`  // the tool that waits
+	Needs   string         `json:"needs,omitempty"` // the connection that is missing
+	Call    string         `json:"call,omitempty"`  // the agent's call that waits
+	Edit    map[string]any `json:"edit,omitempty"`  // values they may change
+	Choices []string       `json:"choices"`         // the first goes on with it
+	Choice  string         `json:"choice,omitempty"`
+	Edited  map[string]any `json:"edited,omitempty"` // the values after they changed some
+	By      string         `json:"by,omitempty"`     // name
+	Note    string         `json:"note,omitempty"`
+	Asked   time.Time      `json:"asked"`
+	Decided time.Time      `json:"decided,omitzero"`
+}
+
+// open tells whether nobody has decided yet.
+func (r *Review) open() bool { return r.Choice == "" }
+
+// ofStep tells whether it holds up the step itself rather than a call of an
+// agent in it.
+func (r *Review) ofStep() bool { return r.Call == "" }

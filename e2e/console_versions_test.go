@@ -83,7 +83,7 @@ func TestConsoleItemsFoldAndRunsRepeat(t *testing.T) {
 		chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll('li button')].find(b => /Ask the depot/.test(b.textContent))`)),
 		chromedp.Click(button("Run again from here")), browser.HasText("repeats"), browser.HasText("waiting for the depot"))
 	again, err := s.As("Ines").Runs(c, filterWorkflow("payout-week"))
-	if err != nil || len(again.Runs) != 2 || again.Runs[0].Status != run.Waiting || again.Runs[0].Origin != "rerun "+id {
+	if err != nil || len(again.Runs) != 2 || again.Runs[0].Status != run.Waiting || *again.Runs[0].Origin != (wire.Origin{Kind: "rerun", Run: id}) {
 		t.Errorf("%+v %v", again.Runs, err)
 	}
 }

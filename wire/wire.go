@@ -93,7 +93,13 @@ type Run struct {
 	Input    int          `json:"input_tokens"`
 	Output   int          `json:"output_tokens"`
 	Cost     money.Micros `json:"cost_micros"`      // millionths of the workspace's currency
-	Origin   string       `json:"origin,omitempty"` // call, rerun or try, and the run it came from
+	Origin   *Origin      `json:"origin,omitempty"` // nil where a signal from outside started it
+}
+
+// Origin is where a run comes from that no signal from outside started.
+type Origin struct {
+	Kind string `json:"kind"`          // call, rerun or try
+	Run  string `json:"run,omitempty"` // that called it, or that it repeats
 }
 
 // Runs is a page of runs, newest first.

@@ -35,7 +35,7 @@ export interface Review {
 }
 export interface Detail extends Run {
   signal: { from?: Record<string, string>; text?: string; body?: unknown; trigger: string; kind: string; thread?: string }
-  steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }; labels: string[]; result?: unknown; wake?: string; origin?: string; draft?: boolean; in_place?: { of: string; used: string }[]
+  steps: Step[]; reviews: Review[]; response?: { status: number; body?: unknown }; labels: string[]; result?: unknown; wake?: string; origin?: { kind: string; run?: string }; draft?: boolean; in_place?: { of: string; used: string }[]
 }
 export interface Message { n: number; run: string; who: 'person' | 'agent' | 'note'; name: string; text: string; at: string; rich?: RichMessage }
 export interface Stored { name: string; type: string; size: number; blob: string }

@@ -14,18 +14,21 @@ import (
 // Catalogue finds a tool by its full name, connection/operation.
 type Catalogue func(name string) (Tool, bool)
 
-type checker struct {
-	w        *Workspace
-	tool     Catalogue
-	problems []Problem
-	file     string
+// Checker holds what a workspace says against everything else in it, and
+// gathers what it finds.
+type Checker struct {
+	Workspace *Workspace
+	Workflow  *Workflow // whose steps are checked
+	Tool      Catalogue
+	problems  []Problem
+	file      string
 }
 
 // Check holds everything in the workspace against everything else: names
 // that are used against what exists, values that are read against what is in
 // scope, arguments against the schemas of tools.
 func (w *Workspace) Check(tool Catalogue) []Problem {
-	c := &checker{w: w, tool: tool}
+	c := &Checker{Workspace: w, Tool: tool}
 	paths := map[string]string{}
 	for _, id := range slices.Sorted(maps.Keys(w.Workflows)) {
 		flow := w.Workflows[id]
@@ -43,7 +46,7 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 	c.file = MainFile
 	c.teams()
 	if _, _, ok := w.FindModel(w.Model); w.Model != "" && !ok {
-		c.wrong(Pos{1, 1}, didYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
+		c.Wrong(Pos{1, 1}, didYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
 	}
 	c.secrets()
 	c.samples()
@@ -51,11 +54,11 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 	return c.problems
 }
 
-func (c *checker) add(severity Severity, at Pos, remedy, format string, args ...any) {
-	c.report(at, Problem{Severity: severity, What: fmt.Sprintf(format, args...), Remedy: remedy})
+func (c *Checker) add(severity Severity, at Pos, remedy, format string, args ...any) {
+	c.Report(at, Problem{Severity: severity, What: fmt.Sprintf(format, args...), Remedy: remedy})
 }
 
-func (c *checker) report(at Pos, p Problem) {
+func (c *Checker) Report(at Pos, p Problem) {
 	p.File, p.Line, p.Column = c.file, at.Line, at.Column
 	if p.Severity == "" {
 		p.Severity = Wrong
@@ -66,50 +69,51 @@ func (c *checker) report(at Pos, p Problem) {
 	c.problems = append(c.problems, p)
 }
 
-func (c *checker) wrong(at Pos, remedy, format string, args ...any) {
+func (c *Checker) Wrong(at Pos, remedy, format string, args ...any) {
 	c.add(Wrong, at, remedy, format, args...)
 }
 
 // named insists that a workflow exists.
-func (c *checker) named(at Pos, id string) *Workflow {
-	if w, ok := c.w.Workflows[id]; ok {
+func (c *Checker) workflowNamed(at Pos, id string) *Workflow {
+	if w, ok := c.Workspace.Workflows[id]; ok {
 		return w
 	}
-	c.wrong(at, didYouMean(id, slices.Sorted(maps.Keys(c.w.Workflows))), "there is no workflow %s", id)
+	c.Wrong(at, didYouMean(id, slices.Sorted(maps.Keys(c.Workspace.Workflows))), "there is no workflow %s", id)
 	return nil
 }
 
 // workflow checks the steps of a workflow and what stands around them.
-func (c *checker) workflow(flow *Workflow) {
-	names := expr.Names{"signal": {Shape: c.w.signalShape(flow, "", c.tool)}}
+func (c *Checker) workflow(flow *Workflow) {
+	c.Workflow = flow
+	names := expr.Names{"signal": {Shape: c.Workspace.signalShape(flow, "", c.Tool)}}
 	if flow.Callable() {
-		names["inputs"] = expr.Type{Shape: flow.Inputs.doc(), Optional: len(flow.Triggers) > 0}
+		names["inputs"] = expr.Type{Shape: flow.Inputs.Document(), Optional: len(flow.Triggers) > 0}
 	}
 	for _, s := range []*Schema{flow.Inputs, flow.Result} {
 		c.schema(s)
 	}
 	if flow.Limits.Key != nil {
-		c.value(*flow.Limits.Key, names)
+		c.Value(*flow.Limits.Key, names)
 	}
 	if flow.Model != "" {
-		c.model(flow.At, flow.Model, flow)
+		c.Model(flow.At, flow.Model)
 	}
-	after := c.steps(flow, flow.Steps, names)
-	gives := c.entriesShape(flow.Gives, after)
-	if result := flow.Result.doc(); result != nil {
-		c.fields("result", flow.Gives, gives, shape.Shape(result), flow.Result.At, true)
+	after := c.steps(flow.Steps, names)
+	gives := c.Entries(flow.Gives, after)
+	if result := flow.Result.Document(); result != nil {
+		c.Arguments("result", flow.Gives, gives, shape.Shape(result), flow.Result.At, true)
 	}
 	c.loops(flow)
 }
 
-func (c *checker) schema(s *Schema) {
+func (c *Checker) schema(s *Schema) {
 	if s != nil && s.Path != "" && s.Doc == nil {
-		c.wrong(s.At, didYouMean(s.Path, slices.Sorted(maps.Keys(c.w.Schemas))), "there is no schema %s", s.Path)
+		c.Wrong(s.At, didYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s", s.Path)
 	}
 }
 
 // loops tells workflows that call each other round and round.
-func (c *checker) loops(flow *Workflow) {
+func (c *Checker) loops(flow *Workflow) {
 	var path []string
 	var reaches func(id string) bool
 	seen := map[string]bool{}
@@ -117,7 +121,7 @@ func (c *checker) loops(flow *Workflow) {
 		if id == flow.ID {
 			return true
 		}
-		w := c.w.Workflows[id]
+		w := c.Workspace.Workflows[id]
 		if w == nil || seen[id] {
 			return false
 		}
@@ -131,71 +135,66 @@ func (c *checker) loops(flow *Workflow) {
 		return false
 	}
 	Walk(flow.Steps, func(s *Step) {
-		if s.Call == nil {
-			return
-		}
-		path = nil
-		clear(seen)
-		if reaches(s.Call.Workflow) {
-			slices.Reverse(path)
-			round := append(append([]string{flow.ID}, path...), flow.ID)
-			c.report(s.At, Problem{What: "these call each other without end: " + strings.Join(round, " → "),
-				Why: "each run would start another until the limits end it", Remedy: "let one of them give a result instead of calling on"})
+		for _, called := range s.Uses(HoldsWorkflow) {
+			path = nil
+			clear(seen)
+			if reaches(called) {
+				slices.Reverse(path)
+				round := append(append([]string{flow.ID}, path...), flow.ID)
+				c.Report(s.At, Problem{What: "these call each other without end: " + strings.Join(round, " → "),
+					Why: "each run would start another until the limits end it", Remedy: "let one of them give a result instead of calling on"})
+			}
 		}
 	})
 }
 
-// model insists that a model can be found for a step that needs one.
-func (c *checker) model(at Pos, name string, flow *Workflow) {
+// Model insists that a model can be found for a step that needs one. name is
+// "" where the step names none.
+func (c *Checker) Model(at Pos, name string) {
+	name = cmp.Or(name, c.Workflow.Model, c.Workspace.Model)
 	if name == "" {
-		name = flow.Model
-	}
-	if name == "" {
-		name = c.w.Model
-	}
-	if name == "" {
-		c.report(at, Problem{What: "no model is named for this", Why: "a judgement, a fill or an answer needs a model to make it",
-			Remedy: "add model: to " + MainFile + ", one of " + strings.Join(c.w.ModelNames(), ", ")})
-	} else if _, _, ok := c.w.FindModel(name); !ok {
-		c.wrong(at, didYouMean(name, c.w.ModelNames()), "no connection offers the model %s", name)
+		c.Report(at, Problem{What: "no model is named for this", Why: "a judgement, a fill or an answer needs a model to make it",
+			Remedy: "add model: to " + MainFile + ", one of " + strings.Join(c.Workspace.ModelNames(), ", ")})
+	} else if _, _, ok := c.Workspace.FindModel(name); !ok {
+		c.Wrong(at, didYouMean(name, c.Workspace.ModelNames()), "no connection offers the model %s", name)
 	}
 }
 
 // by checks that somebody could be asked.
-func (c *checker) by(at Pos, who string) {
+func (c *Checker) people(at Pos, who string) {
 	if who == "" || slices.Contains([]string{"owner", "builder", "reviewer"}, who) {
 		return
 	}
 	if strings.Contains(who, "@") {
 		if !c.here(who) {
-			c.report(at, Problem{What: "nobody here has the e-mail " + who, Why: "it would be waited for an answer that nobody can give",
-				Remedy: cmp.Or(didYouMean(who, slices.Sorted(maps.Keys(c.w.People))), "invite them first, or name somebody who is here")})
+			c.Report(at, Problem{What: "nobody here has the e-mail " + who, Why: "it would be waited for an answer that nobody can give",
+				Remedy: cmp.Or(didYouMean(who, slices.Sorted(maps.Keys(c.Workspace.People))), "invite them first, or name somebody who is here")})
 		}
 		return
 	}
-	members, ok := c.w.Teams[who]
+	members, ok := c.Workspace.Teams[who]
 	switch {
 	case !ok:
-		c.wrong(at, "name a person's e-mail, a role, or a team of "+MainFile+": "+strings.Join(slices.Sorted(maps.Keys(c.w.Teams)), ", "), "nobody is called %s", who)
+		c.Wrong(at, "name a person's e-mail, a role, or a team of "+MainFile+": "+strings.Join(slices.Sorted(maps.Keys(c.Workspace.Teams)), ", "), "nobody is called %s", who)
 	case len(members) == 0:
-		c.wrong(at, "add members to it in "+MainFile, "the team %s has no members", who)
+		c.Wrong(at, "add members to it in "+MainFile, "the team %s has no members", who)
 	case !slices.ContainsFunc(members, c.here):
-		c.report(at, Problem{What: "nobody of the team " + who + " is here", Why: "it would be waited for an answer that nobody can give", Remedy: "invite one of them first: " + strings.Join(members, ", ")})
+		c.Report(at, Problem{What: "nobody of the team " + who + " is here", Why: "it would be waited for an answer that nobody can give", Remedy: "invite one of them first: " + strings.Join(members, ", ")})
 	}
 }
 
 // here tells whether somebody has an account; where the accounts are not
 // known, as when a folder is checked without its service, everybody has.
-func (c *checker) here(email string) bool {
-	return c.w.People == nil || c.w.People[strings.ToLower(email)]
+func (c *Checker) here(email string) bool {
+	return c.Workspace.People == nil || c.Workspace.People[strings.ToLower(email)]
 }
 
 // teams tells which members of teams nobody is.
-func (c *checker) teams() {
-	for _, team := range slices.Sorted(maps.Keys(c.w.Teams)) {
-		for _, member := range c.w.Teams[team] {
+func (c *Checker) teams() {
+	for _, team := range slices.Sorted(maps.Keys(c.Workspace.Teams)) {
+		for _, member := range c.Workspace.Teams[team] {
 			if !c.here(member) {
-				c.add(Remark, Pos{1, 1}, didYouMean(member, slices.Sorted(maps.Keys(c.w.People))), "nobody here has the e-mail %s, of the team %s", member, team)
+				c.add(Remark, Pos{1, 1}, didYouMean(member, slices.Sorted(maps.Keys(c.Workspace.People))), "nobody here has the e-mail %s, of the team %s", member, team)
 			}
 		}
 	}

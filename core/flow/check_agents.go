@@ -5,9 +5,9 @@ import (
 	"woolsignal/core/shape"
 )
 
-func (c *checker) agent(a *Agent) {
-	if _, _, ok := c.w.FindModel(a.Model); a.Model != "" && !ok {
-		c.wrong(Pos{1, 1}, didYouMean(a.Model, c.w.ModelNames()), "no connection offers the model %s", a.Model)
+func (c *Checker) agent(a *Agent) {
+	if _, _, ok := c.Workspace.FindModel(a.Model); a.Model != "" && !ok {
+		c.Wrong(Pos{1, 1}, didYouMean(a.Model, c.Workspace.ModelNames()), "no connection offers the model %s", a.Model)
 	}
 	names := expr.Names{"signal": {}}
 	if a.Instructions != nil {
@@ -17,33 +17,33 @@ func (c *checker) agent(a *Agent) {
 	seen := map[string]bool{}
 	for _, t := range a.Tools {
 		if seen[t.Tool] {
-			c.wrong(t.At, "remove one", "the tool %s is granted twice", t.Tool)
+			c.Wrong(t.At, "remove one", "the tool %s is granted twice", t.Tool)
 		}
 		seen[t.Tool] = true
-		spec, ok := c.tool(t.Tool)
+		spec, ok := c.Tool(t.Tool)
 		if !ok {
 			c.noTool(t.At, t.Tool)
 			continue
 		}
-		c.fields(spec.Name, t.Args, c.entriesShape(t.Args, names), spec.Input, t.At, false)
+		c.Arguments(spec.Name, t.Args, c.Entries(t.Args, names), spec.Input, t.At, false)
 		c.approval(t, spec)
 	}
 }
 
 // approval insists that what an agent may change without asking was written
 // down by somebody.
-func (c *checker) approval(t AgentTool, spec Tool) {
+func (c *Checker) approval(t AgentTool, spec Tool) {
 	switch {
 	case t.Approval == nil && !spec.ReadOnly:
-		c.report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it", Why: "what an agent reads may talk it into using the tool",
+		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it", Why: "what an agent reads may talk it into using the tool",
 			Remedy: "add approval: none, or approval: with each: true and by:"})
 	case t.Approval == nil:
 	case t.Approval.None && !spec.ReadOnly:
 		c.add(Remark, t.At, "", "the agent uses %s without asking anybody", t.Tool)
 	case !t.Approval.None:
-		c.by(t.At, t.Approval.By)
+		c.people(t.At, t.Approval.By)
 		if t.Approval.When != nil {
-			c.condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
+			c.Condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
 		}
 	}
 }

@@ -12,12 +12,12 @@ import (
 var secretForms = regexp.MustCompile(`\b(whsec_[A-Za-z0-9+/=]{16,}|sk-[A-Za-z0-9_-]{16,}|gh[pousr]_[A-Za-z0-9]{20,}|xox[a-z]-[A-Za-z0-9-]{10,}|AKIA[0-9A-Z]{12,}|eyJ[A-Za-z0-9_-]{10,}\.[A-Za-z0-9_-]{10,})|-----BEGIN [A-Z ]*PRIVATE KEY-----`)
 
 // secrets finds keys that were written into files.
-func (c *checker) secrets() {
-	for _, path := range slices.Sorted(maps.Keys(c.w.Files)) {
-		for i, line := range strings.Split(c.w.Files[path], "\n") {
+func (c *Checker) secrets() {
+	for _, path := range slices.Sorted(maps.Keys(c.Workspace.Files)) {
+		for i, line := range strings.Split(c.Workspace.Files[path], "\n") {
 			if at := secretForms.FindStringIndex(line); at != nil {
 				c.file = path
-				c.report(Pos{i + 1, at[0] + 1}, Problem{What: "this looks like a secret", Why: "files are read, copied and exported; a secret in one is a secret no more",
+				c.Report(Pos{i + 1, at[0] + 1}, Problem{What: "this looks like a secret", Why: "files are read, copied and exported; a secret in one is a secret no more",
 					Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, and remove it here"})
 			}
 		}
@@ -25,19 +25,19 @@ func (c *checker) secrets() {
 }
 
 // samples holds kept signals against the workflows they belong to.
-func (c *checker) samples() {
-	for _, path := range slices.Sorted(maps.Keys(c.w.Files)) {
+func (c *Checker) samples() {
+	for _, path := range slices.Sorted(maps.Keys(c.Workspace.Files)) {
 		rest, ok := strings.CutPrefix(path, "samples/")
 		if !ok {
 			continue
 		}
 		workflow, _, _ := strings.Cut(rest, "/")
 		c.file = path
-		if _, ok := c.w.Workflows[workflow]; !ok {
-			c.wrong(Pos{1, 1}, "put it in the folder of its workflow", "there is no workflow %s", workflow)
+		if _, ok := c.Workspace.Workflows[workflow]; !ok {
+			c.Wrong(Pos{1, 1}, "put it in the folder of its workflow", "there is no workflow %s", workflow)
 		}
-		if !json.Valid([]byte(c.w.Files[path])) {
-			c.wrong(Pos{1, 1}, "", "this is not JSON")
+		if !json.Valid([]byte(c.Workspace.Files[path])) {
+			c.Wrong(Pos{1, 1}, "", "this is not JSON")
 		}
 	}
 }

@@ -10,14 +10,14 @@ import (
 // by rows of a table and writes such rows, itself or by others it starts. That
 // may be meant, where some condition ends it; where none does, the limit on
 // links does.
-func (c *checker) rings(flow *Workflow) {
+func (c *Checker) rings(flow *Workflow) {
 	for _, t := range flow.Triggers {
 		if t.Row == nil || t.Row.Table == "" {
 			continue
 		}
 		if round := c.leadsTo(flow, t.Row, map[string]bool{}); round != nil {
-			c.report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " + strings.Join(append(round, flow.ID), " → "),
-				Why:    fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed", c.w.MostLinks),
+			c.Report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " + strings.Join(append(round, flow.ID), " → "),
+				Why:    fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed", c.Workspace.MostLinks),
 				Remedy: "see that rows it writes itself do not start it, as with a step's when:, or by watching for the other of added and changed"})
 		}
 	}
@@ -25,7 +25,7 @@ func (c *checker) rings(flow *Workflow) {
 
 // leadsTo gives the workflows on the way from one to a row that a trigger
 // watches for; nil where there is no way.
-func (c *checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []string {
+func (c *Checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []string {
 	if seen[from.ID] {
 		return nil
 	}
@@ -36,7 +36,7 @@ func (c *checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []
 	}
 	var next []string
 	next = append(next, from.Calls()...)
-	for id, other := range c.w.Workflows {
+	for id, other := range c.Workspace.Workflows {
 		for _, t := range other.Triggers {
 			if t.Row != nil && slices.ContainsFunc(written, func(r rowWrite) bool { return r.starts(t.Row) }) {
 				next = append(next, id)
@@ -45,7 +45,7 @@ func (c *checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []
 	}
 	slices.Sort(next)
 	for _, id := range next {
-		if other := c.w.Workflows[id]; other != nil {
+		if other := c.Workspace.Workflows[id]; other != nil {
 			if rest := c.leadsTo(other, watched, seen); rest != nil {
 				return append([]string{from.ID}, rest...)
 			}
@@ -63,22 +63,22 @@ func (r rowWrite) starts(t *Row) bool {
 }
 
 // writes lists the rows a workflow may write, by its steps and its agents.
-func (c *checker) writes(flow *Workflow) []rowWrite {
+func (c *Checker) writes(flow *Workflow) []rowWrite {
 	var out []rowWrite
 	note := func(tool string) {
 		table, operation, _ := strings.Cut(tool, "/")
 		did := map[string]string{"add": "added", "update": "changed"}[operation]
-		if c.w.Tables[table] != nil && did != "" {
+		if c.Workspace.Tables[table] != nil && did != "" {
 			out = append(out, rowWrite{table, did})
 		}
 	}
 	Walk(flow.Steps, func(s *Step) {
-		if s.Tool != nil {
-			note(s.Tool.Tool)
+		for _, tool := range s.Uses(HoldsTool) {
+			note(tool)
 		}
 	})
 	for _, id := range flow.AgentsUsed() {
-		if a := c.w.Agents[id]; a != nil {
+		if a := c.Workspace.Agents[id]; a != nil {
 			for _, t := range a.Tools {
 				note(t.Tool)
 			}

@@ -11,50 +11,71 @@ import (
 
 // triggers checks what starts a workflow. taken holds the public addresses
 // that are in use, with the workflow they belong to.
-func (c *checker) triggers(flow *Workflow, taken map[string]string) {
+func (c *Checker) triggers(flow *Workflow, taken map[string]string) {
 	seen := map[string]bool{}
 	for _, t := range flow.Triggers {
 		if seen[t.ID] {
-			c.wrong(t.At, "give each trigger its own id", "there are two triggers called %s", t.ID)
+			c.Wrong(t.At, "give each trigger its own id", "there are two triggers called %s", t.ID)
 		}
 		if t.ID == "called" {
-			c.wrong(t.At, "choose another word", "called is what a run says whose workflow was called")
+			c.Wrong(t.At, "choose another word", "called is what a run says whose workflow was called")
 		}
 		seen[t.ID] = true
 		c.address(flow, t, taken)
 		c.source(t)
 		if t.Webhook != nil && t.Webhook.Subject != nil {
-			c.value(*t.Webhook.Subject, expr.Names{"signal": {Shape: c.w.triggerShape(t, c.tool)}})
+			c.Value(*t.Webhook.Subject, expr.Names{"signal": {Shape: c.Workspace.triggerShape(t, c.Tool)}})
 		}
 		if t.Failure != nil {
 			for _, of := range t.Failure.Of {
-				c.named(t.At, of)
+				c.workflowNamed(t.At, of)
 			}
 		}
 	}
 }
 
+// Hear checks the signal a step waits for, and gives its shape.
+func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
+	of := c.Workspace.triggerShape(h.Trigger, c.Tool)
+	c.Value(h.On, names)
+	if h.Match != nil {
+		c.Condition(h.Match, With(names, "heard", expr.Type{Shape: of}))
+	}
+	c.source(h.Trigger)
+	if h.Webhook == nil {
+		return of
+	}
+	for _, w := range c.Workspace.Workflows {
+		for _, t := range w.Triggers {
+			if t.Webhook != nil && t.Webhook.Path == h.Webhook.Path && t.Webhook.Verify != h.Webhook.Verify {
+				c.Wrong(h.At, "verify: "+t.Webhook.Verify, "the webhook %s of %s is verified with another key", h.Webhook.Path, w.ID)
+			}
+		}
+	}
+	return of
+}
+
 // address insists that a place where people write, call or send belongs to one
 // trigger alone: who would answer otherwise?
-func (c *checker) address(flow *Workflow, t Trigger, taken map[string]string) {
+func (c *Checker) address(flow *Workflow, t Trigger, taken map[string]string) {
 	place, words := t.Place()
 	if place == "" {
 		return
 	}
 	if other, ok := taken[place]; ok {
-		c.report(t.At, Problem{What: "the workflow " + other + " already has " + words, Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
+		c.Report(t.At, Problem{What: "the workflow " + other + " already has " + words, Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
 	}
 	taken[place] = flow.ID
 }
 
 // source checks what signals come from: that it is there, and of a kind that
 // can send them.
-func (c *checker) source(t Trigger) {
+func (c *Checker) source(t Trigger) {
 	switch {
 	case t.Webhook != nil:
 		c.signingKey(t.At, t.Webhook.Verify)
-		if a := t.Webhook.Accepts; a != "" && c.w.Schemas[a] == nil {
-			c.wrong(t.At, "add the file", "there is no schema %s", a)
+		if a := t.Webhook.Accepts; a != "" && c.Workspace.Schemas[a] == nil {
+			c.Wrong(t.At, "add the file", "there is no schema %s", a)
 		}
 	case t.Phone != nil:
 		c.signingKey(t.At, t.Phone.Verify)
@@ -78,14 +99,14 @@ func (c *checker) source(t Trigger) {
 }
 
 // connected insists on a connection of a kind.
-func (c *checker) connected(at Pos, id, kind string) {
+func (c *Checker) connected(at Pos, id, kind string) {
 	if id == "" {
 		return // its reader has said so
 	}
-	one, ok := c.w.Connections[id]
+	one, ok := c.Workspace.Connections[id]
 	var fit []string
-	for _, name := range slices.Sorted(maps.Keys(c.w.Connections)) {
-		if c.w.Connections[name].Kind() == kind {
+	for _, name := range slices.Sorted(maps.Keys(c.Workspace.Connections)) {
+		if c.Workspace.Connections[name].Kind() == kind {
 			fit = append(fit, name)
 		}
 	}
@@ -95,92 +116,92 @@ func (c *checker) connected(at Pos, id, kind string) {
 	}
 	switch {
 	case !ok:
-		c.wrong(at, remedy, "there is no connection %s", id)
+		c.Wrong(at, remedy, "there is no connection %s", id)
 	case one.Kind() != kind:
-		c.wrong(at, remedy, "the connection %s is a %s, and a %s is needed here", id, one.Kind(), kind)
+		c.Wrong(at, remedy, "the connection %s is a %s, and a %s is needed here", id, one.Kind(), kind)
 	}
 }
 
-func (c *checker) signingKey(at Pos, id string) {
-	if v, ok := c.w.Connections[id]; id != "" && (!ok || v.SigningKey == nil) {
-		c.report(at, Problem{What: "there is no signing key called " + id, Why: "without it nobody can tell a delivery from a forgery",
+func (c *Checker) signingKey(at Pos, id string) {
+	if v, ok := c.Workspace.Connections[id]; id != "" && (!ok || v.SigningKey == nil) {
+		c.Report(at, Problem{What: "there is no signing key called " + id, Why: "without it nobody can tell a delivery from a forgery",
 			Remedy: "add connections/" + id + ".yaml with signing_key:"})
 	}
 }
 
-func (c *checker) calendarOf(at Pos, connection, calendar string) {
-	if one := c.w.Connections[connection]; one != nil && one.CalDAV != nil && calendar != "" && !slices.Contains(one.CalDAV.Calendars, calendar) {
-		c.wrong(at, didYouMean(calendar, one.CalDAV.Calendars), "%s has no calendar %s", connection, calendar)
+func (c *Checker) calendarOf(at Pos, connection, calendar string) {
+	if one := c.Workspace.Connections[connection]; one != nil && one.CalDAV != nil && calendar != "" && !slices.Contains(one.CalDAV.Calendars, calendar) {
+		c.Wrong(at, didYouMean(calendar, one.CalDAV.Calendars), "%s has no calendar %s", connection, calendar)
 	}
 }
 
 // rows checks which rows are watched, and which of their columns travel on.
-func (c *checker) rows(t Trigger) {
+func (c *Checker) rows(t Trigger) {
 	r := t.Row
 	var all shape.Shape
 	switch {
 	case r.Table != "":
-		table := c.w.Tables[r.Table]
+		table := c.Workspace.Tables[r.Table]
 		if table == nil {
-			c.wrong(t.At, didYouMean(r.Table, slices.Sorted(maps.Keys(c.w.Tables))), "there is no table %s", r.Table)
+			c.Wrong(t.At, didYouMean(r.Table, slices.Sorted(maps.Keys(c.Workspace.Tables))), "there is no table %s", r.Table)
 			return
 		}
 		all = table.RowShape()
 	default:
-		spec, ok := c.tool(r.Tool)
+		spec, ok := c.Tool(r.Tool)
 		switch {
 		case !ok:
 			c.noTool(t.At, r.Tool)
 			return
 		case !spec.ReadOnly:
-			c.report(t.At, Problem{What: r.Tool + " changes something, and would be called again and again", Remedy: "use a tool that reads"})
+			c.Report(t.At, Problem{What: r.Tool + " changes something, and would be called again and again", Remedy: "use a tool that reads"})
 		}
-		c.fields(r.Tool, r.Args, c.entriesShape(r.Args, expr.Names{}), spec.Input, t.At, true)
+		c.Arguments(r.Tool, r.Args, c.Entries(r.Args, expr.Names{}), spec.Input, t.At, true)
 		if r.Of == nil {
 			return
 		}
-		list := c.infer(r.Of, expr.Names{"result": {Shape: spec.Output}})
+		list := c.Infer(r.Of, expr.Names{"result": {Shape: spec.Output}})
 		if k := list.Shape.Kind(); k != "" && k != "list" {
-			c.wrong(r.Of.At, "give it a list", "%s is %s, and rows are a list", r.Of.Source, orMissing(k, list.Optional))
+			c.Wrong(r.Of.At, "give it a list", "%s is %s, and rows are a list", r.Of.Source, orMissing(k, list.Optional))
 		}
 		if all = list.Shape.Items(); all == nil {
 			return
 		}
 		if _, presence := all.Field(r.Key); presence == shape.Absent {
-			c.wrong(t.At, all.Has("a row"), "the rows have no %s to tell them apart by", r.Key)
+			c.Wrong(t.At, all.Has("a row"), "the rows have no %s to tell them apart by", r.Key)
 		}
 	}
 	for _, column := range r.Columns {
 		if _, presence := all.Field(column); presence == shape.Absent {
-			c.wrong(t.At, all.Has("a row"), "the rows have no %s", column)
+			c.Wrong(t.At, all.Has("a row"), "the rows have no %s", column)
 		}
 	}
 }
 
 // tables checks the names tables take: their tools stand beside those of
 // connections.
-func (c *checker) tables() {
-	for _, id := range slices.Sorted(maps.Keys(c.w.Tables)) {
-		c.file = c.w.Tables[id].file
-		if _, taken := c.w.Connections[id]; taken {
-			c.wrong(c.w.Tables[id].At, "rename one of the two", "a connection is called %s too, and tools are named after both", id)
+func (c *Checker) tables() {
+	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Tables)) {
+		c.file = c.Workspace.Tables[id].file
+		if _, taken := c.Workspace.Connections[id]; taken {
+			c.Wrong(c.Workspace.Tables[id].At, "rename one of the two", "a connection is called %s too, and tools are named after both", id)
 		}
 	}
-	for path := range c.w.Files {
-		if id, ok := strings.CutPrefix(path, "tables/"); ok && strings.HasSuffix(id, ".csv") && c.w.Tables[strings.TrimSuffix(id, ".csv")] == nil {
+	for path := range c.Workspace.Files {
+		if id, ok := strings.CutPrefix(path, "tables/"); ok && strings.HasSuffix(id, ".csv") && c.Workspace.Tables[strings.TrimSuffix(id, ".csv")] == nil {
 			c.file = path
-			c.wrong(Pos{1, 1}, "add tables/"+strings.TrimSuffix(id, ".csv")+".yaml with its columns", "these rows belong to no table")
+			c.Wrong(Pos{1, 1}, "add tables/"+strings.TrimSuffix(id, ".csv")+".yaml with its columns", "these rows belong to no table")
 		}
 	}
 }
 
 // connections checks what connections say of each other and of files.
-func (c *checker) connections() {
-	for _, id := range slices.Sorted(maps.Keys(c.w.Connections)) {
-		one := c.w.Connections[id]
+func (c *Checker) connections() {
+	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Connections)) {
+		one := c.Workspace.Connections[id]
 		c.file = one.file
-		if o := one.OpenAPI; o != nil && c.w.Files[o.Description] == "" {
-			c.wrong(one.At, "put the description there", "there is no file %s", o.Description)
+		if o := one.OpenAPI; o != nil && c.Workspace.Files[o.Description] == "" {
+			c.Wrong(one.At, "put the description there", "there is no file %s", o.Description)
 		}
 		if one.Drafts != "" {
 			c.connected(one.At, one.Drafts, one.Kind())

@@ -10,13 +10,13 @@ import (
 )
 
 // infer types an expression and reports what it finds.
-func (c *checker) infer(e *Expression, names expr.Names) expr.Type {
+func (c *Checker) Infer(e *Expression, names expr.Names) expr.Type {
 	t, findings := e.Infer(names)
 	c.findings(e.At, e.Source, findings)
 	return t
 }
 
-func (c *checker) findings(at Pos, source string, findings []expr.Finding) {
+func (c *Checker) findings(at Pos, source string, findings []expr.Finding) {
 	for _, f := range findings {
 		p := Problem{What: f.What, Why: f.Why, Remedy: f.Remedy}
 		where := at.after(source, f.Offset)
@@ -35,20 +35,20 @@ func (c *checker) findings(at Pos, source string, findings []expr.Finding) {
 				p.Remedy = didYouMean(f.Got, f.Among)
 			}
 		}
-		c.report(where, p)
+		c.Report(where, p)
 	}
 }
 
 // condition insists on an expression that gives a yes or no.
-func (c *checker) condition(e *Expression, names expr.Names) {
-	t := c.infer(e, names)
+func (c *Checker) Condition(e *Expression, names expr.Names) {
+	t := c.Infer(e, names)
 	if k := t.Shape.Kind(); k != "" && k != "bool" || t.Optional {
-		c.wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source, orMissing(k, t.Optional))
+		c.Wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source, orMissing(k, t.Optional))
 	}
 }
 
 // value types what a text field holds and reports what it finds.
-func (c *checker) value(v Value, names expr.Names) shape.Shape {
+func (c *Checker) Value(v Value, names expr.Names) shape.Shape {
 	switch {
 	case v.Text != nil:
 		t, findings := v.Text.Infer(names)
@@ -58,11 +58,11 @@ func (c *checker) value(v Value, names expr.Names) shape.Shape {
 		}
 		return t.Shape
 	case v.isMap:
-		return shape.Map(c.entriesShape(v.Map, names))
+		return shape.Map(c.Entries(v.Map, names))
 	case v.isList:
 		items := make([]shape.Shape, len(v.List))
 		for i, item := range v.List {
-			items[i] = c.value(item, names)
+			items[i] = c.Value(item, names)
 		}
 		return shape.List(shape.Union(items...))
 	case v.Literal != nil:
@@ -78,11 +78,11 @@ func (c *checker) value(v Value, names expr.Names) shape.Shape {
 const refusedThen = "it would be refused when the step runs, after everything before it was done"
 
 // fields holds values somebody wrote against the schema of what takes them.
-func (c *checker) fields(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos, complete bool) {
+func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos, complete bool) {
 	for _, e := range entries {
 		inner, presence := wanted.Field(e.Key)
 		if presence == shape.Absent {
-			c.report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen, Remedy: wanted.Has(name)})
+			c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen, Remedy: wanted.Has(name)})
 			continue
 		}
 		if got := given[e.Key]; !got.Fits(inner) {
@@ -90,7 +90,7 @@ func (c *checker) fields(name string, entries []Entry, given map[string]shape.Sh
 			if inner.Kind() == "text" && got.Kind() == "number" {
 				p.Remedy = "write ${string(…)} around it"
 			}
-			c.report(e.Value.At, p)
+			c.Report(e.Value.At, p)
 		}
 		if text, ok := e.Value.literalText(); ok {
 			c.oneOf(e, text, inner)
@@ -103,13 +103,13 @@ func (c *checker) fields(name string, entries []Entry, given map[string]shape.Sh
 	for _, name2 := range required {
 		n, _ := name2.(string)
 		if _, ok := given[n]; !ok {
-			c.report(at, Problem{What: fmt.Sprintf("%s needs %s", name, n), Why: refusedThen, Remedy: "add " + n + ":"})
+			c.Report(at, Problem{What: fmt.Sprintf("%s needs %s", name, n), Why: refusedThen, Remedy: "add " + n + ":"})
 		}
 	}
 }
 
 // oneOf holds a literal text against the choices a schema names.
-func (c *checker) oneOf(e Entry, text string, wanted shape.Shape) {
+func (c *Checker) oneOf(e Entry, text string, wanted shape.Shape) {
 	choices, _ := wanted["enum"].([]any)
 	if len(choices) == 0 || slices.Contains(choices, any(text)) {
 		return
@@ -118,7 +118,7 @@ func (c *checker) oneOf(e Entry, text string, wanted shape.Shape) {
 	for i, w := range choices {
 		words[i] = fmt.Sprint(w)
 	}
-	c.report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
+	c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
 }
 
 // literalText gives a text without any expression in it.
@@ -133,8 +133,8 @@ func (v Value) literalText() (string, bool) {
 	return parts[0].Text, true
 }
 
-// reads tells whether an expression in a value reads a dotted name.
-func (v Value) reads(name string) bool {
+// Reads tells whether an expression in a value reads a dotted name.
+func (v Value) Reads(name string) bool {
 	if v.Text != nil {
 		for _, ref := range v.Text.References() {
 			if strings.HasPrefix(strings.Join(ref.Path, ".")+".", name+".") {
@@ -142,6 +142,6 @@ func (v Value) reads(name string) bool {
 			}
 		}
 	}
-	return slices.ContainsFunc(v.List, func(item Value) bool { return item.reads(name) }) ||
-		slices.ContainsFunc(v.Map, func(e Entry) bool { return e.Value.reads(name) })
+	return slices.ContainsFunc(v.List, func(item Value) bool { return item.Reads(name) }) ||
+		slices.ContainsFunc(v.Map, func(e Entry) bool { return e.Value.Reads(name) })
 }

@@ -268,7 +268,7 @@ func (f FormField) Words() string {
 	if f.Label != "" {
 		return f.Label
 	}
-	return strings.ToUpper(f.Name[:min(1, len(f.Name))]) + plain(f.Name[min(1, len(f.Name)):])
+	return strings.ToUpper(f.Name[:min(1, len(f.Name))]) + Plain(f.Name[min(1, len(f.Name)):])
 }
 
 // schedule reads when runs are started: every so often, by cron, on a day of

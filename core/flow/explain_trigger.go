@@ -9,141 +9,160 @@ import (
 
 // trigger says what starts a run.
 func (e *explainer) trigger(t Trigger) []Part {
-	var s sentence
+	s := e.sentence()
 	switch {
 	case t.Chat != nil:
-		s.say("When somebody writes ")
-		e.place(&s, t.Chat)
+		s.Say("When somebody writes ")
+		s.place(t.Chat)
 	case t.Webhook != nil:
-		s.say("When ").word(t.ID).say(" posts to ").word("/in/" + t.Webhook.Path).say(", signed with ").word(e.connection(t.Webhook.Verify))
+		s.Say("When ").Word(t.ID).Say(" posts to ").Word("/in/" + t.Webhook.Path).Say(", signed with ").Word(s.title(t.Webhook.Verify))
 		if t.Webhook.Accepts != "" {
-			s.say(", shaped like ").word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
+			s.Say(", shaped like ").Word(strings.TrimSuffix(strings.TrimPrefix(t.Webhook.Accepts, "schemas/"), ".json"))
 		}
 	case t.Schedule != nil:
-		e.schedule(&s, t.Schedule)
+		e.schedule(s, t.Schedule)
 	case t.Form != nil:
-		s.say("When somebody sends the form ").word("/form/" + t.Form.Page)
+		s.Say("When somebody sends the form ").Word("/form/" + t.Form.Page)
 	case t.Mail != nil:
-		s.say("When a mail ")
-		e.mails(&s, t.Mail)
+		s.Say("When a mail ")
+		s.mails(t.Mail)
 	case t.Row != nil:
-		e.rows(&s, t.Row)
+		e.rows(s, t.Row)
 	case t.Calendar != nil && t.Calendar.Changed:
-		s.say("When an event").matching(t.Calendar.Match).say(" is changed in ")
-		e.calendar(&s, t.Calendar.Connection, t.Calendar.Calendar)
+		s.Say("When an event").matching(t.Calendar.Match).Say(" is changed in ")
+		e.calendar(s, t.Calendar.Connection, t.Calendar.Calendar)
 	case t.Calendar != nil:
-		s.word(t.Calendar.Before.String()).say(" before each event").matching(t.Calendar.Match).say(" in ")
-		e.calendar(&s, t.Calendar.Connection, t.Calendar.Calendar)
+		s.Word(t.Calendar.Before.String()).Say(" before each event").matching(t.Calendar.Match).Say(" in ")
+		e.calendar(s, t.Calendar.Connection, t.Calendar.Calendar)
 	case t.File != nil:
-		s.say("When a file")
+		s.Say("When a file")
 		if t.File.Name != "" {
-			s.say(" called ").word(t.File.Name)
+			s.Say(" called ").Word(t.File.Name)
 		}
-		s.say(" appears in ").word(t.File.Folder).say(" on ").word(e.connection(t.File.Connection))
+		s.Say(" appears in ").Word(t.File.Folder).Say(" on ").Word(s.title(t.File.Connection))
 	case t.Feed != nil:
-		s.say("When the feed ").word(t.Feed.Address).say(" has something new")
+		s.Say("When the feed ").Word(t.Feed.Address).Say(" has something new")
 	case t.Phone != nil:
-		s.say("When somebody speaks on the telephone line ").word(t.Phone.Path).say(", answered within ").word(DurationWords(t.Phone.Within))
+		s.Say("When somebody speaks on the telephone line ").Word(t.Phone.Path).Say(", answered within ").Word(DurationWords(t.Phone.Within))
 	case t.Failure != nil && len(t.Failure.Of) == 0:
-		s.say("When any other workflow fails")
+		s.Say("When any other workflow fails")
 	case t.Failure != nil:
-		s.say("When ").word(strings.Join(t.Failure.Of, " or ")).say(" fails")
+		s.Say("When ").Word(strings.Join(t.Failure.Of, " or ")).Say(" fails")
+	}
+	return s.Parts
+}
+
+// Hear says which signal a step waits for, behind "wait for".
+func (s *Sentence) Hear(h *Hear) *Sentence {
+	switch {
+	case h.Chat != nil:
+		s.Say("a message ").place(h.Chat)
+		s.Say(" in the conversation ")
+	case h.Webhook != nil:
+		s.Say("a delivery to ").Word("/in/" + h.Webhook.Path).Say(" about ")
+	case h.Mail != nil:
+		s.Say("a mail that ").mails(h.Mail)
+		s.Say(", in answer to ")
+	}
+	s.Text(h.On)
+	if h.Match != nil {
+		s.Say(" where ").Expression(h.Match)
 	}
 	return s
 }
 
 // place says where a conversation is held.
-func (e *explainer) place(s *sentence, c *Chat) {
+func (s *Sentence) place(c *Chat) {
 	switch {
 	case c.Page != "":
-		s.say("in the chat page ").word(c.Page)
+		s.Say("in the chat page ").Word(c.Page)
 	case c.Direct:
-		s.say("to the bot in private on ").word(e.connection(c.Connection))
+		s.Say("to the bot in private on ").Word(s.title(c.Connection))
 	default:
-		s.say("in the room ").word(c.Room).say(" on ").word(e.connection(c.Connection))
+		s.Say("in the room ").Word(c.Room).Say(" on ").Word(s.title(c.Connection))
 	}
 }
 
 // mails says which mails are meant, behind "a mail".
-func (e *explainer) mails(s *sentence, m *Mail) {
+func (s *Sentence) mails(m *Mail) {
 	switch m.On {
 	case "flagged":
-		s.say("in ").word(m.Folder).say(" of ").word(e.connection(m.Connection)).say(" is marked ").word(strings.TrimPrefix(m.Flag, `\`))
+		s.Say("in ").Word(m.Folder).Say(" of ").Word(s.title(m.Connection)).Say(" is marked ").Word(strings.TrimPrefix(m.Flag, `\`))
 	case "moved":
-		s.say("is moved to ").word(m.Folder).say(" of ").word(e.connection(m.Connection))
+		s.Say("is moved to ").Word(m.Folder).Say(" of ").Word(s.title(m.Connection))
 	default:
-		s.say("arrives in ").word(m.Folder).say(" of ").word(e.connection(m.Connection))
+		s.Say("arrives in ").Word(m.Folder).Say(" of ").Word(s.title(m.Connection))
 	}
 	if len(m.From) > 0 {
-		s.say(", from ").word(strings.Join(m.From, " or "))
+		s.Say(", from ").Word(strings.Join(m.From, " or "))
 	}
 	if len(m.Has) > 0 {
-		s.say(", with the words ").word(strings.Join(m.Has, ", "))
+		s.Say(", with the words ").Word(strings.Join(m.Has, ", "))
 	}
 	if len(m.Lacks) > 0 {
-		s.say(", without ").word(strings.Join(m.Lacks, ", "))
+		s.Say(", without ").Word(strings.Join(m.Lacks, ", "))
 	}
 }
 
-func (e *explainer) rows(s *sentence, w *Row) {
-	s.say("When a row is ").word(map[string]string{"added": "added", "changed": "changed", "either": "added or changed"}[w.On]).say(" in ")
+func (e *explainer) rows(s *Sentence, w *Row) {
+	s.Say("When a row is ").Word(map[string]string{"added": "added", "changed": "changed", "either": "added or changed"}[w.On]).Say(" in ")
 	if w.Table != "" {
 		name := w.Table
 		if t := e.w.Tables[w.Table]; t != nil {
 			name = t.Title
 		}
-		s.word(name)
+		s.Word(name)
 	} else {
-		s.say("what ").word(e.toolTitle(w.Tool)).say(" gives")
+		s.Say("what ").Tool(w.Tool).Say(" gives")
 	}
 	if len(w.Columns) > 0 {
-		s.say(", taking ").word(strings.Join(w.Columns, ", "))
+		s.Say(", taking ").Word(strings.Join(w.Columns, ", "))
 	}
 }
 
-func (e *explainer) calendar(s *sentence, connection, calendar string) {
+func (e *explainer) calendar(s *Sentence, connection, calendar string) {
 	if calendar != "" {
-		s.word(calendar).say(" of ")
+		s.Word(calendar).Say(" of ")
 	}
-	s.word(e.connection(connection))
+	s.Word(s.title(connection))
 }
 
 // matching says which events are meant, behind "event".
-func (s *sentence) matching(words string) *sentence {
+func (s *Sentence) matching(words string) *Sentence {
 	if words == "" {
 		return s
 	}
-	return s.say(" about ").word(words)
+	return s.Say(" about ").Word(words)
 }
 
 // schedule says when a schedule is due.
-func (e *explainer) schedule(s *sentence, t *Schedule) {
+func (e *explainer) schedule(s *Sentence, t *Schedule) {
 	switch {
 	case t.Before != nil:
-		s.word(t.Before.Lead.String()).say(" before each event").matching(t.Before.Match).say(" in ")
+		s.Word(t.Before.Lead.String()).Say(" before each event").matching(t.Before.Match).Say(" in ")
 		e.calendar(s, t.Before.Connection, t.Before.Calendar)
 		if t.AtSaid {
-			s.say(", at ").word(clockOf(t.At))
+			s.Say(", at ").Word(clockOf(t.At))
 		}
 	case t.Every > 0:
-		s.say("Every ").word(DurationWords(t.Every))
+		s.Say("Every ").Word(DurationWords(t.Every))
 	case t.Cron != "":
-		s.say("At the times of ").word(t.Cron)
+		s.Say("At the times of ").Word(t.Cron)
 	case t.Day == -1:
-		s.say("On the ").word("last day").say(" of each month at ").word(clockOf(t.At))
+		s.Say("On the ").Word("last day").Say(" of each month at ").Word(clockOf(t.At))
 	case t.Day < 0:
-		s.say("On the day ").word(strconv.Itoa(-t.Day)).say(" from the end of each month at ").word(clockOf(t.At))
+		s.Say("On the day ").Word(strconv.Itoa(-t.Day)).Say(" from the end of each month at ").Word(clockOf(t.At))
 	default:
-		s.say("On the day ").word(strconv.Itoa(t.Day)).say(" of each month at ").word(clockOf(t.At))
+		s.Say("On the day ").Word(strconv.Itoa(t.Day)).Say(" of each month at ").Word(clockOf(t.At))
 	}
 	if t.Zone != nil {
-		s.say(" in ").word(t.Zone.String())
+		s.Say(" in ").Word(t.Zone.String())
 	}
 	switch t.Missed {
 	case "once":
-		s.say("; after missed times, once")
+		s.Say("; after missed times, once")
 	case "all":
-		s.say("; missed times are made up for")
+		s.Say("; missed times are made up for")
 	}
 }
 

@@ -13,17 +13,8 @@ type BlockName struct {
 	Number int // 0 where the step has one such block
 }
 
-// The words blocks are named by.
-const (
-	CaseBlock    = "case"    // one of a decision's
-	ElseBlock    = "else"    // where no case holds
-	UnsureBlock  = "unsure"  // where a judgement is not sure enough
-	ItemBlock    = "item"    // for each item of a list
-	WayBlock     = "way"     // one of several at once
-	RoundBlock   = "round"   // of a repetition
-	InsideBlock  = "inside"  // steps under one title
-	InsteadBlock = "instead" // what is done when the step fails
-)
+// Instead is the block of what is done when its step fails.
+var Instead = BlockName{Word: "instead"}
 
 // String writes the name as [ParseBlockName] reads it, such as case-2.
 func (b BlockName) String() string {

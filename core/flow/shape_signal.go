@@ -22,7 +22,7 @@ func (w *Workspace) signalShape(flow *Workflow, trigger string, tool Catalogue) 
 	if called || len(shapes) == 0 {
 		var body shape.Shape
 		if flow.Inputs != nil {
-			body = flow.Inputs.doc()
+			body = flow.Inputs.Document()
 		}
 		shapes = append(shapes, signalWith(personShape(), body))
 	}

@@ -1,11 +1,15 @@
 package flow
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
-// Step is one line of the script. Exactly one kind is set.
+// Step is one line of the script.
 type Step struct {
 	ID, Title, Note string
-	Kind            string
+	Kind            string // the key that names what it does
+	Does            Doing  // what it does
 	At              Pos
 
 	When    *Expression // skipped where it does not hold
@@ -13,26 +17,28 @@ type Step struct {
 	Timeout time.Duration
 	Retry   *Retry
 	IfFails *IfFails
+}
 
-	Agent      *AgentStep
-	Tool       *ToolStep
-	Compute    *ComputeStep
-	Decide     *DecideStep
-	Each       *EachStep
-	Together   *TogetherStep
-	Repeat     *RepeatStep
-	Block      *Block
-	Wait       *WaitStep
-	Model      *ModelStep
-	Call       *CallStep
-	JavaScript *JavaScriptStep
-	Say        *SayStep
-	Respond    *RespondStep
-	Question   *QuestionStep
-	Review     *ReviewStep
-	Label      *LabelStep
-	Remember   *RememberStep
-	Stop       *StopStep
+// Fields are what any step may have.
+func (s *Step) Fields() []Field {
+	return []Field{
+		{Name: "id", Into: &s.ID, Holds: HoldsName, Help: "Its name in expressions.", Example: "net"},
+		{Name: "title", Into: &s.Title, Help: "What it is for, in a few words.", Example: "Into the register"},
+		{Name: "note", Into: &s.Note, Help: "Why it is there; a review shows it.", Example: "Above two hundred kilograms somebody looks."},
+		{Name: "when", Into: &s.When, Help: "The step is skipped where this does not hold.", Example: "net.kg > 200"},
+		{Name: "off", Into: &s.Off, Help: "The step is skipped always.", Example: "true"},
+		{Name: "timeout", Into: &s.Timeout, Example: "1h",
+			Help: "The step fails once it took longer; it stands still while a person is asked whether a call happened."},
+		{Name: "retry", Into: Group(&s.Retry), Help: "A failed step is tried again."},
+		{Name: "if_fails", Into: Group(&s.IfFails), Help: "What happens instead of ending the run.", Example: "carry_on"},
+	}
+}
+
+// Agree refuses ids that mean something else.
+func (s *Step) Agree(m Reading) {
+	if slices.Contains(reserved, s.ID) {
+		m.Wrong("id", "choose another word", "%s already means something in expressions", s.ID)
+	}
 }
 
 // Skippable tells whether the step's output may be missing.
@@ -46,6 +52,16 @@ type Retry struct {
 	First   time.Duration // the pause before the second try
 	Factor  float64       // how much longer each further pause is
 	Longest time.Duration
+}
+
+// Fields are what retry may say.
+func (r *Retry) Fields() []Field {
+	return []Field{
+		{Name: "times", Into: &r.Times, Default: "2", Least: 1, Most: 100, Help: "How often, beside the first try.", Example: "3"},
+		{Name: "first", Into: &r.First, Default: "1s", Help: "The pause before the second try.", Example: "5s"},
+		{Name: "factor", Into: &r.Factor, Default: "2", Least: 1, Most: 100, Help: "How many times as long each further pause is.", Example: "3"},
+		{Name: "longest", Into: &r.Longest, Default: "1h", Help: "No pause is longer.", Example: "1m"},
+	}
 }
 
 // Pause is how long to wait after a number of failed tries, from 1.
@@ -65,6 +81,15 @@ type IfFails struct {
 	Block   // where CarryOn is not set; its steps see failure
 }
 
+// carryOn is the word for going on without a step's output.
+const carryOn = "carry_on"
+
+// Words are what may stand in place of steps.
+func (f *IfFails) Words() []string { return []string{carryOn} }
+
+// Word goes on without the step's output.
+func (f *IfFails) Word(string) { f.CarryOn = true }
+
 // Block is steps that only see outwards, and what leaves them.
 type Block struct {
 	At    Pos
@@ -72,23 +97,16 @@ type Block struct {
 	Gives []Entry
 }
 
-// AgentStep runs an agent until it answers.
-type AgentStep struct {
-	Agent  string
-	Task   Value
-	Thread *Value // another conversation to remember by
+// Fields are what a block may have.
+func (b *Block) Fields() []Field {
+	return []Field{
+		{Name: "do", Into: &b.Do, Help: "Its steps; outside, none of them is seen."},
+		{Name: "gives", Into: &b.Gives, Help: "What leaves it, by name.", Example: "{lane: clean}"},
+	}
 }
 
-// ToolStep calls one tool.
-type ToolStep struct {
-	Tool  string
-	Args  []Entry
-	Fill  []Entry // left to a model: guidance by argument, or by name where it is none
-	Using string  // the model; "" is the workflow's
-}
-
-// ComputeStep names values; later ones see earlier ones.
-type ComputeStep struct{ Values []NamedExpression }
+// PlacedAt keeps where the block stands.
+func (b *Block) PlacedAt(at Pos) { b.At = at }
 
 // NamedExpression is one computed value. The expression is nil where it could
 // not be read, which the checker has said.
@@ -97,204 +115,62 @@ type NamedExpression struct {
 	*Expression
 }
 
-// DecideStep takes the first case that holds.
-type DecideStep struct {
-	Cases  []Case
-	Else   *Case
-	Unsure *Case   // taken where a judgement is less sure than Floor
-	Floor  float64 // 0 to 1
-	Using  string  // the model that weighs; "" is the workflow's
-}
-
-// Judged tells whether a model weighs any of the cases.
-func (d *DecideStep) Judged() bool {
-	for _, c := range d.Cases {
-		if c.Judge != nil {
-			return true
-		}
-	}
-	return false
-}
-
-// Case is one way a decision can go.
-type Case struct {
-	When  *Expression // a rule
-	Judge *Value      // or a criterion in plain words
-	About *Value      // what the criterion is held against
-	Block
-}
-
-// EachStep does the same for every item of a list.
-type EachStep struct {
-	Of     *Expression
-	AtOnce int
-	First  bool        // the first item that is enough ends it
-	Enough *Expression // over value, the item's gives
-	Block
-}
-
-// TogetherStep goes several ways at once.
-type TogetherStep struct {
-	Branches []Branch
-	First    bool
-	Enough   *Expression // over value, the branch's gives
-}
-
-// Branch is one of several ways.
-type Branch struct {
-	ID string
-	Block
-}
-
-// RepeatStep goes through its block until it is enough.
-type RepeatStep struct {
-	Till   *Expression // over last, the round's gives
-	AtMost int
-	Block
-}
-
-// WaitStep waits: for a while, till a time, or for a signal.
-type WaitStep struct {
-	For    Span
-	Till   *Expression
-	Hear   *Hear
-	AtMost Span // for Hear
-}
-
-// Hear is a signal a run waits for.
-type Hear struct {
-	Trigger          // its kind and where it comes from
-	On         Value // what the signal must be about: its thread in a chat, else its subject
-	Match      *Expression
-	AlsoStarts bool // it starts a run of its own trigger as well
-}
-
-// ModelStep asks a model once.
-type ModelStep struct {
-	Model  string
-	Prompt Value
-	Answer *Schema
-}
-
-// CallStep runs another workflow.
-type CallStep struct {
-	Workflow string
-	Inputs   []Entry
-	Await    bool
-}
-
-// JavaScriptStep computes what expressions cannot say. It sees its inputs and
-// nothing else.
-type JavaScriptStep struct {
-	Inputs []Entry
-	Code   string
-	CodeAt Pos
-	Result *Schema
-}
-
-// SayStep writes in the conversation. Fields that are not written are nil.
-type SayStep struct {
-	Text    *Value
-	Picture *Value // a file, or the address of one
-	Buttons *Value // a list of texts; one that is pressed is said
-	File    *Value
-	Layout  *Value // a list of blocks: heading, text, facts
-}
-
-// QuestionStep asks in the conversation until the answer is valid.
-type QuestionStep struct {
-	SayStep
-	Choices []string
-	Valid   *Schema     // the value
-	Check   *Expression // over value
-	Find    *Find
-	Hint    *Value // said instead of what is wrong
-	Tries   int
-	AtMost  Span // how long somebody may take to answer
-}
-
-// Find looks an answer up; it is valid where the tool finds something.
-type Find struct {
-	Tool string
-	Args []Entry // see value
-	At   Pos
-}
-
-// RespondStep answers the caller, once.
-type RespondStep struct {
-	Status  int
-	Headers []Entry
-	Body    *Value
-}
-
-// ReviewStep asks a person to decide.
-type ReviewStep struct {
-	Show    Value
-	Edit    []Entry
-	Choices []string
-	Of      string // a person's e-mail, a role or a team
-}
-
-// LabelStep marks the run.
-type LabelStep struct{ As []Value }
-
-// RememberStep keeps a fact about somebody or something.
-type RememberStep struct {
-	About Value
-	Name  string // a later fact of the same name takes its place; "" adds
-	Fact  Value
-}
-
-// StopStep ends the whole run.
-type StopStep struct {
-	Failed  bool
-	Because *Value
-}
-
 // NamedBlock is a block of a step under the name paths give it.
 type NamedBlock struct {
-	Name BlockName // without a number for the items of a list and for rounds
+	Name BlockName // without a number where it is entered many times
 	*Block
+	Many bool // it is entered for each of several items or rounds, or beside others
 }
 
 // Blocks lists the blocks of a step in file order.
 func (s *Step) Blocks() []NamedBlock {
 	var out []NamedBlock
-	switch {
-	case s.Decide != nil:
-		for i := range s.Decide.Cases {
-			out = append(out, NamedBlock{BlockName{CaseBlock, i + 1}, &s.Decide.Cases[i].Block})
-		}
-		if s.Decide.Unsure != nil {
-			out = append(out, NamedBlock{BlockName{Word: UnsureBlock}, &s.Decide.Unsure.Block})
-		}
-		if s.Decide.Else != nil {
-			out = append(out, NamedBlock{BlockName{Word: ElseBlock}, &s.Decide.Else.Block})
-		}
-	case s.Each != nil:
-		out = append(out, NamedBlock{BlockName{Word: ItemBlock}, &s.Each.Block})
-	case s.Together != nil:
-		for i := range s.Together.Branches {
-			out = append(out, NamedBlock{BlockName{WayBlock, i + 1}, &s.Together.Branches[i].Block})
-		}
-	case s.Repeat != nil:
-		out = append(out, NamedBlock{BlockName{Word: RoundBlock}, &s.Repeat.Block})
-	case s.Block != nil:
-		out = append(out, NamedBlock{BlockName{Word: InsideBlock}, s.Block})
+	if h, holds := s.Does.(Holding); holds {
+		out = h.Blocks()
 	}
 	if s.IfFails != nil && !s.IfFails.CarryOn {
-		out = append(out, NamedBlock{BlockName{Word: InsteadBlock}, &s.IfFails.Block})
+		out = append(out, NamedBlock{Name: Instead, Block: &s.IfFails.Block})
 	}
 	return out
 }
 
-// BlockAt finds a block by its name in a run, where items and rounds have
-// numbers; nil where there is none.
-func (s *Step) BlockAt(name BlockName) *Block {
+// BlockAt finds a block by its name in a run, where those that are entered
+// many times have numbers.
+func (s *Step) BlockAt(name BlockName) (NamedBlock, bool) {
 	for _, b := range s.Blocks() {
 		if b.Name == name || b.Name == (BlockName{Word: name.Word}) {
-			return b.Block
+			return b, true
 		}
+	}
+	return NamedBlock{}, false
+}
+
+// Uses gives what the step names of a kind of thing: [HoldsTool] gives the
+// tools it calls.
+func (s *Step) Uses(what Holds) []string {
+	var out []string
+	eachField(s.Does, func(f Field) {
+		if f.Holds == what {
+			out = append(out, f.named()...)
+		}
+	})
+	return out
+}
+
+// Schemas visits the schemas the step says.
+func (s *Step) Schemas(visit func(*Schema)) {
+	eachField(s.Does, func(f Field) {
+		if into, is := f.Into.(**Schema); is && *into != nil {
+			visit(*into)
+		}
+	})
+}
+
+// Hears is the source of the signal the step waits for; nil where it waits for
+// none.
+func (s *Step) Hears() *Trigger {
+	if h, waits := s.Does.(Hearing); waits {
+		return h.Hears()
 	}
 	return nil
 }

@@ -4,6 +4,8 @@ import (
 	"strings"
 	"time"
 
+	"go.yaml.in/yaml/v3"
+
 	"woolsignal/core/calendar"
 )
 
@@ -252,3 +254,33 @@ func (t Trigger) Connection() string {
 
 // Talks tells whether somebody can be answered where the signal came from.
 func (t Trigger) Talks() bool { return t.Chat != nil || t.Phone != nil }
+
+// Hear is a signal a run waits for.
+type Hear struct {
+	Trigger          // its kind and where it comes from
+	On         Value // what the signal must be about: its thread in a chat, else its subject
+	Match      *Expression
+	AlsoStarts bool // it starts a run of its own trigger as well
+}
+
+// Fields are what hear may say beside where the signal comes from.
+func (h *Hear) Fields() []Field {
+	return []Field{
+		{Name: "on", Into: &h.On, Missing: "nothing says which signal is meant", Example: "${sent.message_id}",
+			Help: "What the signal must be about: the thread of a chat, the mail it answers, else its subject."},
+		{Name: "match", Into: &h.Match, Help: "Only a signal this holds for; it sees heard.", Example: "heard.body.kg > 0"},
+		{Name: "also_starts", Into: &h.AlsoStarts, Help: "The signal starts a run of its own trigger as well.", Example: "true"},
+	}
+}
+
+// readFrom reads the fields, and the one key that says where signals come
+// from.
+func (h *Hear) readFrom(r *reader, n *yaml.Node) {
+	table := Described(h.Fields())
+	f, ok := r.mapping(n, "hear", append(names(table), hearKinds...)...)
+	if !ok {
+		return
+	}
+	r.table(Reading{r, f, "hear"}, table)
+	h.Trigger, _ = r.source(f, "hear", hearKinds)
+}

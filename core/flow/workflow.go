@@ -1,6 +1,7 @@
 package flow
 
 import (
+	"slices"
 	"sync"
 	"time"
 
@@ -50,8 +51,8 @@ func (s *Schema) Validate(v any) error {
 	return s.compiled.Validate(v)
 }
 
-// doc gives the schema, or nil where there is none.
-func (s *Schema) doc() map[string]any {
+// Document gives the schema, or nil where there is none.
+func (s *Schema) Document() map[string]any {
 	if s == nil {
 		return nil
 	}
@@ -70,34 +71,21 @@ type RunLimits struct {
 }
 
 // AgentsUsed lists the ids of the agents a workflow runs, each once.
-func (w *Workflow) AgentsUsed() []string {
-	return w.used(func(s *Step) string {
-		if s.Agent != nil {
-			return s.Agent.Agent
-		}
-		return ""
-	})
-}
+func (w *Workflow) AgentsUsed() []string { return w.Uses(HoldsAgent) }
 
 // Calls lists the ids of the workflows it calls, each once.
-func (w *Workflow) Calls() []string {
-	return w.used(func(s *Step) string {
-		if s.Call != nil {
-			return s.Call.Workflow
-		}
-		return ""
-	})
-}
+func (w *Workflow) Calls() []string { return w.Uses(HoldsWorkflow) }
 
-// used gathers what steps name, each once, in file order.
-func (w *Workflow) used(name func(*Step) string) []string {
-	var ids []string
-	seen := map[string]bool{}
+// Uses gives what the steps name of a kind of thing, each once, in file order;
+// see [Step.Uses].
+func (w *Workflow) Uses(what Holds) []string {
+	var out []string
 	Walk(w.Steps, func(s *Step) {
-		if id := name(s); id != "" && !seen[id] {
-			seen[id] = true
-			ids = append(ids, id)
+		for _, name := range s.Uses(what) {
+			if !slices.Contains(out, name) {
+				out = append(out, name)
+			}
 		}
 	})
-	return ids
+	return out
 }

@@ -112,17 +112,7 @@ func (w *Workflow) schemas(visit func(*Schema)) {
 	}
 	some(w.Inputs)
 	some(w.Result)
-	Walk(w.Steps, func(s *Step) {
-		if s.Model != nil {
-			some(s.Model.Answer)
-		}
-		if s.JavaScript != nil {
-			some(s.JavaScript.Result)
-		}
-		if s.Question != nil {
-			some(s.Question.Valid)
-		}
-	})
+	Walk(w.Steps, func(s *Step) { s.Schemas(visit) })
 }
 
 // SchemasUsed lists the files of schemas a workflow names, each once.
@@ -143,8 +133,8 @@ func (w *Workflow) SchemasUsed() []string {
 		accepted(t)
 	}
 	Walk(w.Steps, func(s *Step) {
-		if s.Wait != nil && s.Wait.Hear != nil {
-			accepted(s.Wait.Hear.Trigger)
+		if t := s.Hears(); t != nil {
+			accepted(*t)
 		}
 	})
 	return out

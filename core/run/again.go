@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"maps"
 
 	"woolsignal/core/flow"
 )
@@ -43,14 +44,19 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 		if deeper == "" {
 			break
 		}
-		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || !enterable(name) {
+		inner, there := steps[index].BlockAt(name)
+		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || there && (inner.Many || name == flow.Instead) {
 			return nil, fmt.Errorf("%s cannot be begun in the middle; repeat from it as a whole", stepName(steps[index]))
 		}
 		did := frame.Steps[index]
 		at := flow.StepPath(prefix, index)
-		out = append(out, &BlockEntered{Step: at, Block: name, Reason: did.Reason, Confidence: did.Confidence})
-		inner, outer := steps[index].BlockAt(name), before[index].BlockAt(name)
-		if inner == nil || outer == nil {
+		entered := &BlockEntered{Step: at, Block: name}
+		if did.Block == name {
+			entered.Choice = &Choice{Reason: did.Reason, Confidence: did.Confidence}
+		}
+		out = append(out, entered)
+		outer, was := before[index].BlockAt(name)
+		if !there || !was {
 			return nil, fmt.Errorf("%s no longer goes the way the run took; repeat from it as a whole", stepName(steps[index]))
 		}
 		prefix = flow.BlockPath(at, name)
@@ -62,16 +68,6 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 		}
 	}
 	return out, nil
-}
-
-// enterable tells whether a repeated run can begin inside a block: not in one
-// of several items, ways or rounds.
-func enterable(block BlockName) bool {
-	switch block.Word {
-	case flow.CaseBlock, flow.ElseBlock, flow.UnsureBlock, flow.InsideBlock:
-		return true
-	}
-	return false
 }
 
 // settled tells whether a step gave all it will give.
@@ -106,14 +102,15 @@ func (d *Definition) Find(name string) (string, error) {
 func Values(d *Definition, s *State) map[string]any {
 	out := map[string]any{}
 	s.Each(func(step *Step) {
-		if def, err := d.stepAt(step.Path); err == nil && def.ID != "" && step.Status == Done {
+		def, err := d.stepAt(step.Path)
+		if err == nil && def.ID != "" && step.Status == Done {
 			if _, taken := out[def.ID]; !taken {
 				out[def.ID] = step.Output
 			}
 		}
-		if input, ok := step.Input.(map[string]any); ok {
-			if list, ok := input["of"].([]any); ok && len(list) > 0 {
-				out["item"], out["index"] = list[0], int64(0)
+		if err == nil {
+			if sees, is := def.Does.(Scoping); is {
+				maps.Copy(out, sees.Sample(step))
 			}
 		}
 	})

@@ -59,8 +59,8 @@ func (m *Machine) close(step *Step, by string) {
 	if step.Hearing != nil {
 		m.emit(&ListeningEnded{Step: step.Path, Hearing: step.Hearing})
 	}
-	if def, err := m.def.stepAt(step.Path); step.Status == Running && (err == nil && def.Call != nil || step.Child != "") {
-		m.drop(step, by, err != nil || def.Call.Await)
+	if start := m.start(step); step.Status == Running && (start != nil || step.Child != "") {
+		m.drop(step, by, step.Child != "" || start.Await) // only who waits knows its child while it runs
 	}
 	if step.Agent == nil {
 		return

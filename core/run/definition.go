@@ -76,38 +76,16 @@ func (d *Definition) stepAt(path string) (*flow.Step, error) {
 		if deeper == "" {
 			return steps[index], nil
 		}
-		block := steps[index].BlockAt(name)
-		if block == nil {
+		block, there := steps[index].BlockAt(name)
+		if !there {
 			return nil, fmt.Errorf("the workflow %s has no block at %q", d.Workflow.ID, path)
 		}
 		steps, rest = block.Do, deeper
 	}
 }
 
-// answerOf is the schema a step's question to a model is answered by; nil
-// where any words will do.
-func (d *Definition) answerOf(def *flow.Step) map[string]any {
-	switch {
-	case def.Model != nil && def.Model.Answer != nil:
-		return def.Model.Answer.Doc
-	case def.Decide != nil:
-		judged := 0
-		for _, c := range def.Decide.Cases {
-			if c.Judge != nil {
-				judged++
-			}
-		}
-		return verdictSchema(judged)
-	case def.Tool != nil:
-		if spec, ok := d.Tools(def.Tool.Tool); ok {
-			return fillSchema(def.Tool, spec)
-		}
-	}
-	return nil
-}
-
-// fit holds a value against a schema of the workflow.
-func fit(what string, s *flow.Schema, v any) error {
+// Fit holds a value against a schema of the workflow.
+func Fit(what string, s *flow.Schema, v any) error {
 	if err := s.Validate(v); err != nil {
 		return fmt.Errorf("%s does not fit its schema: %w", what, err)
 	}

@@ -116,33 +116,29 @@ func (s *Step) openCall(e *Answer) *agent.Call {
 
 // returned takes in what a tool, a script or a called workflow gave.
 func (m *Machine) returned(step *Step, r *Returned) error {
-	def, err := m.def.stepAt(step.Path)
+	at, err := m.at(step.Path)
 	if err != nil {
 		return err
 	}
-	if def.Call == nil && def.JavaScript == nil {
-		m.fitting(m.toolOf(def, step), r)
-		m.doubt(step, m.toolOf(def, step), r)
+	if tool := m.toolOf(step); tool != "" {
+		m.fitting(tool, r)
+		m.doubt(step, tool, r)
 	}
-	switch {
-	case def.Question != nil && step.Asking != nil:
-		m.asking(def, step, r)
-		return m.broken
-	case def.Say != nil && r.Error == "":
-		m.end(def, step.Path, nil, posted(r.Result))
-		return m.broken
-	}
-	if r.Error == "" && def.JavaScript != nil {
-		if err := fit("the script's result", def.JavaScript.Result, r.Result); err != nil {
-			r.Error = err.Error()
-		}
-	}
-	if r.Error != "" {
-		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
+	if a, is := at.Step.Does.(Answering); is {
+		a.Answered(at, r)
 	} else {
-		m.end(def, step.Path, nil, r.Result)
+		at.Gives(r)
 	}
 	return m.broken
+}
+
+// Gives ends the step with what a tool returned, or its error.
+func (at *At) Gives(r *Returned) {
+	if r.Error != "" {
+		at.FailReturned(r)
+		return
+	}
+	at.End(r.Result)
 }
 
 // fitting holds a tool's result against what a run can carry. A call whose
@@ -151,7 +147,7 @@ func (m *Machine) fitting(tool string, r *Returned) {
 	if r.Error != "" {
 		return
 	}
-	if err := tooLarge("the result", r.Result); err != nil {
+	if err := TooLarge("the result", r.Result); err != nil {
 		r.Error, r.Result = err.Error(), nil
 		if spec, ok := m.def.Tools(tool); !ok || !spec.ReadOnly {
 			r.Effect = TookPlace
@@ -173,23 +169,15 @@ func (m *Machine) doubt(step *Step, tool string, r *Returned) {
 	}
 }
 
-// posted is what a message that a chat server took gives.
-func posted(result any) map[string]any {
-	fields, _ := result.(map[string]any)
-	id, _ := fields["id"].(string)
-	return map[string]any{"message_id": id}
-}
-
-// started notes the run of a called workflow; a step that does not wait for
-// it is done with that.
+// started notes the run of a called workflow.
 func (m *Machine) started(step *Step, r *ChildBegan) error {
-	def, err := m.def.stepAt(step.Path)
+	at, err := m.at(step.Path)
 	if err != nil {
 		return err
 	}
-	m.emit(&ChildStarted{Step: step.Path, Child: r.Run})
-	if def.Call != nil && !def.Call.Await {
-		m.end(def, step.Path, nil, map[string]any{"run": r.Run})
+	at.Emit(&ChildStarted{Step: step.Path, Child: r.Run})
+	if a, is := at.Step.Does.(Answering); is {
+		a.Answered(at, r)
 	}
 	return m.broken
 }

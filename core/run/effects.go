@@ -1,21 +1,11 @@
 package run
 
 import (
-	"reflect"
 	"strings"
 
 	"woolsignal/core/agent"
-	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
-
-// underWay is the tool whose call a step has on its way; "" where it has none.
-func (m *Machine) underWay(def *flow.Step, step *Step) string {
-	if step.Status != Running || len(step.Inside) > 0 || step.Agent != nil && !step.Sent || step.Hearing != nil {
-		return ""
-	}
-	return m.toolOf(def, step)
-}
 
 // resendOf tells how a call of a tool that is sent now may be sent again. It is
 // written down with the call: what a tool's owner says later is of others.
@@ -32,14 +22,10 @@ func (m *Machine) readsOnly(tool string) bool {
 // effectOf tells what is known of a call a step has on its way, were it given
 // up now.
 func (m *Machine) effectOf(step *Step) Effect {
-	def, err := m.def.stepAt(step.Path)
-	if err != nil {
-		return ""
-	}
 	if step.Status == Uncertain {
 		return Unsure
 	}
-	if tool := m.underWay(def, step); tool != "" && !m.readsOnly(tool) {
+	if tool := m.toolOf(step); tool != "" && !m.readsOnly(tool) {
 		return Unsure
 	}
 	return ""
@@ -54,11 +40,7 @@ func (m *Machine) asks(step *Step, why string) bool {
 	step.eachInside(visit)
 	asked := false
 	for _, s := range open {
-		def, err := m.def.stepAt(s.Path)
-		if err != nil {
-			continue
-		}
-		if tool := m.underWay(def, s); tool != "" && s.Resend == flow.ResendNever {
+		if call := m.call(s); call != nil && call.Resend == flow.ResendNever {
 			_ = m.lost(s, "", why)
 		}
 		asked = asked || s.Status == Uncertain
@@ -110,8 +92,8 @@ func (m *Machine) mayRepeat(step *Step) (yes bool, why string) {
 // eachUnsure visits the tools of the calls in a step that may have happened
 // and that a second try would repeat.
 func (m *Machine) eachUnsure(step *Step, visit func(tool string)) {
-	if def, err := m.def.stepAt(step.Path); err == nil && step.Effect == Unsure && step.Resend == flow.ResendNever {
-		visit(m.toolOf(def, step))
+	if step.Effect == Unsure && step.Resend == flow.ResendNever {
+		visit(m.toolItCalled(step))
 	}
 	if step.Agent != nil {
 		for _, c := range step.Agent.Calls {
@@ -128,21 +110,21 @@ func (m *Machine) eachUnsure(step *Step, visit func(tool string)) {
 	}
 }
 
-// again gives a call of a step that is to be sent once more just as it was,
-// since it may have happened: what is computed anew might be another one.
-func (m *Machine) again(step *Step, path string) (Sent, bool) {
-	sent, kept := m.state.Unsure[path]
-	return sent, kept && step == nil && m.state.Step(path) != nil
-}
-
-// number gives the number of a call that is the same as one that may have
-// happened; 0 is that of a new one.
-func (m *Machine) number(path string, args map[string]any) int64 {
-	sent, kept := m.state.Unsure[path]
-	if expr.Canonical(args); kept && reflect.DeepEqual(sent.Args, args) {
-		return sent.Number
+// toolItCalled is the tool a step that ended had called last.
+func (m *Machine) toolItCalled(step *Step) string {
+	before := *step
+	before.Status = Running
+	at, err := m.at(step.Path)
+	if err != nil {
+		return ""
 	}
-	return 0
+	at.Did = &before
+	for _, e := range doing(at.Step).Outstanding(at) {
+		if call, is := e.Task.(*Call); is && e.CallID == "" {
+			return call.Tool
+		}
+	}
+	return ""
 }
 
 // heldBack notes, once, why a step that was to be tried again is not.

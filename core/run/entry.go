@@ -180,11 +180,7 @@ func (b *encoder) record(r Record) {
 	case *BlockEntered:
 		b.field("step", r.Step)
 		b.field("block", r.Block.String())
-		b.field("reason", r.Reason)
-		if r.Confidence != 0 {
-			b.raw(`,"confidence":`)
-			b.value(r.Confidence)
-		}
+		b.other("choice", r.Choice, r.Choice == nil)
 	case *BlockLeft:
 		b.field("step", r.Step)
 		b.field("block", r.Block.String())

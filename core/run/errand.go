@@ -73,6 +73,7 @@ type Start struct {
 	Workflow string
 	Inputs   map[string]any
 	Draft    bool // it uses the connections that stand in for drafts
+	Await    bool // the step waits for its result
 }
 
 // Listen asks for signals that came since a time and that nobody heard. It is

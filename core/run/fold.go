@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
-	"woolsignal/core/flow"
 )
 
 // Fold builds a state from a journal.
@@ -68,11 +67,11 @@ func (s *State) put(r Record, at time.Time) error {
 	case *StepRetried:
 		return s.known(r, r.Step, func(step *Step) {
 			s.unsure(step)
-			*step = Step{Path: step.Path, Status: Waiting, Began: step.Began, Error: step.Error,
+			*step = Step{Path: step.Path, Status: Again, Began: step.Began, Error: step.Error,
 				Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
 		})
 	case *StepWoken:
-		return s.known(r, r.Step, func(step *Step) { step.Status, step.Until = Again, time.Time{} })
+		return s.known(r, r.Step, func(step *Step) { step.Until = time.Time{} })
 	case *BlockEntered:
 		return s.entered(r, at)
 	case *BlockLeft:
@@ -142,7 +141,7 @@ func (s *State) began(r *StepBegan, at time.Time) error {
 	if err != nil {
 		return err
 	}
-	step.Status, step.Input, step.Effect = Running, r.Input, ""
+	step.Status, step.Input, step.Effect, step.Error = Running, r.Input, "", ""
 	step.Sending, step.Resend = s.sending(r.Sending), r.Resend
 	if r.Agent != nil {
 		fresh := *r.Agent // the record must stay as it was written
@@ -176,9 +175,8 @@ func (s *State) entered(r *BlockEntered, at time.Time) error {
 	if step.Status == "" || step.Status == Again {
 		step.Status = Running
 	}
-	switch r.Block.Word {
-	case flow.CaseBlock, flow.ElseBlock, flow.UnsureBlock:
-		step.Block, step.Reason, step.Confidence = r.Block, r.Reason, r.Confidence
+	if r.Choice != nil {
+		step.Block, step.Reason, step.Confidence = r.Block, r.Choice.Reason, r.Choice.Confidence
 	}
 	if step.block(r.Block) != nil {
 		return fmt.Errorf("the block %s of step %q is entered twice", r.Block, r.Step)

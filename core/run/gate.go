@@ -145,6 +145,12 @@ func (r *StepEnded) gate(g *gate) {
 	g.text(&r.Error)
 }
 
+func (r *BlockEntered) gate(g *gate) {
+	if r.Choice != nil {
+		g.text(&r.Choice.Reason)
+	}
+}
+
 func (r *BlockLeft) gate(g *gate) {
 	g.value(&r.Gives)
 	g.text(&r.Error)
@@ -174,7 +180,6 @@ func (*StepLimited) gate(*gate)        {}
 func (*StepPaused) gate(*gate)         {}
 func (*StepRetried) gate(*gate)        {}
 func (*StepWoken) gate(*gate)          {}
-func (r *BlockEntered) gate(g *gate)   { g.text(&r.Reason) }
 func (*ListeningBegan) gate(*gate)     {}
 func (*ListeningEnded) gate(*gate)     {}
 func (r *SignalHeard) gate(g *gate)    { r.Signal.gate(g) }

@@ -76,9 +76,9 @@ func (m *Machine) Handle(e Event) error {
 	}
 	names := m.names()
 	switch m.block(m.def.Workflow.Steps, m.state.Root, "", names) {
-	case finished:
+	case Finished:
 		m.complete(names)
-	case failed:
+	case FailedInside:
 		m.finish(Failed, m.failure.step+": "+m.failure.message, false, nil)
 	}
 	if _, offered := e.(*Heard); offered && len(m.records) == before {
@@ -124,10 +124,10 @@ func (m *Machine) complete(names map[string]any) {
 	}
 	gives, err := flow.EvalEntries(m.def.Workflow.Gives, m.scope(names))
 	if err == nil {
-		err = fit("the result", m.def.Workflow.Result, gives)
+		err = Fit("the result", m.def.Workflow.Result, gives)
 	}
 	if err == nil {
-		err = tooLarge("the result", gives)
+		err = TooLarge("the result", gives)
 	}
 	if err != nil {
 		m.finish(Failed, "gives: "+err.Error(), false, nil)
@@ -162,8 +162,6 @@ func (m *Machine) TakeErrands() []Errand {
 // Return puts an errand back that was not answered on the spot.
 func (m *Machine) Return(e Errand) { m.errands = append(m.errands, e) }
 
-func (m *Machine) send(e Errand) { m.errands = append(m.errands, e) }
-
 // emit applies a record and keeps it.
 func (m *Machine) emit(r Record) {
 	if err := m.state.put(r, m.now); err != nil {
@@ -174,7 +172,7 @@ func (m *Machine) emit(r Record) {
 }
 
 // finish ends the run. A webhook's caller that no step answered gets what the
-// outcome says: 204 when all went well, 422 with the reason where a stop step
+// Outcome says: 204 when all went well, 422 with the reason where a stop step
 // said failed, and a 500 without inner details otherwise.
 func (m *Machine) finish(status Status, because string, stopped bool, result any) {
 	if m.state.Signal.Kind == "webhook" && m.state.Response == nil && m.state.Origin == nil {
@@ -192,30 +190,30 @@ func (m *Machine) finish(status Status, because string, stopped bool, result any
 	m.emit(&RunFinished{Status: status, Why: because, Result: result})
 }
 
-// outcome is how far a step or a block got.
-type outcome int
+// Outcome is how far a step or a block got.
+type Outcome int
 
 const (
-	finished outcome = iota // it is done, and so are the steps in it
-	blocked                 // something is awaited
-	failed                  // m.failure says why
-	over                    // the run ended inside it
+	Finished     Outcome = iota // it is done, and so are the steps in it
+	Blocked                     // something is awaited
+	FailedInside                // a step of it failed, and the machine knows why
+	Over                        // the run ended inside it
 )
 
 // block goes through the steps of a block. names is what they may see; the
 // outputs of finished steps join it.
-func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names map[string]any) outcome {
+func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names map[string]any) Outcome {
 	for i, def := range steps {
 		var step *Step
 		if i < len(frame.Steps) {
 			step = frame.Steps[i]
 		}
 		if step == nil || step.Status != Done && step.Status != Skipped {
-			if out := m.step(def, step, flow.StepPath(prefix, i), names); out != finished {
+			if out := m.step(def, step, flow.StepPath(prefix, i), names); out != Finished {
 				return out
 			}
 			if m.broken != nil {
-				return over
+				return Over
 			}
 			step = frame.Steps[i]
 		}
@@ -223,7 +221,7 @@ func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names m
 			names[def.ID] = seen(def, step)
 		}
 	}
-	return finished
+	return Finished
 }
 
 // seen is a step's output as later ones see it.
@@ -235,36 +233,36 @@ func seen(def *flow.Step, step *Step) any {
 }
 
 // step begins a step, or goes on with it where it stands.
-func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string]any) outcome {
+func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
 	scope := m.scope(names)
 	if step == nil {
 		if skip, out := m.skips(def, path, scope); skip {
 			return out
 		}
 	}
-	out := finished
+	out := Finished
 	switch {
 	case step != nil && step.Status == Failed:
 		out = m.failedAt(def, step)
-	case step != nil && step.Status == Waiting && step.Hearing == nil && !step.Until.IsZero():
-		return blocked // it pauses
+	case step != nil && step.Status == Again && !step.Until.IsZero():
+		return Blocked // till its next try
 	default:
 		if step != nil && step.Status == Again {
 			step = nil
 		}
-		out = m.kind(def, step, path, scope)
+		out = doing(def).Advance(&At{Step: def, Path: path, Did: step, Scope: scope, m: m})
 	}
 	switch out {
-	case failed:
+	case FailedInside:
 		return m.instead(def, m.state.Step(path), path, names)
-	case blocked:
+	case Blocked:
 		m.limit(def, path)
 	}
 	return out
 }
 
 // skips tells whether a step is passed over, or fails to say.
-func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, outcome) {
+func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, Outcome) {
 	skip := def.Off
 	if !skip && def.When != nil {
 		holds, err := def.When.Holds(scope)
@@ -277,57 +275,7 @@ func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, ou
 	if skip {
 		m.emit(&StepEnded{Step: path, Status: Skipped})
 	}
-	return skip, finished
-}
-
-// kind does what the step's kind does.
-func (m *Machine) kind(def *flow.Step, step *Step, path string, scope expr.Scope) outcome {
-	switch def.Kind {
-	case "agent":
-		return m.agent(def, step, path, scope)
-	case "decide":
-		return m.decide(def, step, path, scope)
-	case "each":
-		return m.each(def, step, path, scope)
-	case "together":
-		return m.together(def, step, path, scope)
-	case "repeat":
-		return m.repeat(def, step, path, scope)
-	case "block":
-		return m.plainBlock(def, step, path, scope)
-	case "model":
-		return m.model(def, step, path, scope)
-	case "tool":
-		return m.tool(def, step, path, scope)
-	case "wait":
-		return m.wait(def, step, path, scope)
-	case "question":
-		return m.question(def, step, path, scope)
-	}
-	if step != nil {
-		return blocked
-	}
-	switch def.Kind {
-	case "compute":
-		return m.compute(def, path, scope)
-	case "call":
-		return m.call(def, path, scope)
-	case "javascript":
-		return m.javaScript(def, path, scope)
-	case "say":
-		return m.say(def, step, path, scope)
-	case "respond":
-		return m.respond(def, path, scope)
-	case "review":
-		return m.review(def, path, scope)
-	case "label":
-		return m.label(def, path, scope)
-	case "remember":
-		return m.remember(def, path, scope)
-	case "stop":
-		return m.stop(def, path, scope)
-	}
-	return m.fail(def, path, "this version knows no step of the kind "+def.Kind)
+	return skip, Finished
 }
 
 // limit notes from when on a step that waits has taken too long.
@@ -342,18 +290,18 @@ func (m *Machine) limit(def *flow.Step, path string) {
 }
 
 // fail ends a step as failed.
-func (m *Machine) fail(def *flow.Step, path, message string) outcome {
+func (m *Machine) fail(def *flow.Step, path, message string) Outcome {
 	m.emit(&StepEnded{Step: path, Status: Failed, Error: message})
 	return m.failedAt(def, m.state.Step(path))
 }
 
-// failedAt is the outcome of a step that failed, now or in an event before.
-func (m *Machine) failedAt(def *flow.Step, step *Step) outcome {
+// failedAt is the Outcome of a step that failed, now or in an event before.
+func (m *Machine) failedAt(def *flow.Step, step *Step) Outcome {
 	if step == nil { // the record could not be applied, which m.broken says
-		return over
+		return Over
 	}
 	m.failure = &failure{message: step.Error, step: stepName(def), kind: def.Kind, tries: step.Tries + 1}
-	return failed
+	return FailedInside
 }
 
 // stepName names a step in words, with its line.
@@ -370,71 +318,71 @@ func stepName(def *flow.Step) string {
 
 // instead does what was written down for a step that failed: try again, carry
 // on, or take other steps. Where nothing was, the failure goes outwards.
-func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[string]any) outcome {
+func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
 	if step == nil {
-		return over
+		return Over
 	}
-	handler := step.block(BlockName{Word: flow.InsteadBlock})
+	handler := step.block(flow.Instead)
 	if handler == nil {
 		if def.Retry != nil && step.Tries < def.Retry.Times {
 			yes, why := m.mayRepeat(step)
 			if yes {
 				m.emit(&StepRetried{Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})
-				return blocked
+				return Blocked
 			}
 			m.heldBack(step, path, why)
 		}
 		if def.IfFails == nil {
-			return failed
+			return FailedInside
 		}
 		if def.IfFails.CarryOn {
-			return finished
+			return Finished
 		}
-		m.emit(&BlockEntered{Step: path, Block: BlockName{Word: flow.InsteadBlock}})
-		handler = step.block(BlockName{Word: flow.InsteadBlock})
+		m.emit(&BlockEntered{Step: path, Block: flow.Instead})
+		handler = step.block(flow.Instead)
 	}
 	if handler == nil || handler.Status == Failed {
 		if handler != nil {
 			m.failure.message = handler.Error
 		}
-		return failed
+		return FailedInside
 	}
 	cause := m.failure
 	inner := maps.Clone(names)
 	inner["failure"] = map[string]any{"message": cause.message, "step": cause.step, "kind": cause.kind, "tries": int64(cause.tries)}
 	gives, out := m.through(&def.IfFails.Block, handler, path, inner)
 	switch out {
-	case finished:
-		m.emit(&BlockLeft{Step: path, Block: BlockName{Word: flow.InsteadBlock}, Status: Done})
+	case Finished:
+		m.emit(&BlockLeft{Step: path, Block: flow.Instead, Status: Done})
 		m.emit(&StepEnded{Step: path, Status: Done, Output: gives, Error: cause.message})
-	case failed:
-		m.emit(&BlockLeft{Step: path, Block: BlockName{Word: flow.InsteadBlock}, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
+	case FailedInside:
+		m.emit(&BlockLeft{Step: path, Block: flow.Instead, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
 	}
 	return out
 }
 
 // through goes through a block that was entered and gives what leaves it.
-func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, outcome) {
-	if out := m.block(def.Do, frame, flow.BlockPath(path, frame.Name), names); out != finished {
+func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, Outcome) {
+	if out := m.block(def.Do, frame, flow.BlockPath(path, frame.Name), names); out != Finished {
 		return nil, out
 	}
 	gives, err := flow.EvalEntries(def.Gives, m.scope(names))
 	if err == nil {
-		err = tooLarge("gives", gives)
+		err = TooLarge("gives", gives)
 	}
 	if err != nil {
-		m.failure = &failure{message: "gives: " + err.Error(), step: fmt.Sprintf("the block on line %d", def.At.Line), kind: "block", tries: 1}
-		return nil, failed
+		m.failure = blockFailure(def, "gives: "+err.Error())
+		return nil, FailedInside
 	}
 	expr.Canonical(gives)
-	return gives, finished
+	return gives, Finished
 }
 
 // end finishes a step with its output.
-func (m *Machine) end(def *flow.Step, path string, input, output any) outcome {
-	if err := tooLarge("what it gives", output); err != nil {
+func (m *Machine) end(def *flow.Step, path string, input, output any) Outcome {
+	if err := TooLarge("what it gives", output); err != nil {
 		return m.fail(def, path, err.Error())
 	}
 	m.emit(&StepEnded{Step: path, Status: Done, Input: input, Output: output})
-	return finished
+	return Finished
 }

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"woolsignal/core/agent"
-	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
 
@@ -18,25 +17,6 @@ import (
 func (m *Machine) reviewID(path, call string) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%s|%s|%s|%d", m.state.ID, path, call, len(m.state.Reviews)))
 	return "rv-" + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:])[:10])
-}
-
-func (m *Machine) review(def *flow.Step, path string, scope expr.Scope) outcome {
-	show, err := def.Review.Show.Eval(scope)
-	if err != nil {
-		return m.fail(def, path, "show: "+err.Error())
-	}
-	edit, err := flow.EvalEntries(def.Review.Edit, scope)
-	if err != nil {
-		return m.fail(def, path, "edit: "+err.Error())
-	}
-	title := def.Title
-	if title == "" {
-		title = m.def.Workflow.Title
-	}
-	m.emit(&StepBegan{Step: path, Input: map[string]any{"show": show}})
-	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: m.reviewID(path, ""), Of: def.Review.Of, Kind: OfStep, Title: title,
-		Why: def.Note, Show: show, Edit: edit, Choices: def.Review.Choices, Asked: m.now}})
-	return blocked
 }
 
 // approval asks a person before an agent's tool is used.
@@ -82,8 +62,8 @@ func (m *Machine) lost(step *Step, callID, why string) error {
 		uncertain := *call
 		uncertain.State = agent.Uncertain
 		m.emit(&CallChanged{Step: step.Path, Call: &uncertain})
-	} else if def, err := m.def.stepAt(step.Path); err == nil {
-		tool = m.toolOf(def, step)
+	} else {
+		tool = m.toolOf(step)
 	}
 	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: OfDoubt,
 		Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
@@ -120,19 +100,13 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 	m.emit(&ReviewAnswered{Step: step.Path, Review: &review})
 	switch {
 	case open.Kind == OfStep:
-		edited := open.Edit
-		if review.Edited != nil {
-			edited = review.Edited
-		}
-		if edited == nil { // as it is read back from a journal
-			edited = map[string]any{}
-		}
-		def, err := m.def.stepAt(step.Path)
+		at, err := m.at(step.Path)
 		if err != nil {
 			return err
 		}
-		m.end(def, step.Path, nil, map[string]any{"choice": review.Choice, "edited": edited, "by": review.By,
-			"at": review.Decided.In(m.def.Zone).Format("2006-01-02T15:04:05Z07:00"), "note": review.Note})
+		if d, decides := at.Step.Does.(Deciding); decides {
+			d.Decided(at, &review)
+		}
 	case !open.ofStep():
 		m.settleCall(step, &review)
 	default:
@@ -177,7 +151,7 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 	}
 	m.emit(&CallChanged{Step: step.Path, Call: &call})
 	if call.State == agent.Running {
-		m.send(m.agentErrand(step, &call))
+		m.send(m.agentCall(step, &call))
 	}
 }
 
@@ -188,27 +162,14 @@ func (m *Machine) settleTool(step *Step, review *Review) {
 		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
 	case SendAgain:
 		m.renumber(step)
-		m.resend(step, review.Tool)
+		m.resend(step)
 	case GoOn:
-		m.resend(step, review.Tool)
+		m.resend(step)
 	case GiveUp:
 		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: "the connection it needs is missing"})
 	default:
 		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: review.By + " says it did not happen"})
 	}
-}
-
-// toolOf is the tool whose call a step has under way.
-func (m *Machine) toolOf(def *flow.Step, step *Step) string {
-	switch {
-	case def.Tool != nil:
-		return def.Tool.Tool
-	case def.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
-		return def.Question.Find.Tool
-	case (def.Say != nil || def.Question != nil) && m.state.Signal.Via != nil:
-		return m.state.Signal.Via.Tool
-	}
-	return ""
 }
 
 // renumber makes the call of a step another one: the one before, which may
@@ -218,18 +179,9 @@ func (m *Machine) renumber(step *Step) {
 }
 
 // resend sends a step's call once more, under the key it has.
-func (m *Machine) resend(step *Step, tool string) {
-	def, err := m.def.stepAt(step.Path)
-	switch {
-	case err != nil:
-		m.broken = err
-	case def.Question != nil && step.Asking != nil && step.Asking.Phase == finding:
-		m.send(m.findErrand(def, step))
-	case def.Question != nil, def.Say != nil:
-		m.send(m.postErrand(step))
-	default:
-		args, _ := step.Input.(map[string]any)
-		m.send(m.callErrand(step, tool, 0, args))
+func (m *Machine) resend(step *Step) {
+	for _, e := range m.outstanding(step) {
+		m.send(e)
 	}
 }
 
@@ -242,8 +194,8 @@ func (m *Machine) missing(step *Step, callID string, missing *Missing) error {
 		tool, call.State = call.Tool, agent.Proposed
 		call.Review = m.reviewID(step.Path, callID)
 		m.emit(&CallChanged{Step: step.Path, Call: &call})
-	} else if def, err := m.def.stepAt(step.Path); err == nil {
-		tool = m.toolOf(def, step)
+	} else {
+		tool = m.toolOf(step)
 	}
 	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: missing.Of, Kind: OfConnection,
 		Title: "Connect " + missing.Connection, Tool: tool, Call: callID, Needs: missing.Connection, Why: missing.Why,

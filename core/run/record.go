@@ -97,13 +97,17 @@ type StepWoken struct {
 	Step string `json:"step"`
 }
 
-// BlockEntered says that a step went into one of its blocks. A decision says
-// why, and how sure it is.
+// BlockEntered says that a step went into one of its blocks.
 type BlockEntered struct {
-	Step       string    `json:"step"`
-	Block      BlockName `json:"block"`
-	Reason     string    `json:"reason,omitempty"`
-	Confidence float64   `json:"confidence,omitempty"`
+	Step   string    `json:"step"`
+	Block  BlockName `json:"block"`
+	Choice *Choice   `json:"choice,omitempty"` // nil where there was nothing to decide
+}
+
+// Choice is why a decision went one way.
+type Choice struct {
+	Reason     string  `json:"reason,omitempty"`
+	Confidence float64 `json:"confidence"` // 0 to 1
 }
 
 // BlockLeft says that a block came to its end.

@@ -42,8 +42,8 @@ type File struct {
 	Field string `json:"field,omitempty"` // of the form it was in
 }
 
-// value is the file as expressions and tools see it.
-func (f File) value() map[string]any {
+// Value is the file as expressions and tools see it.
+func (f File) Value() map[string]any {
 	return map[string]any{"name": f.Name, "type": f.Type, "size": f.Size, "blob": f.Blob, "field": f.Field}
 }
 
@@ -61,7 +61,7 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 	}
 	files := make([]any, len(s.Files))
 	for i, f := range s.Files {
-		files[i] = f.value()
+		files[i] = f.Value()
 	}
 	return map[string]any{
 		"id": s.ID, "source": s.Source, "type": s.Type, "time": s.Time.In(zone).Format(time.RFC3339), "subject": s.Subject,
@@ -74,7 +74,7 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 func (s *Signal) HeardAs() (source, key string) {
 	switch s.Kind {
 	case "chat", "phone":
-		return "/chat", s.ThreadKey()
+		return ChatSource, s.Conversation().String()
 	case "mail":
 		return s.Source, s.Answers
 	}
@@ -90,6 +90,9 @@ type Hearing struct {
 	Key        string `json:"key"`
 	AlsoStarts bool   `json:"also_starts,omitempty"`
 }
+
+// ChatSource is what messages of all conversations are waited for by.
+const ChatSource = "/chat"
 
 // ConsoleSource begins the sources of conversations in the console.
 const ConsoleSource = "/console/"
@@ -133,13 +136,4 @@ func DecodeSignal(data []byte) (*Signal, error) {
 	}
 	s.gate(&gate{})
 	return s, nil
-}
-
-// ThreadKey names the conversation a signal belongs to, apart from all
-// others; "" where it belongs to none.
-func (s *Signal) ThreadKey() string {
-	if s.Thread == "" {
-		return ""
-	}
-	return s.Source + "#" + s.Thread
 }

@@ -81,7 +81,7 @@ type Sent struct {
 // open tells whether something may still happen to the step.
 func (s *Step) open() bool {
 	if s.Status == Failed { // what is done instead may still be under way
-		f := s.block(BlockName{Word: flow.InsteadBlock})
+		f := s.block(flow.Instead)
 		return f != nil && f.Status == ""
 	}
 	return s.Status == Running || s.Status == Waiting || s.Status == Uncertain || s.Status == Again

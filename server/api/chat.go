@@ -80,8 +80,8 @@ func (a *API) say(r *http.Request, workflow string, draft bool, signal *run.Sign
 
 func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
 	ctx := r.Context()
-	key := chi.URLParam(r, "workflow") + ":" + consoleSource(person(ctx)) + "#" + chi.URLParam(r, "thread")
-	out, err := a.conversation(ctx, key, 0)
+	thread := run.Thread{Workflow: chi.URLParam(r, "workflow"), Conversation: run.Conversation{Source: consoleSource(person(ctx)), Thread: chi.URLParam(r, "thread")}}
+	out, err := a.conversation(ctx, thread.String(), 0)
 	if err != nil {
 		return err
 	}

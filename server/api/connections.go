@@ -139,8 +139,8 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 			used[name] = used[name] || t.Connection() == id || t.Row != nil && t.Row.Table == id
 		}
 		flow.Walk(w.Steps, func(step *flow.Step) {
-			used[name] = used[name] || step.Tool != nil && of(step.Tool.Tool) || step.Question != nil && step.Question.Find != nil && of(step.Question.Find.Tool) ||
-				step.Wait != nil && step.Wait.Hear != nil && step.Wait.Hear.Connection() == id
+			t := step.Hears()
+			used[name] = used[name] || slices.ContainsFunc(step.Uses(flow.HoldsTool), of) || t != nil && t.Connection() == id
 		})
 	}
 	for name, agent := range s.Agents {

@@ -77,8 +77,10 @@ func (l *layer) step(did *run.Step, at, in string) {
 			step.Status = run.Waiting
 		}
 	}
-	if did.Status == run.Again {
+	if did.Status == run.Again && did.Until.IsZero() {
 		step.Status = run.Running
+	} else if did.Status == run.Again { // till its next try
+		step.Status = run.Waiting
 	}
 	l.out.Steps = append(l.out.Steps, step)
 }

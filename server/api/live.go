@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/core/run"
 	"woolsignal/server/access"
 	"woolsignal/server/engine"
 )
@@ -38,7 +39,7 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 		var err error
 		select {
 		case n := <-news:
-			if n.Kind == "piece" && !p.Role.Allows(access.Builder) && !strings.Contains(n.Thread, ":"+consoleSource(p)+"#") {
+			if n.Kind == "piece" && !p.Role.Allows(access.Builder) && run.ParseThread(n.Thread).Source != consoleSource(p) {
 				continue
 			}
 			err = event(w, n)

@@ -19,7 +19,7 @@ import (
 	"woolsignal/wire"
 )
 
-const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, r.cost, coalesce(r.origin, '')"
+const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, r.cost, coalesce(r.origin, ''), coalesce(r.origin_run, '')"
 
 func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	out := []wire.Run{}
@@ -32,8 +32,12 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 		var r wire.Run
 		var accepted int64
 		var ended *int64
-		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input, &r.Output, &r.Cost, &r.Origin); err != nil {
+		var origin wire.Origin
+		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input, &r.Output, &r.Cost, &origin.Kind, &origin.Run); err != nil {
 			return out, err
+		}
+		if origin.Kind != "" {
+			r.Origin = &origin
 		}
 		r.Accepted, r.Ended, r.Title = store.FromTime(accepted), optional(ended), r.Workflow
 		if w, ok := s.Workflows[r.Workflow]; ok {

@@ -54,8 +54,8 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)
-	if key := signal.ThreadKey(); key != "" && (a.Origin == nil || a.Origin.Kind == run.OfRerun) {
-		l.thread = threadOf(a.Workflow, key)
+	if a.Origin == nil || a.Origin.Kind == run.OfRerun {
+		l.thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()
 	}
 	if l.chain, err = e.chainOf(ctx, a); err != nil {
 		return nil, err
@@ -97,14 +97,11 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
 }
 
-// threadOf names a conversation with a workflow.
-func threadOf(workflow, key string) string { return workflow + ":" + key }
-
 // begun is what a new run is among others.
 func (l *live) begun(a Admission) *run.Begun {
 	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key, Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
 	if l.thread != "" {
-		b.Thread = a.Signal.ThreadKey()
+		b.Thread = a.Signal.Conversation()
 	}
 	if a.arrived != nil {
 		b.Delivery = a.arrived.delivery

@@ -56,13 +56,13 @@ func beginning(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
 // listed writes the row lists and searches know a run by, as it begins.
 func listed(b *store.Batch, l *live) {
 	s := l.state
-	var origin any
+	var origin, from any
 	if s.Origin != nil {
-		origin = s.Origin.Kind + " " + s.Origin.Run
+		origin, from = s.Origin.Kind, s.Origin.Run
 	}
-	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, cause, links, wake, tell, seq, accepted, ended, input, output, cost)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin, orNull(l.chain.cause), l.chain.links,
+	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run, cause, links, wake, tell, seq, accepted, ended, input, output, cost)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin, from, orNull(l.chain.cause), l.chain.links,
 		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
 }
 

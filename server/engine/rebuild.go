@@ -131,9 +131,7 @@ func (e *Engine) beganAs(ctx context.Context, l *live) error {
 	}
 	l.workflow, l.definition = e.workspace.Now().Renamed(begun.Workflow), begun.Definition
 	l.place.key, l.chain = begun.Key, chain{cause: begun.Cause, links: begun.Links}
-	if begun.Thread != "" {
-		l.thread = threadOf(l.workflow, begun.Thread)
-	}
+	l.thread = run.Thread{Workflow: l.workflow, Conversation: begun.Thread}.String()
 	var err error
 	var unreadable *workspace.UnreadableError
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); errors.As(err, &unreadable) {

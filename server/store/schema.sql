@@ -65,7 +65,8 @@ CREATE TABLE runs (
   -- 'parent' or 'failure' where a run's end is still to be told to somebody.
   tell TEXT,
   -- 'rerun' or 'try', and the run it came from, where no signal started it.
-  origin TEXT,
+  origin     TEXT,                    -- call, rerun or try; NULL for a signal from outside
+  origin_run TEXT,                    -- the run it came from
   -- By whom a called run was given up; it is stopped, at the next start at last.
   unwanted TEXT,
   -- The run that brought this one about, and how many did so in a row.

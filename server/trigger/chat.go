@@ -242,7 +242,7 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case http.MethodGet:
 		var after int64
 		_, _ = fmt.Sscan(r.URL.Query().Get("after"), &after) // 0 where there is none
-		out, err := h.Thread(r.Context(), workflow+":"+t.Source()+"#"+thread, after)
+		out, err := h.Thread(r.Context(), run.Thread{Workflow: workflow, Conversation: run.Conversation{Source: t.Source(), Thread: thread}}.String(), after)
 		if err != nil {
 			h.Log.Error("a visitor's conversation could not be read", "error", err)
 			problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")

@@ -120,7 +120,7 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 // answer takes a turn in and says what the run has to say. A caller who waits
 // in silence hangs up: past the line's patience they are told to hold on.
 func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) {
-	thread := l.workflow + ":" + l.trigger.Source() + "#" + t.call
+	thread := run.Thread{Workflow: l.workflow, Conversation: run.Conversation{Source: l.trigger.Source(), Thread: t.call}}.String()
 	patience, cancel := context.WithTimeout(r.Context(), l.trigger.Phone.Within)
 	defer cancel()
 	before := t.after

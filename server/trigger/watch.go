@@ -199,10 +199,10 @@ func (w *Watches) all() []*watch {
 	}
 	for _, id := range slices.Sorted(maps.Keys(live)) {
 		flow.Walk(live[id].Steps, func(s *flow.Step) {
-			if s.Wait != nil && s.Wait.Hear != nil && s.Wait.Hear.Mail != nil {
-				t := s.Wait.Hear.Trigger
-				t.ID = "hear"
-				add("", t)
+			if t := s.Hears(); t != nil && t.Mail != nil {
+				heard := *t
+				heard.ID = "hear"
+				add("", heard)
 			}
 		})
 	}

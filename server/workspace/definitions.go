@@ -69,15 +69,7 @@ func writtenOf(w *flow.Workspace, one *flow.Workflow, tools tool.Catalogue) writ
 // toolsOf lists the tools a workflow may use: in its steps, by its agents, and
 // to answer in a conversation on a server.
 func toolsOf(w *flow.Workspace, one *flow.Workflow) []string {
-	var out []string
-	flow.Walk(one.Steps, func(s *flow.Step) {
-		if s.Tool != nil {
-			out = append(out, s.Tool.Tool)
-		}
-		if s.Question != nil && s.Question.Find != nil {
-			out = append(out, s.Question.Find.Tool)
-		}
-	})
+	out := one.Uses(flow.HoldsTool)
 	for _, id := range one.AgentsUsed() {
 		if a := w.Agents[id]; a != nil {
 			for _, t := range a.Tools {

@@ -18,6 +18,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	_ "woolsignal/core/step" // the kinds of steps files may have
 	"woolsignal/core/schema"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -269,17 +270,17 @@ func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 		}
 	}
 	flow.Walk(b.def.Workflow.Steps, func(step *flow.Step) {
-		if step.Wait == nil || step.Wait.Hear == nil {
+		t := step.Hears()
+		if t == nil {
 			return
 		}
-		t := step.Wait.Hear.Trigger
 		if t.Chat != nil {
-			s.Heard["/chat"] = true
+			s.Heard[run.ChatSource] = true
 		} else {
 			s.Heard[t.Source()] = true
 		}
 		if t.Webhook != nil {
-			waits[t.Webhook.Path] = Webhook{Trigger: t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
+			waits[t.Webhook.Path] = Webhook{Trigger: *t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
 		}
 	})
 }

@@ -75,8 +75,8 @@ export default function RunPage({ session }: { session: Session }) {
 }
 
 /** Origin says which run this one came from. */
-function Origin({ origin }: { origin: string }) {
-  const [kind, id] = origin.split(' ')
+function Origin({ origin }: { origin: { kind: string; run?: string } }) {
+  const { kind, run: id } = origin
   const words: Record<string, string> = { call: 'called by', rerun: 'repeats', try: 'one step tried alone' }
   return <>{words[kind]}{id && <>&nbsp;<Link to={`/runs/${id}`} className="font-mono text-[0.84rem] text-indigo underline underline-offset-2">{id}</Link></>}</>
 }
@@ -139,7 +139,7 @@ function StepRow({ step, open, folded, choose, from, to }: { step: Step; open: b
 }
 
 function StepDetail({ step, run, may }: { step: Step; run: Detail; may: boolean }) {
-  const again = may && run.ended && !run.origin?.startsWith('try') && step.kind !== 'case' && step.kind !== 'gives' && !/\/[irbf]\d*\//.test(step.path) && <Again run={run} step={step} />
+  const again = may && run.ended && run.origin?.kind !== 'try' && step.kind !== 'case' && step.kind !== 'gives' && !/\/(item|round|way)-\d+\/|\/instead\//.test(step.path) && <Again run={run} step={step} />
   if (step.kind === 'trigger') {
     return (
       <>

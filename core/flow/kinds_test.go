@@ -1,0 +1,3 @@
+package flow_test
+
+import _ "woolsignal/core/step" // the kinds of steps the tests write

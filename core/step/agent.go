@@ -1,0 +1,204 @@
+package step
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/core/shape"
+)
+
+// Agent has an agent do something, until it answers.
+type Agent struct {
+	Agent  string
+	Task   flow.Value
+	Thread *flow.Value // another conversation to remember by
+}
+
+// Fields are what it may say.
+func (a *Agent) Fields() []flow.Field {
+	return []flow.Field{
+		{Name: "agent", Into: &a.Agent, Holds: flow.HoldsAgent, Required: true, Help: "The agent.", Example: "depot-clerk"},
+		{Name: "task", Into: &a.Task, Missing: "the agent is given nothing to do", Help: "What it is given to do.", Example: "${signal.text}"},
+		{Name: "thread", Into: &a.Thread, Help: "A conversation to remember by other than the run's own.", Example: "lot ${row.id}"},
+	}
+}
+
+// Check types the task.
+func (a *Agent) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
+	c.Value(a.Task, names)
+	if a.Thread != nil {
+		c.Value(*a.Thread, names)
+	}
+	return shape.Map(map[string]shape.Shape{"text": shape.Text()})
+}
+
+// Tell says which agent is asked, about what.
+func (a *Agent) Tell(p *flow.Sentence, _ *flow.Step) {
+	name := a.Agent
+	if known, ok := p.Workspace.Agents[name]; ok {
+		name = known.Title
+	}
+	p.Say("Ask the agent ").Word(name).Say(" about ").Text(a.Task)
+}
+
+// Advance begins the agent's work, or lets it go on from where it is.
+func (a *Agent) Advance(at *run.At) run.Outcome {
+	def, ok := at.Agent(a.Agent)
+	if !ok {
+		return at.Fail("there is no agent %s", a.Agent)
+	}
+	if at.Did == nil {
+		return a.begin(at, def)
+	}
+	scope := onlySignal(at.Scope)
+	for {
+		moves := at.Did.Agent.Next(def, at.Grants(def), scope)
+		if len(moves) == 0 {
+			return run.Blocked
+		}
+		for _, move := range moves {
+			if out := makeMove(at, def, move); out != run.Blocked {
+				return out
+			}
+		}
+		if at.Broken() {
+			return run.Over
+		}
+	}
+}
+
+// onlySignal gives a scope that sees the signal and nothing else: an agent's
+// file knows of no workflow.
+func onlySignal(scope expr.Scope) expr.Scope {
+	scope.Names = map[string]any{"signal": scope.Names["signal"]}
+	return scope
+}
+
+// makeMove makes one move of an agent; Blocked lets it make others.
+func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
+	switch {
+	case move.Ask:
+		at.Emit(&run.ModelAsked{Step: at.Path, Offered: offered(at.Grants(def))})
+		if at.Broken() {
+			return run.Over
+		}
+		at.Send(turnOf(at, def))
+	case move.Start != nil:
+		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Start})
+		at.Send(at.AgentCall(move.Start))
+	case move.Refuse != nil:
+		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Refuse})
+	case move.Review != nil:
+		at.Approve(def, move.Review)
+	case move.Fail != nil:
+		return at.Fail("%s", move.Fail.Message)
+	case move.Answer != nil:
+		at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember()})
+		return at.End(map[string]any{"text": *move.Answer})
+	}
+	return run.Blocked
+}
+
+func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
+	task, err := a.Task.Eval(at.Scope)
+	if err != nil {
+		return at.Fail("task: %v", err)
+	}
+	thread := at.Signal().Conversation().String()
+	if a.Thread != nil {
+		v, err := a.Thread.Eval(at.Scope)
+		if err != nil {
+			return at.Fail("thread: %v", err)
+		}
+		thread = expr.Text(v)
+	}
+	if thread == "" { // it remembers nothing from elsewhere
+		thread = run.Conversation{Source: "run", Thread: at.Run()}.String()
+	}
+	system, err := system(at, def)
+	if err != nil {
+		return at.Fail("instructions: %v", err)
+	}
+	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"task": expr.Text(task)},
+		Agent: &agent.State{Agent: def.ID, Model: def.Model, System: system, Memory: def.ID + "@" + thread, Began: at.Now()}})
+	return at.Wait()
+}
+
+// system is what the agent is told of itself, the moment and the workflow.
+func system(at *run.At, def *flow.Agent) (string, error) {
+	instructions, err := def.Instructions.Eval(onlySignal(at.Scope))
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "You are %s. %s\nIt is %s.\n", def.Title, def.Purpose, moment(at))
+	if from := at.Signal().From; from["name"] != "" {
+		fmt.Fprintf(&b, "You are talking with %s.\n", from["name"])
+	}
+	if context := at.Workflow().Context; context != "" {
+		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(context))
+	}
+	fmt.Fprintf(&b, "\n%s", strings.TrimSpace(expr.Text(instructions)))
+	return b.String(), nil
+}
+
+// factsOf lists whose facts an agent knows.
+func factsOf(at *run.At, def *flow.Agent) []string {
+	var about []string
+	for _, of := range def.Facts {
+		if email := at.Signal().From["email"]; of == "person" && email != "" {
+			about = append(about, email)
+		} else if of == "workspace" {
+			about = append(about, of)
+		}
+	}
+	return about
+}
+
+// turnOf asks the model for the agent's next turn.
+func turnOf(at *run.At, def *flow.Agent) run.Errand {
+	did := at.Did.Agent
+	ask := &run.Ask{Model: def.Model, System: did.System, Within: patience}
+	turn := len(did.Turns)
+	ask.Messages = did.Messages[:did.Turns[turn-1].Sent]
+	for _, g := range at.Grants(def) {
+		if slices.Contains(did.Turns[turn-1].Offered, g.Tool) { // the same, when it is asked again after a crash
+			ask.Tools = append(ask.Tools, run.Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
+		}
+	}
+	if limit := def.Limits.Time; limit > 0 {
+		ask.Within = min(ask.Within, max(time.Second, limit-did.Worked(at.Now())))
+	}
+	return at.Errand(turn, ask)
+}
+
+// offered names the tools an agent may use.
+func offered(grants []agent.Grant) []string {
+	var out []string
+	for _, g := range grants {
+		out = append(out, g.Tool)
+	}
+	return out
+}
+
+// Outstanding is the memory, the model's turn, and the calls on their way.
+func (a *Agent) Outstanding(at *run.At) []run.Errand {
+	def, ok := at.Agent(a.Agent)
+	if !ok || at.Did.Agent == nil {
+		return nil
+	}
+	var out []run.Errand
+	switch {
+	case !at.Did.Agent.Ready:
+		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.KeepTurns, About: factsOf(at, def)}))
+	case at.Did.Agent.Thinking():
+		out = append(out, turnOf(at, def))
+	}
+	return append(out, at.AgentCalls()...)
+}

@@ -1,0 +1,68 @@
+package step
+
+import (
+	"maps"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/core/shape"
+)
+
+// Compute names values; later ones see earlier ones.
+type Compute struct{ Values []flow.NamedExpression }
+
+// Fields are what it may say.
+func (c *Compute) Fields() []flow.Field {
+	return []flow.Field{{Name: "compute", Into: &c.Values, Example: "{net: signal.body.gross - signal.body.tare}",
+		Help: "An expression by name; the values are what the step gives."}}
+}
+
+// Check types the values.
+func (c *Compute) Check(check *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
+	out := map[string]shape.Shape{}
+	seen := maps.Clone(names)
+	for _, v := range c.Values {
+		t := expr.Type{}
+		if v.Expression != nil {
+			t = check.Infer(v.Expression, seen)
+		}
+		if t.Optional && t.Shape != nil {
+			t.Shape = shape.Union(t.Shape, shape.Null())
+		}
+		out[v.Name] = t.Shape
+		seen[v.Name] = expr.Type{Shape: t.Shape}
+	}
+	return shape.Map(out)
+}
+
+// Tell says what it works out.
+func (c *Compute) Tell(p *flow.Sentence, s *flow.Step) {
+	p.Say("Work out ")
+	if s.ID != "" {
+		p.Word(s.ID).Say(": ")
+	}
+	for i, v := range c.Values {
+		if i > 0 {
+			p.Say(", ")
+		}
+		p.Say(flow.Plain(v.Name) + " = ").Expression(v.Expression)
+	}
+}
+
+// Advance computes the values.
+func (c *Compute) Advance(at *run.At) run.Outcome {
+	out := map[string]any{}
+	scope := at.With(nil)
+	for _, v := range c.Values {
+		value, err := v.Eval(scope)
+		if err != nil {
+			return at.Fail("%s: %v", v.Name, err)
+		}
+		out[v.Name], scope.Names[v.Name] = value, value
+	}
+	return at.End(out)
+}
+
+// Outstanding is nothing.
+func (*Compute) Outstanding(*run.At) []run.Errand { return nil }

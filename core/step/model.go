@@ -1,0 +1,68 @@
+package step
+
+import (
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/core/shape"
+)
+
+// Model asks a model once.
+type Model struct {
+	Name   string // "" is the workflow's
+	Prompt flow.Value
+	Answer *flow.Schema // nil takes any words
+}
+
+// Fields are what it may say.
+func (m *Model) Fields() []flow.Field {
+	return []flow.Field{
+		{Name: "model", Into: &m.Name, Holds: flow.HoldsModel, Required: true, Help: "The model that is asked.", Example: "medium"},
+		{Name: "prompt", Into: &m.Prompt, Missing: "the model is asked nothing", Help: "What it is asked.", Example: "Which lane do these notes point to? ${signal.text}"},
+		{Name: "answer", Into: &m.Answer, Help: "What its answer must look like; any words where it is missing.", Example: "{type: object, properties: {lane: {type: string}}}"},
+	}
+}
+
+// Check finds the model.
+func (m *Model) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
+	c.Model(s.At, m.Name)
+	c.Value(m.Prompt, names)
+	if doc := m.Answer.Document(); doc != nil {
+		return doc
+	}
+	return shape.Map(map[string]shape.Shape{"text": shape.Text()})
+}
+
+// Tell says what is asked.
+func (m *Model) Tell(p *flow.Sentence, _ *flow.Step) {
+	p.Say("Ask the model ").Word(m.Name).Say(": ").Text(m.Prompt)
+	if names := flow.Names(m.Answer.Document()); len(names) > 0 {
+		p.Say(", for ").Words(names, ", ")
+	}
+}
+
+// Advance asks, and gives the answer once it fits.
+func (m *Model) Advance(at *run.At) run.Outcome {
+	q := inquiry{model: m.Name, task: "You answer one question for a workflow.", answer: m.Answer.Document()}
+	if at.Did == nil {
+		prompt, err := m.Prompt.Eval(at.Scope)
+		if err != nil {
+			return at.Fail("prompt: %v", err)
+		}
+		q.prompt = expr.Text(prompt)
+		if err := run.TooLarge("the prompt", q.prompt); err != nil {
+			return at.Fail("%v", err)
+		}
+	}
+	answer, out := q.consult(at)
+	if out != run.Finished {
+		return out
+	}
+	if q.answer == nil {
+		answer = map[string]any{"text": answer}
+	}
+	return at.End(answer)
+}
+
+// Outstanding is the question.
+func (m *Model) Outstanding(at *run.At) []run.Errand { return asked(at, m.Answer.Document()) }

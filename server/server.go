@@ -21,11 +21,11 @@ import (
 	"woolsignal/server/crash"
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
+	"woolsignal/server/intake"
 	"woolsignal/server/oauth"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
-	"woolsignal/server/trigger"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
@@ -119,7 +119,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{
-		Handler: trigger.Callers(s.options.Proxies, face.Handler()), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		Handler: intake.Callers(s.options.Proxies, face.Handler()), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return streams },
 		ErrorLog:    slog.NewLogLogger(s.options.Log.Handler(), slog.LevelDebug),
 	}
@@ -128,10 +128,10 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	}
 	var triggers sync.WaitGroup
 	triggers.Go(func() {
-		(&trigger.Schedules{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Log: s.options.Log}).Run(ctx)
+		(&intake.Schedules{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() {
-		(&trigger.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit, Log: s.options.Log}).Run(ctx)
+		(&intake.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
 	served := make(chan error, 1)

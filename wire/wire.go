@@ -131,6 +131,9 @@ type InPlace struct {
 // Step is one line of the script with what it did in a run.
 type Step struct {
 	flow.Line
+	Script   string       `json:"script"`           // the path of the line in the script
+	Many     bool         `json:"many,omitempty"`   // one of several items, ways or rounds
+	Begins   bool         `json:"begins,omitempty"` // the run can be gone through again from here
 	Status   run.Status   `json:"status,omitempty"` // "" where the run did not come here
 	Began    *time.Time   `json:"began,omitempty"`
 	Ended    *time.Time   `json:"ended,omitempty"`

@@ -25,6 +25,7 @@ export interface Call {
 }
 export interface Agent { agent: string; model: string; system: string; began: string; messages: AgentMessage[] | null; recalled: number; turns: Turn[] | null; calls: Call[] | null }
 export interface Step extends Line {
+  script: string; many?: boolean; begins?: boolean
   status?: Status; began?: string; ended?: string; input?: unknown; output?: unknown; error?: string; agent?: Agent; cost_micros?: number
   tries?: number; until?: string; child?: string; recorded?: boolean; reviews?: string[]
 }

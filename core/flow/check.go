@@ -46,7 +46,7 @@ func (w *Workspace) Check(tool Catalogue) []Problem {
 	c.file = MainFile
 	c.teams()
 	if _, _, ok := w.FindModel(w.Model); w.Model != "" && !ok {
-		c.Wrong(Pos{1, 1}, didYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
+		c.Wrong(Pos{1, 1}, DidYouMean(w.Model, w.ModelNames()), "no connection offers the model %s", w.Model)
 	}
 	c.secrets()
 	c.samples()
@@ -78,7 +78,7 @@ func (c *Checker) workflowNamed(at Pos, id string) *Workflow {
 	if w, ok := c.Workspace.Workflows[id]; ok {
 		return w
 	}
-	c.Wrong(at, didYouMean(id, slices.Sorted(maps.Keys(c.Workspace.Workflows))), "there is no workflow %s", id)
+	c.Wrong(at, DidYouMean(id, slices.Sorted(maps.Keys(c.Workspace.Workflows))), "there is no workflow %s", id)
 	return nil
 }
 
@@ -108,7 +108,7 @@ func (c *Checker) workflow(flow *Workflow) {
 
 func (c *Checker) schema(s *Schema) {
 	if s != nil && s.Path != "" && s.Doc == nil {
-		c.Wrong(s.At, didYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s", s.Path)
+		c.Wrong(s.At, DidYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s", s.Path)
 	}
 }
 
@@ -156,7 +156,7 @@ func (c *Checker) Model(at Pos, name string) {
 		c.Report(at, Problem{What: "no model is named for this", Why: "a judgement, a fill or an answer needs a model to make it",
 			Remedy: "add model: to " + MainFile + ", one of " + strings.Join(c.Workspace.ModelNames(), ", ")})
 	} else if _, _, ok := c.Workspace.FindModel(name); !ok {
-		c.Wrong(at, didYouMean(name, c.Workspace.ModelNames()), "no connection offers the model %s", name)
+		c.Wrong(at, DidYouMean(name, c.Workspace.ModelNames()), "no connection offers the model %s", name)
 	}
 }
 
@@ -168,7 +168,7 @@ func (c *Checker) people(at Pos, who string) {
 	if strings.Contains(who, "@") {
 		if !c.here(who) {
 			c.Report(at, Problem{What: "nobody here has the e-mail " + who, Why: "it would be waited for an answer that nobody can give",
-				Remedy: cmp.Or(didYouMean(who, slices.Sorted(maps.Keys(c.Workspace.People))), "invite them first, or name somebody who is here")})
+				Remedy: cmp.Or(DidYouMean(who, slices.Sorted(maps.Keys(c.Workspace.People))), "invite them first, or name somebody who is here")})
 		}
 		return
 	}
@@ -194,7 +194,7 @@ func (c *Checker) teams() {
 	for _, team := range slices.Sorted(maps.Keys(c.Workspace.Teams)) {
 		for _, member := range c.Workspace.Teams[team] {
 			if !c.here(member) {
-				c.add(Remark, Pos{1, 1}, didYouMean(member, slices.Sorted(maps.Keys(c.Workspace.People))), "nobody here has the e-mail %s, of the team %s", member, team)
+				c.add(Remark, Pos{1, 1}, DidYouMean(member, slices.Sorted(maps.Keys(c.Workspace.People))), "nobody here has the e-mail %s, of the team %s", member, team)
 			}
 		}
 	}

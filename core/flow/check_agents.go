@@ -7,7 +7,7 @@ import (
 
 func (c *Checker) agent(a *Agent) {
 	if _, _, ok := c.Workspace.FindModel(a.Model); a.Model != "" && !ok {
-		c.Wrong(Pos{1, 1}, didYouMean(a.Model, c.Workspace.ModelNames()), "no connection offers the model %s", a.Model)
+		c.Wrong(Pos{1, 1}, DidYouMean(a.Model, c.Workspace.ModelNames()), "no connection offers the model %s", a.Model)
 	}
 	names := expr.Names{"signal": {}}
 	if a.Instructions != nil {

@@ -6,16 +6,23 @@ import (
 	"strings"
 )
 
+// WatchingRows is a kind of trigger that rows of tables may start.
+type WatchingRows interface {
+	// Starts tells whether a row that was added or changed starts a run.
+	Starts(table, did string) bool
+}
+
 // rings tells of workflows that start themselves by rows: one that is started
 // by rows of a table and writes such rows, itself or by others it starts. That
 // may be meant, where some condition ends it; where none does, the limit on
 // links does.
 func (c *Checker) rings(flow *Workflow) {
 	for _, t := range flow.Triggers {
-		if t.Row == nil || t.Row.Table == "" {
+		watched, rows := t.Is.(WatchingRows)
+		if !rows {
 			continue
 		}
-		if round := c.leadsTo(flow, t.Row, map[string]bool{}); round != nil {
+		if round := c.leadsTo(flow, watched, map[string]bool{}); round != nil {
 			c.Report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " + strings.Join(append(round, flow.ID), " → "),
 				Why:    fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed", c.Workspace.MostLinks),
 				Remedy: "see that rows it writes itself do not start it, as with a step's when:, or by watching for the other of added and changed"})
@@ -25,20 +32,21 @@ func (c *Checker) rings(flow *Workflow) {
 
 // leadsTo gives the workflows on the way from one to a row that a trigger
 // watches for; nil where there is no way.
-func (c *Checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []string {
+func (c *Checker) leadsTo(from *Workflow, watched WatchingRows, seen map[string]bool) []string {
 	if seen[from.ID] {
 		return nil
 	}
 	seen[from.ID] = true
 	written := c.writes(from)
-	if slices.ContainsFunc(written, func(r rowWrite) bool { return r.starts(watched) }) {
+	if slices.ContainsFunc(written, func(r rowWrite) bool { return watched.Starts(r.table, r.did) }) {
 		return []string{from.ID}
 	}
 	var next []string
 	next = append(next, from.Calls()...)
 	for id, other := range c.Workspace.Workflows {
 		for _, t := range other.Triggers {
-			if t.Row != nil && slices.ContainsFunc(written, func(r rowWrite) bool { return r.starts(t.Row) }) {
+			rows, watches := t.Is.(WatchingRows)
+			if watches && slices.ContainsFunc(written, func(r rowWrite) bool { return rows.Starts(r.table, r.did) }) {
 				next = append(next, id)
 			}
 		}
@@ -56,11 +64,6 @@ func (c *Checker) leadsTo(from *Workflow, watched *Row, seen map[string]bool) []
 
 // rowWrite is a tool that writes rows of a table.
 type rowWrite struct{ table, did string }
-
-// starts tells whether a trigger watches for what is written.
-func (r rowWrite) starts(t *Row) bool {
-	return t.Table != "" && t.Table == r.table && (t.On == "either" || t.On == r.did)
-}
 
 // writes lists the rows a workflow may write, by its steps and its agents.
 func (c *Checker) writes(flow *Workflow) []rowWrite {

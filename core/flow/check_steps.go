@@ -52,7 +52,7 @@ func (c *Checker) step(s *Step, names expr.Names) shape.Shape {
 		c.Condition(s.When, names)
 		names = c.Narrowed(s.When, names)
 	}
-	c.exist(s)
+	c.exist(s.At, s.Does)
 	output := s.Does.Check(c, s, names)
 	if f := s.IfFails; f != nil && !f.CarryOn {
 		gives := c.Block(&f.Block, With(names, "failure", expr.Type{Shape: failureShape()}))
@@ -63,29 +63,45 @@ func (c *Checker) step(s *Step, names expr.Names) shape.Shape {
 	return output
 }
 
-// exist insists that what a step names is there.
-func (c *Checker) exist(s *Step) {
-	eachField(s.Does, func(f Field) {
+// exist insists that what a part of a file names is there.
+func (c *Checker) exist(at Pos, part Fielded) {
+	eachField(part, func(f Field) {
 		if into, is := f.Into.(**Schema); is {
 			c.schema(*into)
 		}
 		for _, name := range f.named() {
-			switch f.Holds {
-			case HoldsTool:
-				if _, ok := c.Tool(name); !ok {
-					c.noTool(s.At, name)
-				}
-			case HoldsAgent:
-				if _, ok := c.Workspace.Agents[name]; !ok {
-					c.Wrong(s.At, didYouMean(name, slices.Sorted(maps.Keys(c.Workspace.Agents))), "there is no agent %s", name)
-				}
-			case HoldsWorkflow:
-				c.workflowNamed(s.At, name)
-			case HoldsPeople:
-				c.people(s.At, name)
-			}
+			c.existing(at, f, name)
 		}
 	})
+}
+
+// existing insists that one thing a field names is there.
+func (c *Checker) existing(at Pos, f Field, name string) {
+	w := c.Workspace
+	switch f.Holds {
+	case HoldsTool:
+		if _, ok := c.Tool(name); !ok {
+			c.noTool(at, name)
+		}
+	case HoldsAgent:
+		if w.Agents[name] == nil {
+			c.Wrong(at, DidYouMean(name, slices.Sorted(maps.Keys(w.Agents))), "there is no agent %s", name)
+		}
+	case HoldsWorkflow:
+		c.workflowNamed(at, name)
+	case HoldsTable:
+		if w.Tables[name] == nil {
+			c.Wrong(at, DidYouMean(name, slices.Sorted(maps.Keys(w.Tables))), "there is no table %s", name)
+		}
+	case HoldsPeople:
+		c.people(at, name)
+	case HoldsConnection:
+		if f.Kind == "signing_key" {
+			c.signingKey(at, name)
+		} else {
+			c.connected(at, name, f.Kind)
+		}
+	}
 }
 
 // With adds one name to a scope.

@@ -32,7 +32,7 @@ func (c *Checker) findings(at Pos, source string, findings []expr.Finding) {
 					p.Remedy = "did you mean " + best + "?"
 				}
 			} else if p.Remedy == "" {
-				p.Remedy = didYouMean(f.Got, f.Among)
+				p.Remedy = DidYouMean(f.Got, f.Among)
 			}
 		}
 		c.Report(where, p)
@@ -118,7 +118,7 @@ func (c *Checker) oneOf(e Entry, text string, wanted shape.Shape) {
 	for i, w := range choices {
 		words[i] = fmt.Sprint(w)
 	}
-	c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: didYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
+	c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: DidYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
 }
 
 // literalText gives a text without any expression in it.

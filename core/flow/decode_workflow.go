@@ -36,7 +36,7 @@ func DecodeWorkflow(file, text string) (*Workflow, []Problem) {
 	w.Context = r.text(f, "context")
 	w.Model = r.text(f, "model")
 	if !f.has("triggers") && !f.has("inputs") {
-		r.wrong(f.at, "add triggers: with one of "+strings.Join(triggerKinds, ", ")+"; or inputs: for others to call it", "nothing starts this workflow")
+		r.wrong(f.at, "add triggers: with one of "+strings.Join(triggerNames(false), ", ")+"; or inputs: for others to call it", "nothing starts this workflow")
 	}
 	for _, n := range r.list(f, "triggers") {
 		if t, ok := r.trigger(n); ok {

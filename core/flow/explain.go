@@ -70,6 +70,13 @@ func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 	}
 }
 
+// trigger says what starts a run.
+func (e *explainer) trigger(t Trigger) []Part {
+	p := e.sentence()
+	t.Is.Tell(p, &t)
+	return p.Parts
+}
+
 // opening is the line above a block: when it is entered, and what leaves it.
 func (e *explainer) opening(s *Step, b NamedBlock) []Part {
 	p := e.sentence()
@@ -123,6 +130,12 @@ func Audience(of string) string {
 		return of
 	}
 	return "the " + strings.ReplaceAll(of, "-", " ")
+}
+
+// Label turns a name into words that begin with a capital.
+func Label(name string) string {
+	first := min(1, len(name))
+	return strings.ToUpper(name[:first]) + Plain(name[first:])
 }
 
 // Plain turns a name into words.

@@ -286,6 +286,26 @@ func eachField(part Fielded, visit func(Field)) {
 	}
 }
 
+// eachSchema visits the schemas a part of a file says.
+func eachSchema(part Fielded, visit func(*Schema)) {
+	eachField(part, func(f Field) {
+		if into, is := f.Into.(**Schema); is && *into != nil {
+			visit(*into)
+		}
+	})
+}
+
+// used gives what a part of a file names of a kind of thing.
+func used(part Fielded, what Holds) []string {
+	var out []string
+	eachField(part, func(f Field) {
+		if f.Holds == what {
+			out = append(out, f.named()...)
+		}
+	})
+	return out
+}
+
 // named gives what a field that names something names.
 func (f Field) named() []string {
 	switch into := f.Into.(type) {

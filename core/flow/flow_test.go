@@ -109,7 +109,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "tool: slots/find", "tool: slots/look", 15, 15, "nothing here is called slots", "connections/slots.yaml"},
 		{intake, "tool: slots/find", "tool: models/find", 15, 15, "there is no tool models/find", "woolsignal tools models"},
 		{intake, "verify: key", "verify: kee", 4, 5, "no signing key called kee", "connections/kee.yaml"},
-		{intake, "schemas/delivery.json", "schemas/load.json", 4, 5, "no schema schemas/load.json", ""},
+		{intake, "schemas/delivery.json", "schemas/load.json", 5, 51, "no schema schemas/load.json", ""},
 		{intake, "answer: computed", "answer: later", 5, 84, "answer cannot be \"later\"", "receipt, computed"},
 		{intake, "status: 201", "status: 99", 25, 7, "status must be from 200 to 599", ""},
 		{intake, "  - id: net\n", "  - id: signal\n", 7, 5, "signal already means something", ""},

@@ -273,7 +273,7 @@ func (r *reader) words(m Reading, f Field) []string {
 func unfit(f Field, text string) (why, remedy string) {
 	switch {
 	case f.Choices != nil && !slices.Contains(f.Choices, text):
-		return fmt.Sprintf("%s cannot be %q", f.Name, text), didYouMean(text, f.Choices)
+		return fmt.Sprintf("%s cannot be %q", f.Name, text), DidYouMean(text, f.Choices)
 	case f.Holds == HoldsName && !snake.MatchString(text):
 		return fmt.Sprintf("%q cannot be used as %s", text, f.Name), "use small letters, digits and _, as in free_windows"
 	case f.Holds == HoldsSlug && !kebab.MatchString(text):

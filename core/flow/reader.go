@@ -99,7 +99,7 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 			continue
 		}
 		if len(allowed) > 0 && !slices.Contains(allowed, key.Value) {
-			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value), Remedy: didYouMean(key.Value, allowed),
+			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value), Remedy: DidYouMean(key.Value, allowed),
 				Why: "a key nobody reads does nothing, and its author thinks it does", Fix: nearestFix(posOf(key), key.Value, allowed)})
 			continue
 		}
@@ -212,7 +212,7 @@ func (r *reader) choice(f fields, key, otherwise string, allowed ...string) stri
 	}
 	v := r.text(f, key)
 	if !slices.Contains(allowed, v) {
-		r.report(posOf(f.nodes[key]), Problem{What: fmt.Sprintf("%s cannot be %q", key, v), Remedy: didYouMean(v, allowed), Fix: nearestFix(posOf(f.nodes[key]), v, allowed)})
+		r.report(posOf(f.nodes[key]), Problem{What: fmt.Sprintf("%s cannot be %q", key, v), Remedy: DidYouMean(v, allowed), Fix: nearestFix(posOf(f.nodes[key]), v, allowed)})
 		return otherwise
 	}
 	return v
@@ -351,8 +351,8 @@ func nearestFix(at Pos, got string, allowed []string) *Fix {
 	return nil
 }
 
-// didYouMean offers the nearest allowed word, or all of them.
-func didYouMean(got string, allowed []string) string {
+// DidYouMean offers the nearest allowed word, or all of them.
+func DidYouMean(got string, allowed []string) string {
 	if best := nearest(got, allowed); best != "" {
 		return "did you mean " + best + "?"
 	}
@@ -380,4 +380,12 @@ func editDistance(a, b string) int {
 		}
 	}
 	return row[len(b)]
+}
+
+// otherwise reads a literal text, or gives another where it is missing.
+func (r *reader) otherwise(f fields, key, other string) string {
+	if !f.has(key) {
+		return other
+	}
+	return r.text(f, key)
 }

@@ -126,13 +126,14 @@ func (s *Sentence) Tool(name string) *Sentence {
 		return s.Word(t.Title)
 	}
 	connection, operation, _ := strings.Cut(name, "/")
-	return s.Word(s.title(connection) + ": " + Plain(operation))
+	return s.Word(s.Title(connection) + ": " + Plain(operation))
 }
 
 // Connection adds the name of a connection.
-func (s *Sentence) Connection(id string) *Sentence { return s.Word(s.title(id)) }
+func (s *Sentence) Connection(id string) *Sentence { return s.Word(s.Title(id)) }
 
-func (s *Sentence) title(connection string) string {
+// Title is the name of a connection.
+func (s *Sentence) Title(connection string) string {
 	if c, ok := s.Workspace.Connections[connection]; ok {
 		return c.Title
 	}

@@ -148,22 +148,12 @@ func (s *Step) BlockAt(name BlockName) (NamedBlock, bool) {
 // Uses gives what the step names of a kind of thing: [HoldsTool] gives the
 // tools it calls.
 func (s *Step) Uses(what Holds) []string {
-	var out []string
-	eachField(s.Does, func(f Field) {
-		if f.Holds == what {
-			out = append(out, f.named()...)
-		}
-	})
-	return out
+	return used(s.Does, what)
 }
 
 // Schemas visits the schemas the step says.
 func (s *Step) Schemas(visit func(*Schema)) {
-	eachField(s.Does, func(f Field) {
-		if into, is := f.Into.(**Schema); is && *into != nil {
-			visit(*into)
-		}
-	})
+	eachSchema(s.Does, visit)
 }
 
 // Hears is the source of the signal the step waits for; nil where it waits for

@@ -92,7 +92,7 @@ func (t *Table) names() []string {
 func (t *Table) Schema() map[string]any {
 	properties, required := map[string]any{}, []any{}
 	for _, c := range t.Columns {
-		s := typedSchema(c.Type, c.Choices)
+		s := TypedSchema(c.Type, c.Choices)
 		if c.Type == "text" {
 			s["maxLength"] = float64(c.Most)
 		}

@@ -1,259 +1,183 @@
 package flow
 
 import (
+	"slices"
 	"strings"
-	"time"
 
 	"go.yaml.in/yaml/v3"
 
-	"woolsignal/core/calendar"
+	"woolsignal/core/expr"
+	"woolsignal/core/shape"
 )
 
-// Trigger is one thing that starts a run. Exactly one kind is set.
+// Trigger is one thing that starts a run.
 type Trigger struct {
-	ID       string
-	At       Pos
-	Chat     *Chat
-	Webhook  *Webhook
-	Schedule *Schedule
-	Form     *Form
-	Mail     *Mail
-	Row      *Row
-	Calendar *CalendarWatch
-	File     *FileWatch
-	Feed     *Feed
-	Phone    *Phone
-	Failure  *Failure
+	ID   string
+	At   Pos
+	Kind string // the key that names what it is
+	Is   Starting
 }
 
-// Chat starts a run with each message of a conversation: on a page of the
-// service, or in a room or the private messages of a team's chat server.
-type Chat struct {
-	Page        string
-	Open        bool   // anybody with the address may write on the page
-	Connection  string // a chat_server; "" for a page
-	Room        string
-	Direct      bool   // private messages to the bot
-	Acknowledge string // the reaction a message gets at once; "" is none
+// Starting is what a trigger of one kind is, as files say it: a value that is
+// read from its fields. Kinds implement it, and register themselves with
+// [RegisterTrigger].
+type Starting interface {
+	Fielded
+	// Check checks what the fields mean. That what they name exists was
+	// checked before.
+	Check(c *Checker, t *Trigger)
+	// Tell says in words when a run is started.
+	Tell(p *Sentence, t *Trigger)
+	// Shape describes its signals; see [SignalShape].
+	Shape(w *Workspace, tools Catalogue) shape.Shape
+	// Source is where its signals come from, as their source attribute says
+	// it. Triggers of one source are served by one look at it.
+	Source() string
+	// HeardBy tells by what a run that waits finds its signals.
+	HeardBy() HeardBy
 }
 
-// Webhook starts a run with each verified POST to /in/<Path>.
-type Webhook struct {
-	Path         string
-	Verify       string // a connection of kind signing_key
-	Accepts      string // path of a JSON Schema in the workspace
-	Computed     bool   // the workflow answers the caller; else a receipt does
-	AnswerWithin time.Duration
-	Subject      *Value // what the delivery is about, over signal; waits look it up by this
+// Claiming is a kind that has the place it names as its source for itself
+// alone: who would answer otherwise?
+type Claiming interface {
+	Claims() string // the place in words
 }
 
-// Schedule starts runs at times.
-type Schedule struct {
-	calendar.Rule
-	Before *BeforeEvent // counted from events of a calendar instead of by the rule
-	Missed string       // what becomes of times while nothing ran: skip, once or all
+// Talking is a kind where somebody can be answered where the signal came from.
+type Talking interface{ Talks() }
+
+// Hearable is a kind whose signals a step can wait for.
+type Hearable interface {
+	// TellHeard says what is waited for, up to what it is about.
+	TellHeard(p *Sentence)
 }
 
-// BeforeEvent is a stretch of time before each event of a calendar.
-type BeforeEvent struct {
-	Connection string
-	Calendar   string // "" is every calendar of the connection
-	Match      string // words the event's title must have; "" takes all
-	Lead       Span
+// HeardBy is by what a run that waits finds a signal.
+type HeardBy int
+
+// How signals are found.
+const (
+	BySubject      HeardBy = iota // what it is about
+	ByConversation                // the conversation it belongs to
+	ByAnswered                    // the mail it answers
+)
+
+// TriggerKind is a kind of trigger that is registered.
+type TriggerKind struct {
+	Name   string  `json:"name"`
+	Help   string  `json:"help"`
+	Heard  bool    `json:"heard"` // a step can wait for its signals
+	Fields []Field `json:"fields"`
+	by     HeardBy
+	new    func() Starting
 }
 
-// Form starts a run with each form somebody sends from /form/<Page>.
-type Form struct {
-	Page, Title, Intro string
-	Fields             []FormField
-	Thanks             string
-}
+var triggerKinds []TriggerKind
 
-// FormField is one thing a form asks for.
-type FormField struct {
-	Name, Label, Hint string
-	Type              string // text, long_text, number, date, choice, email, phone or file
-	Optional          bool
-	Choices           []string
-	Most              int // characters of a text, bytes of a file; 0 is the usual
-}
-
-// Mail starts a run with each mail that arrives in a folder, is given a flag,
-// or is moved there.
-type Mail struct {
-	Connection string
-	Folder     string
-	On         string // arrived, flagged or moved
-	Flag       string // for flagged, an IMAP keyword or system flag
-	From       []string
-	Has, Lacks []string
-	Every      time.Duration
-}
-
-// Row starts a run with each row that is added or changed: of a table of the
-// workspace, or of a list that a tool gives.
-type Row struct {
-	Table   string
-	Tool    string // looked at every so often, where Table is ""
-	Args    []Entry
-	Of      *Expression // over result: the list of rows
-	Key     string      // the field that tells rows apart
-	On      string      // added, changed or either
-	Columns []string    // only these travel on; none is all
-	Every   time.Duration
-}
-
-// CalendarWatch starts a run so long before each event, or when one changes.
-type CalendarWatch struct {
-	Connection string
-	Calendar   string // "" is every calendar of the connection
-	Before     Span
-	Changed    bool // an event was added, moved or removed, or its guests or their answers changed
-	Match      string
-	Every      time.Duration
-}
-
-// FileWatch starts a run with each file that appears in a folder.
-type FileWatch struct {
-	Connection string
-	Folder     string
-	Name       string // a pattern such as *.txt; "" takes all
-	Every      time.Duration
-}
-
-// Feed starts a run with each new item of an RSS or Atom feed.
-type Feed struct {
-	Connection string
-	Address    string
-	Every      time.Duration
-}
-
-// Phone starts a run with each turn of a telephone call that a VoiceXML
-// gateway brings to /call/<Path>. The turns of a call are one thread.
-type Phone struct {
-	Path   string
-	Verify string // a connection of kind signing_key
-	Voice  string // a name the gateway knows; "" is its own
-	Speed  string // an SSML rate, such as medium or 90%
-	Within time.Duration
-}
-
-// Failure starts a run when a run of one of these workflows fails; of any
-// where none is named.
-type Failure struct{ Of []string }
-
-// Kind names the trigger's kind as files do.
-func (t Trigger) Kind() string {
-	switch {
-	case t.Chat != nil:
-		return "chat"
-	case t.Webhook != nil:
-		return "webhook"
-	case t.Schedule != nil:
-		return "schedule"
-	case t.Form != nil:
-		return "form"
-	case t.Mail != nil:
-		return "mail"
-	case t.Row != nil:
-		return "row"
-	case t.Calendar != nil:
-		return "calendar"
-	case t.File != nil:
-		return "file"
-	case t.Feed != nil:
-		return "feed"
-	case t.Phone != nil:
-		return "phone"
+// RegisterTrigger makes a kind of trigger known by the key that names it; see
+// [RegisterStep].
+func RegisterTrigger(name, help string, new func() Starting) {
+	if slices.ContainsFunc(triggerKinds, func(k TriggerKind) bool { return k.Name == name }) {
+		panic("flow: the kind of trigger " + name + " is registered twice")
 	}
-	return "failure"
+	one := new()
+	_, heard := one.(Hearable)
+	triggerKinds = append(triggerKinds, TriggerKind{name, help, heard, Described(one.Fields()), one.HeardBy(), new})
 }
 
-// Source is where signals of this trigger come from, as their source
-// attribute says it. Triggers of one source are served by one look at it.
-func (t Trigger) Source() string {
-	switch {
-	case t.Chat != nil && t.Chat.Connection != "" && t.Chat.Direct:
-		return "/chat/" + t.Chat.Connection + "/direct"
-	case t.Chat != nil && t.Chat.Connection != "":
-		return "/chat/" + t.Chat.Connection + "/rooms/" + t.Chat.Room
-	case t.Chat != nil:
-		return "/chat/" + t.Chat.Page
-	case t.Webhook != nil:
-		return "/in/" + t.Webhook.Path
-	case t.Schedule != nil:
-		return "/schedule"
-	case t.Form != nil:
-		return "/form/" + t.Form.Page
-	case t.Mail != nil:
-		return "/mail/" + t.Mail.Connection + "/" + t.Mail.Folder
-	case t.Row != nil && t.Row.Table != "":
-		return "/tables/" + t.Row.Table
-	case t.Row != nil:
-		return "/rows/" + t.Row.Tool
-	case t.Calendar != nil:
-		return "/calendar/" + t.Calendar.Connection
-	case t.File != nil:
-		return "/files/" + t.File.Connection + "/" + t.File.Folder
-	case t.Feed != nil:
-		return "/feed/" + t.Feed.Connection
-	case t.Phone != nil:
-		return "/call/" + t.Phone.Path
+// TriggerKinds lists the kinds of trigger, in the order they were registered.
+func TriggerKinds() []TriggerKind { return slices.Clone(triggerKinds) }
+
+// HeardByOf tells by what a run that waits finds the signals of a kind.
+func HeardByOf(kind string) HeardBy {
+	for _, k := range triggerKinds {
+		if k.Name == kind {
+			return k.by
+		}
 	}
-	return "/failure"
+	return BySubject
 }
 
-// Place is what a trigger claims for itself alone, and how it is called: a
-// webhook's path, the page of a form or chat, a telephone line, a room or the
-// private messages of a chat server. Both are "" where triggers may share.
+// triggerNames lists the kinds, or those a step can wait for.
+func triggerNames(onlyHeard bool) []string {
+	var out []string
+	for _, k := range triggerKinds {
+		if k.Heard || !onlyHeard {
+			out = append(out, k.Name)
+		}
+	}
+	return out
+}
+
+func (r *reader) trigger(n *yaml.Node) (Trigger, bool) {
+	t := Trigger{At: posOf(n)}
+	kinds := triggerNames(false)
+	f, ok := r.mapping(n, "a trigger", append([]string{"id"}, kinds...)...)
+	if !ok {
+		return t, false
+	}
+	ok = r.source(f, "this trigger", kinds, &t)
+	t.ID = r.required(f, "id", "a name such as scale")
+	return t, ok
+}
+
+// source reads the one key of a map that says where signals come from.
+func (r *reader) source(f fields, what string, kinds []string, t *Trigger) bool {
+	t.At = f.at
+	if t.Kind = r.kind(f, what, kinds); t.Kind == "" {
+		return false
+	}
+	for _, k := range triggerKinds {
+		if k.Name == t.Kind {
+			t.Is = k.new()
+		}
+	}
+	r.part(f.nodes[t.Kind], t.Kind, t.Is)
+	return true
+}
+
+// Source is where signals of this trigger come from.
+func (t Trigger) Source() string { return t.Is.Source() }
+
+// Talks tells whether somebody can be answered where the signal came from.
+func (t Trigger) Talks() bool {
+	_, talks := t.Is.(Talking)
+	return talks
+}
+
+// Place is what a trigger claims for itself alone, and how it is called. Both
+// are "" where triggers may share.
 func (t Trigger) Place() (place, words string) {
-	switch {
-	case t.Webhook != nil:
-		words = "the webhook path " + t.Webhook.Path
-	case t.Form != nil:
-		words = "the form's page " + t.Form.Page
-	case t.Phone != nil:
-		words = "the telephone line " + t.Phone.Path
-	case t.Chat != nil && t.Chat.Connection != "" && t.Chat.Direct:
-		words = "the private messages of " + t.Chat.Connection
-	case t.Chat != nil && t.Chat.Connection != "":
-		words = "the room " + t.Chat.Room + " of " + t.Chat.Connection
-	case t.Chat != nil:
-		words = "the chat page " + t.Chat.Page
-	default:
+	c, claims := t.Is.(Claiming)
+	if !claims {
 		return "", ""
 	}
-	return strings.ToLower(t.Source()), words // servers do not tell rooms apart by capitals
+	return strings.ToLower(t.Source()), c.Claims() // servers do not tell rooms apart by capitals
 }
 
 // Connection is the id of the connection a trigger watches or is verified
 // by; "" where it needs none.
 func (t Trigger) Connection() string {
-	switch {
-	case t.Chat != nil:
-		return t.Chat.Connection
-	case t.Webhook != nil:
-		return t.Webhook.Verify
-	case t.Schedule != nil && t.Schedule.Before != nil:
-		return t.Schedule.Before.Connection
-	case t.Mail != nil:
-		return t.Mail.Connection
-	case t.Row != nil:
-		return connectionOf(t.Row.Tool)
-	case t.Calendar != nil:
-		return t.Calendar.Connection
-	case t.File != nil:
-		return t.File.Connection
-	case t.Feed != nil:
-		return t.Feed.Connection
-	case t.Phone != nil:
-		return t.Phone.Verify
-	}
-	return ""
+	id := ""
+	eachField(t.Is, func(f Field) {
+		for _, name := range f.named() {
+			switch {
+			case id != "":
+			case f.Holds == HoldsConnection:
+				id = name
+			case f.Holds == HoldsTool:
+				id = connectionOf(name)
+			}
+		}
+	})
+	return id
 }
 
-// Talks tells whether somebody can be answered where the signal came from.
-func (t Trigger) Talks() bool { return t.Chat != nil || t.Phone != nil }
+// Uses gives what the trigger names of a kind of thing; see [Step.Uses].
+func (t Trigger) Uses(what Holds) []string { return used(t.Is, what) }
+
+// schemas visits the schemas the trigger names.
+func (t Trigger) schemas(visit func(*Schema)) { eachSchema(t.Is, visit) }
 
 // Hear is a signal a run waits for.
 type Hear struct {
@@ -276,11 +200,44 @@ func (h *Hear) Fields() []Field {
 // readFrom reads the fields, and the one key that says where signals come
 // from.
 func (h *Hear) readFrom(r *reader, n *yaml.Node) {
-	table := Described(h.Fields())
-	f, ok := r.mapping(n, "hear", append(names(table), hearKinds...)...)
+	table, kinds := Described(h.Fields()), triggerNames(true)
+	f, ok := r.mapping(n, "hear", append(names(table), kinds...)...)
 	if !ok {
 		return
 	}
 	r.table(Reading{r, f, "hear"}, table)
-	h.Trigger, _ = r.source(f, "hear", hearKinds)
+	r.source(f, "hear", kinds, &h.Trigger)
+}
+
+// Hear checks the signal a step waits for, and gives its shape.
+func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
+	c.Value(h.On, names)
+	if h.Is == nil {
+		return nil
+	}
+	of := h.Is.Shape(c.Workspace, c.Tool)
+	if h.Match != nil {
+		c.Condition(h.Match, With(names, "heard", expr.Type{Shape: of}))
+	}
+	c.source(&h.Trigger)
+	for _, w := range c.Workspace.Workflows {
+		for _, t := range w.Triggers {
+			if _, claims := t.Is.(Claiming); claims && t.Source() == h.Source() && t.Connection() != h.Connection() {
+				c.Wrong(h.At, "verify: "+t.Connection(), "%s of %s is verified with another key", t.Is.(Claiming).Claims(), w.ID)
+			}
+		}
+	}
+	return of
+}
+
+// Hear says which signal a step waits for, behind "wait for".
+func (s *Sentence) Hear(h *Hear) *Sentence {
+	if t, hearable := h.Is.(Hearable); hearable {
+		t.TellHeard(s)
+	}
+	s.Text(h.On)
+	if h.Match != nil {
+		s.Say(" where ").Expression(h.Match)
+	}
+	return s
 }

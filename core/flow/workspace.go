@@ -112,29 +112,23 @@ func (w *Workflow) schemas(visit func(*Schema)) {
 	}
 	some(w.Inputs)
 	some(w.Result)
-	Walk(w.Steps, func(s *Step) { s.Schemas(visit) })
+	for _, t := range w.Triggers {
+		t.schemas(visit)
+	}
+	Walk(w.Steps, func(s *Step) {
+		s.Schemas(visit)
+		if t := s.Hears(); t != nil && t.Is != nil {
+			t.schemas(visit)
+		}
+	})
 }
 
 // SchemasUsed lists the files of schemas a workflow names, each once.
 func (w *Workflow) SchemasUsed() []string {
 	var out []string
-	note := func(path string) {
-		if path != "" && !slices.Contains(out, path) {
-			out = append(out, path)
-		}
-	}
-	w.schemas(func(s *Schema) { note(s.Path) })
-	accepted := func(t Trigger) {
-		if t.Webhook != nil {
-			note(t.Webhook.Accepts)
-		}
-	}
-	for _, t := range w.Triggers {
-		accepted(t)
-	}
-	Walk(w.Steps, func(s *Step) {
-		if t := s.Hears(); t != nil {
-			accepted(*t)
+	w.schemas(func(s *Schema) {
+		if s.Path != "" && !slices.Contains(out, s.Path) {
+			out = append(out, s.Path)
 		}
 	})
 	return out

@@ -72,10 +72,10 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 // HeardAs is what a step that waits names the signal by: where it comes from,
 // and its conversation in a chat, the mail it answers, or else what it is about.
 func (s *Signal) HeardAs() (source, key string) {
-	switch s.Kind {
-	case "chat", "phone":
+	switch flow.HeardByOf(s.Kind) {
+	case flow.ByConversation:
 		return ChatSource, s.Conversation().String()
-	case "mail":
+	case flow.ByAnswered:
 		return s.Source, s.Answers
 	}
 	if s.In != "" {

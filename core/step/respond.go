@@ -7,6 +7,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/core/shape"
+	"woolsignal/core/trigger"
 )
 
 // Respond answers the caller, once.
@@ -31,10 +32,16 @@ func (r *Respond) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.S
 	if r.Body != nil {
 		c.Value(*r.Body, names)
 	}
-	if !c.Started(func(t flow.Trigger) bool { return t.Webhook != nil && t.Webhook.Computed }) {
+	if !c.Started(answers) {
 		c.Wrong(s.At, "add answer: computed to the webhook, or remove the step", "no caller waits for this answer")
 	}
 	return shape.Map(map[string]shape.Shape{"status": shape.Number(), "body": nil})
+}
+
+// answers tells whether whoever starts a run waits for a step's answer.
+func answers(t flow.Trigger) bool {
+	w, posted := t.Is.(*trigger.Webhook)
+	return posted && w.Computed()
 }
 
 // Tell says what is answered.

@@ -126,7 +126,7 @@ func (w *Wait) listen(at *run.At) run.Outcome {
 		return at.Fail("on: it is empty, so no signal could be meant")
 	}
 	source := w.Hear.Source()
-	if w.Hear.Chat != nil { // conversations of one name are told apart by where they are held
+	if w.Hear.Is.HeardBy() == flow.ByConversation { // conversations of one name are told apart by where they are held
 		source, key = run.ChatSource, run.Conversation{Source: at.Signal().Source, Thread: key}.String()
 	}
 	at.Listen(&run.Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts}, w.AtMost.After(at.Now(), at.Calendar()))

@@ -19,7 +19,7 @@ import (
 	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
-	"woolsignal/server/trigger"
+	"woolsignal/server/intake"
 	"woolsignal/standin/postbag"
 )
 
@@ -140,7 +140,7 @@ func BenchmarkMailboxes(b *testing.B) {
 	done := make(chan struct{})
 	began, cpu := time.Now(), cpuTime()
 	go func() {
-		(&trigger.Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}).Run(ctx)
+		(&intake.Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}).Run(ctx)
 		close(done)
 	}()
 	most := 0

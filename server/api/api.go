@@ -22,10 +22,10 @@ import (
 	"woolsignal/server/access"
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
+	"woolsignal/server/intake"
 	"woolsignal/server/problem"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
-	"woolsignal/server/trigger"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
@@ -51,14 +51,14 @@ func (a *API) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(a.recoverer, secure)
 	// Public addresses: their own rules, no cookies.
-	limits := &trigger.Limits{}
-	webhooks := &trigger.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits}
+	limits := &intake.Limits{}
+	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits}
 	r.Handle("/in/{path}", webhooks)
 	r.Handle("/in/{path}/{draft:draft}", webhooks)
-	r.Handle("/form/{page}", &trigger.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
-	r.Handle("/call/{path}", &trigger.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store, Log: a.Log, Limits: limits})
-	r.Handle("/events/{connection}", &trigger.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
-	r.Handle("/talk/{page}/messages", &trigger.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits, Thread: a.visitorThread})
+	r.Handle("/form/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
+	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store, Log: a.Log, Limits: limits})
+	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
+	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits, Thread: a.visitorThread})
 	r.Get(returnPath, a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)

@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"woolsignal/core/run"
+	"woolsignal/core/trigger"
 	"woolsignal/server/access"
 	"woolsignal/server/engine"
 	"woolsignal/server/store"
@@ -38,15 +39,15 @@ func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 	if one == nil {
 		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
 	}
-	trigger := ""
+	chat := ""
 	for _, t := range one.Triggers {
-		if t.Chat != nil {
-			trigger = t.ID
+		if _, is := t.Is.(*trigger.Chat); is {
+			chat = t.ID
 			break
 		}
 	}
 	switch {
-	case trigger == "":
+	case chat == "":
 		return refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
 	case strings.TrimSpace(in.Text) == "":
 		return refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
@@ -56,7 +57,7 @@ func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 		return refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
 	}
 	signal := &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
-		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: trigger, Thread: in.Thread, Text: in.Text,
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread, Text: in.Text,
 		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
 	ticket, err := a.say(r, id, in.Draft, signal)
 	if err != nil {

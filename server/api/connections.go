@@ -136,7 +136,7 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 	of := func(name string) bool { return strings.HasPrefix(name, id+"/") }
 	for name, w := range s.Workflows {
 		for _, t := range w.Triggers {
-			used[name] = used[name] || t.Connection() == id || t.Row != nil && t.Row.Table == id
+			used[name] = used[name] || t.Connection() == id || slices.Contains(t.Uses(flow.HoldsTable), id)
 		}
 		flow.Walk(w.Steps, func(step *flow.Step) {
 			t := step.Hears()

@@ -26,16 +26,16 @@ func lay(out *wire.Detail, def *run.Definition, state *run.State, lines []flow.L
 	for _, line := range lines {
 		l.lines[line.Path] = line
 		if line.Kind == "trigger" {
-			step := wire.Step{Line: line}
+			step := wire.Step{Line: line, Script: line.Path, Begins: true}
 			if strings.TrimPrefix(line.Path, "trigger/") == state.Signal.Trigger {
 				step.Status, step.Began, step.Ended = run.Done, &state.Accepted, &state.Accepted
 			}
 			out.Steps = append(out.Steps, step)
 		}
 	}
-	l.block(def.Of(state).Workflow.Steps, state.Root, "", "")
+	l.block(def.Of(state).Workflow.Steps, state.Root, place{begins: true})
 	if line, ok := l.lines["gives"]; ok {
-		step := wire.Step{Line: line}
+		step := wire.Step{Line: line, Script: line.Path}
 		if state.Status == run.Done {
 			step.Status, step.Began, step.Ended, step.Output = run.Done, moment(state.Ended), moment(state.Ended), state.Result
 		}
@@ -43,24 +43,39 @@ func lay(out *wire.Detail, def *run.Definition, state *run.State, lines []flow.L
 	}
 }
 
-// block lays the steps of a block. at is its path in the run, in the one in
-// the script; frame is nil where the run did not come here.
-func (l *layer) block(steps []*flow.Step, frame *run.Frame, at, in string) {
+// place is where a block, a step or a line is.
+type place struct {
+	run    string // its path in the run
+	script string // … and in the script, which has one block for all items and rounds
+	begins bool   // a run can be gone through again from here
+}
+
+func (p place) step(i int) place {
+	return place{flow.StepPath(p.run, i), flow.StepPath(p.script, i), p.begins}
+}
+
+func (p place) block(run, script flow.BlockName, begins bool) place {
+	return place{flow.BlockPath(p.run, run), flow.BlockPath(p.script, script), p.begins && begins}
+}
+
+// block lays the steps of a block; frame is nil where the run did not come
+// here.
+func (l *layer) block(steps []*flow.Step, frame *run.Frame, at place) {
 	for i, def := range steps {
 		var did *run.Step
 		if frame != nil && i < len(frame.Steps) {
 			did = frame.Steps[i]
 		}
-		l.step(did, flow.StepPath(at, i), flow.StepPath(in, i))
+		l.step(did, at.step(i))
 		for _, b := range def.Blocks() {
-			l.inside(did, b, flow.StepPath(at, i), flow.StepPath(in, i))
+			l.inside(did, b, at.step(i))
 		}
 	}
 }
 
-func (l *layer) step(did *run.Step, at, in string) {
-	step := wire.Step{Line: l.lines[in]}
-	step.Path = at
+func (l *layer) step(did *run.Step, at place) {
+	step := wire.Step{Line: l.lines[at.script], Script: at.script, Begins: at.begins}
+	step.Path = at.run
 	if did == nil {
 		l.out.Steps = append(l.out.Steps, step)
 		return
@@ -86,7 +101,7 @@ func (l *layer) step(did *run.Step, at, in string) {
 }
 
 // inside lays a block of a step: once, or once for each item or round.
-func (l *layer) inside(did *run.Step, b flow.NamedBlock, at, in string) {
+func (l *layer) inside(did *run.Step, b flow.NamedBlock, at place) {
 	var frames []*run.Frame
 	if did != nil {
 		for _, f := range did.Inside {
@@ -95,23 +110,27 @@ func (l *layer) inside(did *run.Step, b flow.NamedBlock, at, in string) {
 			}
 		}
 	}
-	line := l.lines[flow.BlockPath(in, b.Name)]
+	begins := !b.Many && b.Name != flow.Instead
+	line := l.lines[flow.BlockPath(at.script, b.Name)]
 	if len(frames) == 0 {
-		l.opening(nil, line, flow.BlockPath(at, b.Name), did)
-		l.block(b.Do, nil, flow.BlockPath(at, b.Name), flow.BlockPath(in, b.Name))
+		in := at.block(b.Name, b.Name, begins)
+		l.opening(nil, line, in, did, false)
+		l.block(b.Do, nil, in)
 		return
 	}
 	for i, f := range frames {
+		in := at.block(f.Name, b.Name, begins)
+		many := repeats(f.Name, b.Name)
 		if i == mostShown {
 			line.Parts = []flow.Part{{Text: fmt.Sprintf("… and %d more", len(frames)-mostShown)}}
-			l.opening(nil, line, at+"/more", did)
+			l.opening(nil, line, in, did, false)
 			return
 		}
-		if repeats(f.Name, b.Name) {
+		if many {
 			line.Parts = []flow.Part{{Text: f.Name.Word + " "}, {Text: strconv.Itoa(f.Name.Number), How: "word"}}
 		}
-		l.opening(f, line, flow.BlockPath(at, f.Name), did)
-		l.block(b.Do, f, flow.BlockPath(at, f.Name), flow.BlockPath(in, b.Name))
+		l.opening(f, line, in, did, many)
+		l.block(b.Do, f, in)
 	}
 }
 
@@ -122,9 +141,9 @@ func repeats(of, block flow.BlockName) bool {
 }
 
 // opening is the line above a block.
-func (l *layer) opening(f *run.Frame, line flow.Line, at string, did *run.Step) {
-	step := wire.Step{Line: line}
-	step.Path = at
+func (l *layer) opening(f *run.Frame, line flow.Line, at place, did *run.Step, many bool) {
+	step := wire.Step{Line: line, Script: at.script, Many: many}
+	step.Path = at.run
 	if f != nil {
 		if step.Status = f.Status; f.Status == "" {
 			step.Status = did.Status

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"woolsignal/server/access"
-	"woolsignal/server/trigger"
+	"woolsignal/server/intake"
 	"woolsignal/wire"
 )
 
@@ -16,7 +16,7 @@ func (a *API) signIn(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, trigger.CallerAddress(r))
+	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, intake.CallerAddress(r))
 	if err != nil {
 		return refuseSignIn(w, err)
 	}
@@ -41,7 +41,7 @@ func (a *API) newToken(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p, err := a.Access.Check(r.Context(), in.Email, in.Password, trigger.CallerAddress(r))
+	p, err := a.Access.Check(r.Context(), in.Email, in.Password, intake.CallerAddress(r))
 	if err != nil {
 		return refuseSignIn(w, err)
 	}

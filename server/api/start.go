@@ -64,7 +64,7 @@ func (a *API) signalOf(id string, draft bool, kept *wire.Signal) (*run.Signal, e
 	}
 	for _, t := range w.Triggers {
 		if kept.Trigger == "" || kept.Trigger == t.ID {
-			return &run.Signal{Kind: t.Kind(), Trigger: t.ID, Source: t.Source(), Type: t.Kind() + ".kept", Thread: kept.Thread, Subject: kept.Subject,
+			return &run.Signal{Kind: t.Kind, Trigger: t.ID, Source: t.Source(), Type: t.Kind + ".kept", Thread: kept.Thread, Subject: kept.Subject,
 				From: kept.From, Text: kept.Text, Body: expr.Canonical(kept.Body)}, nil
 		}
 	}

@@ -40,7 +40,7 @@ func columnTitle(c flow.Column) string {
 	if c.Title != "" {
 		return c.Title
 	}
-	return flow.FormField{Name: c.Name}.Words()
+	return flow.Label(c.Name)
 }
 
 // tableOf finds the table an address names.

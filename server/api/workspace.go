@@ -11,6 +11,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/workspace"
 	"woolsignal/wire"
@@ -41,7 +42,7 @@ func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[str
 	if live := s.Live[id]; live != nil {
 		out.Version, out.On = live.Version, live.On
 	}
-	out.Chat = slices.ContainsFunc(one.Triggers, func(t flow.Trigger) bool { return t.Chat != nil })
+	out.Chat = slices.ContainsFunc(one.Triggers, func(t flow.Trigger) bool { _, chat := t.Is.(*trigger.Chat); return chat })
 	if at, ok := last[id]; ok {
 		out.LastRun = &at
 	}

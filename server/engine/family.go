@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/core/trigger"
 	"woolsignal/server/fault"
 	"woolsignal/server/store"
 	"woolsignal/server/workspace"
@@ -179,7 +179,7 @@ func returned(l *live) *run.Returned {
 func (e *Engine) tellFailure(l *live) error {
 	for id, w := range e.workspace.Live() {
 		for _, t := range w.Triggers {
-			if t.Failure == nil || id == l.workflow || len(t.Failure.Of) > 0 && !slices.Contains(t.Failure.Of, l.workflow) {
+			if f, after := t.Is.(*trigger.Failure); !after || id == l.workflow || !f.LooksAfter(l.workflow) {
 				continue
 			}
 			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended, Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,

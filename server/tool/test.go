@@ -13,6 +13,7 @@ import (
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/trigger"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
 )
@@ -215,15 +216,16 @@ func (k *Kit) tryChat(ctx context.Context, w *flow.Workspace, tools Catalogue, c
 	}
 	for _, one := range w.Workflows {
 		for _, t := range one.Triggers {
-			if t.Chat == nil || t.Chat.Connection != c.ID || t.Chat.Room == "" {
+			chat, is := t.Is.(*trigger.Chat)
+			if !is || chat.Connection != c.ID || chat.Room == "" {
 				continue
 			}
-			in, there := member[strings.ToLower(t.Chat.Room)]
+			in, there := member[strings.ToLower(chat.Room)]
 			switch {
 			case !there:
-				return unfit("Make the room, or correct the workflow "+one.ID+".", "Signed in, but there is no room %s, which %s listens to.", t.Chat.Room, one.Title)
+				return unfit("Make the room, or correct the workflow "+one.ID+".", "Signed in, but there is no room %s, which %s listens to.", chat.Room, one.Title)
 			case !in:
-				return unfit("Invite the bot to the room "+t.Chat.Room+".", "Signed in, but the bot is not in the room %s, which %s listens to.", t.Chat.Room, one.Title)
+				return unfit("Invite the bot to the room "+chat.Room+".", "Signed in, but the bot is not in the room %s, which %s listens to.", chat.Room, one.Title)
 			}
 		}
 	}

@@ -13,7 +13,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
-	"woolsignal/core/schema"
+	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
 )
@@ -23,7 +23,6 @@ type bundle struct {
 	files   map[string]string
 	edition string
 	def     *run.Definition
-	accepts map[string]*schema.Schema // compiled, by file path
 }
 
 // bundleOf gathers the files a run of a workflow depends on.
@@ -78,8 +77,8 @@ func toolsOf(w *flow.Workspace, one *flow.Workflow) []string {
 		}
 	}
 	for _, t := range one.Triggers {
-		if t.Chat != nil && t.Chat.Connection != "" {
-			out = append(out, t.Chat.Connection+"/post_message", t.Chat.Connection+"/write_to")
+		if c, chat := t.Is.(*trigger.Chat); chat && c.Connection != "" {
+			out = append(out, c.Connection+"/post_message", c.Connection+"/write_to")
 		}
 	}
 	return out
@@ -200,7 +199,7 @@ func (h *Holder) decode(d written) (*bundle, error) {
 	if err != nil {
 		return nil, &UnreadableError{name, err.Error()}
 	}
-	b := &bundle{files: d.Files, edition: d.edition(), accepts: map[string]*schema.Schema{}}
+	b := &bundle{files: d.Files, edition: d.edition()}
 	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents, Tools: h.toolsAsWritten(d.Tools)}
 	for _, day := range d.Holidays {
 		b.def.Holidays[day] = true
@@ -210,11 +209,6 @@ func (h *Holder) decode(d written) (*bundle, error) {
 	}
 	if b.def.Workflow == nil {
 		return nil, &UnreadableError{name, "it holds no workflow"}
-	}
-	for path, doc := range decoded.Schemas {
-		if compiled, err := schema.Compile(doc); err == nil {
-			b.accepts[path] = compiled
-		}
 	}
 	return b, nil
 }

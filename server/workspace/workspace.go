@@ -18,8 +18,9 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
-	_ "woolsignal/core/step" // the kinds of steps files may have
 	"woolsignal/core/schema"
+	_ "woolsignal/core/step" // the kinds of steps files may have
+	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
 )
@@ -50,7 +51,7 @@ type Live struct {
 type Webhook struct {
 	Workflow string // "" where only waiting runs listen
 	flow.Trigger
-	Accepts    *schema.Schema // nil takes any JSON
+	Hook       *trigger.Webhook
 	Definition *run.Definition
 	Draft      bool // of what is written rather than of what is live
 }
@@ -265,8 +266,8 @@ func (s *Snapshot) Current(workflow string) string {
 // listen notes where a live workflow's signals come in.
 func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 	for _, t := range b.def.Workflow.Triggers {
-		if t.Webhook != nil {
-			s.Webhooks[t.Webhook.Path] = Webhook{Workflow: id, Trigger: t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
+		if hook, is := t.Is.(*trigger.Webhook); is {
+			s.Webhooks[hook.Path] = Webhook{Workflow: id, Trigger: t, Hook: hook, Definition: b.def}
 		}
 	}
 	flow.Walk(b.def.Workflow.Steps, func(step *flow.Step) {
@@ -274,13 +275,13 @@ func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
 		if t == nil {
 			return
 		}
-		if t.Chat != nil {
+		if t.Is.HeardBy() == flow.ByConversation {
 			s.Heard[run.ChatSource] = true
 		} else {
 			s.Heard[t.Source()] = true
 		}
-		if t.Webhook != nil {
-			waits[t.Webhook.Path] = Webhook{Trigger: *t, Accepts: b.accepts[t.Webhook.Accepts], Definition: b.def}
+		if hook, is := t.Is.(*trigger.Webhook); is {
+			waits[hook.Path] = Webhook{Trigger: *t, Hook: hook, Definition: b.def}
 		}
 	})
 }

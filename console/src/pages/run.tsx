@@ -26,7 +26,7 @@ export default function RunPage({ session }: { session: Session }) {
   const open = d.steps.find((s) => s.path === chosen) ?? (d.ended ? undefined : still) ?? (d.status === 'failed' ? d.steps.findLast((s) => s.status === 'failed' && s.kind !== 'case') : undefined) ?? d.steps.find((s) => s.kind === 'agent' && s.agent) ?? d.steps.filter((s) => s.status).at(-1)
   const waited = d.reviews.find((r) => !r.choice)
   // Items and rounds that went well are folded where there are many.
-  const items = d.steps.filter((s) => s.kind === 'case' && /\/[ir]\d+$/.test(s.path))
+  const items = d.steps.filter((s) => s.many)
   const folded = new Set(items.filter((s) => toggled.has(s.path) !== (s.status === 'done' && items.length > 3)).map((s) => s.path))
   const shown = d.steps.filter((s) => !items.some((i) => folded.has(i.path) && s.path.startsWith(i.path + '/')))
   const choosing = (s: Step) => {
@@ -139,7 +139,7 @@ function StepRow({ step, open, folded, choose, from, to }: { step: Step; open: b
 }
 
 function StepDetail({ step, run, may }: { step: Step; run: Detail; may: boolean }) {
-  const again = may && run.ended && run.origin?.kind !== 'try' && step.kind !== 'case' && step.kind !== 'gives' && !/\/(item|round|way)-\d+\/|\/instead\//.test(step.path) && <Again run={run} step={step} />
+  const again = may && run.ended && run.origin?.kind !== 'try' && step.begins && <Again run={run} step={step} />
   if (step.kind === 'trigger') {
     return (
       <>

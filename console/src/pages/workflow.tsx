@@ -49,7 +49,7 @@ export default function Workflow({ session }: { session: Session }) {
 
 function ScriptView({ script, run }: { script: Script; run?: Detail }) {
   // Items and rounds stand under the first of them.
-  const did = new Map(run?.steps.toReversed().map((s) => [s.path.replace(/\/([ir])\d+(?=\/|$)/g, '/$1'), s]))
+  const did = new Map(run?.steps.toReversed().map((s) => [s.script, s]))
   return (
     <div className="px-2 py-4 md:px-5">
       {run && (

@@ -1,0 +1,119 @@
+package trigger
+
+import (
+	"woolsignal/core/flow"
+	"woolsignal/core/shape"
+)
+
+// Chat starts a run with each message of a conversation: on a page of the
+// service, or in a room or the private messages of a team's chat server.
+type Chat struct {
+	Page        string
+	Open        bool   // anybody with the address may write on the page
+	Connection  string // a chat_server; "" for a page
+	Room        string
+	Direct      bool   // private messages to the bot
+	Acknowledge string // the reaction a message gets at once; "" is none
+}
+
+// Fields are what it may say.
+func (c *Chat) Fields() []flow.Field {
+	return []flow.Field{
+		{Name: "page", Into: &c.Page, Holds: flow.HoldsSlug, Help: "The conversation in the console and at /talk/PAGE.", Example: "depot"},
+		{Name: "open", Into: &c.Open, Help: "Anybody with the address may write on the page, without signing in.", Example: "true"},
+		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "chat_server", Help: "Or the chat server where it is held.", Example: "shieling"},
+		{Name: "room", Into: &c.Room, Help: "The room there.", Example: "docks"},
+		{Name: "direct", Into: &c.Direct, Help: "Private messages to the bot instead of a room.", Example: "true"},
+		{Name: "acknowledge", Into: &c.Acknowledge, Default: "eyes", Help: `The reaction a message gets at once on a chat server; "" is none.`, Example: "eyes"},
+	}
+}
+
+// Agree insists on one place where the conversation is held.
+func (c *Chat) Agree(m flow.Reading) {
+	switch {
+	case m.Has("page") == m.Has("connection"):
+		m.Wrong("", "add page: a name such as depot, or connection: a chat_server", "a conversation is on a page, or on a chat server: say which")
+	case c.Connection != "" && m.Has("room") == c.Direct:
+		m.Wrong("", "add room: its name, or direct: true", "on a chat server a conversation is in a room, or private: say which")
+	case c.Connection != "":
+		m.Only(false, "remove it", "%s belongs to a page; who may write on a chat server is decided there", "open")
+	}
+}
+
+// Check has nothing more to check.
+func (*Chat) Check(*flow.Checker, *flow.Trigger) {}
+
+// Tell says where somebody writes.
+func (c *Chat) Tell(p *flow.Sentence, _ *flow.Trigger) {
+	p.Say("When somebody writes ").Say(c.where()).Word(c.name(p))
+	c.on(p)
+}
+
+// TellHeard says which message is waited for.
+func (c *Chat) TellHeard(p *flow.Sentence) {
+	p.Say("a message ").Say(c.where()).Word(c.name(p))
+	c.on(p)
+	p.Say(" in the conversation ")
+}
+
+func (c *Chat) where() string {
+	switch {
+	case c.Page != "":
+		return "in the chat page "
+	case c.Direct:
+		return "to the bot in private on "
+	}
+	return "in the room "
+}
+
+func (c *Chat) name(p *flow.Sentence) string {
+	switch {
+	case c.Page != "":
+		return c.Page
+	case c.Direct:
+		return p.Title(c.Connection)
+	}
+	return c.Room
+}
+
+func (c *Chat) on(p *flow.Sentence) {
+	if c.Page == "" && !c.Direct {
+		p.Say(" on ").Connection(c.Connection)
+	}
+}
+
+// Shape is that of its signals.
+func (c *Chat) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
+	if c.Connection != "" {
+		return flow.SignalShape(flow.Texts("name", "email", "handle"), flow.Texts("room", "message"))
+	}
+	return flow.SignalShape(flow.PersonShape(), shape.Map(nil))
+}
+
+// Source is where its signals come from.
+func (c *Chat) Source() string {
+	switch {
+	case c.Connection != "" && c.Direct:
+		return "/chat/" + c.Connection + "/direct"
+	case c.Connection != "":
+		return "/chat/" + c.Connection + "/rooms/" + c.Room
+	}
+	return "/chat/" + c.Page
+}
+
+// Claims names the place it has for itself alone.
+func (c *Chat) Claims() string {
+	switch {
+	case c.Connection != "" && c.Direct:
+		return "the private messages of " + c.Connection
+	case c.Connection != "":
+		return "the room " + c.Room + " of " + c.Connection
+	}
+	return "the chat page " + c.Page
+}
+
+// HeardBy is the conversation.
+func (*Chat) HeardBy() flow.HeardBy { return flow.ByConversation }
+
+// Talks tells that somebody can be answered.
+func (*Chat) Talks() {}

@@ -1,0 +1,123 @@
+package intake
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/core/trigger"
+	"woolsignal/server/mailbox"
+	"woolsignal/server/tool"
+)
+
+// mailSource is a folder of a mailbox.
+type mailSource struct {
+	kit *tool.Kit
+	box *mailbox.Box
+	of  *trigger.Mail
+}
+
+// mailFound is a mail, with its attachments kept.
+type mailFound struct {
+	*mailbox.Mail
+	id    string
+	files []run.File
+}
+
+// mails looks at a folder of a mailbox.
+func (w *Watches) mails(t flow.Trigger) *looking {
+	of := t.Is.(*trigger.Mail)
+	c := w.connection(t)
+	if c == nil {
+		return nil
+	}
+	key, words := fmt.Sprintf("mail %s %s %s", c.ID, of.Folder, of.On), "mails that arrive in "+of.Folder
+	switch {
+	case of.Flagged():
+		key, words = key+" "+of.Flag, "mails flagged "+of.Flag+" in "+of.Folder
+	case of.On == "moved":
+		words = "mails that are moved to " + of.Folder
+	}
+	return &looking{key, words, of.Every, &mailSource{w.Kit, w.Kit.Box(c), of}}
+}
+
+func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
+	var before *mailbox.Cursor
+	if cursor != nil {
+		before = &mailbox.Cursor{}
+		if err := json.Unmarshal(cursor, before); err != nil {
+			return nil, nil, false, err
+		}
+	}
+	var mails []*mailbox.Mail
+	var next mailbox.Cursor
+	var err error
+	if s.of.Flagged() {
+		mails, next, err = s.box.Flagged(ctx, s.of.Folder, s.of.Flag, before)
+	} else {
+		mails, next, err = s.box.Arrived(ctx, s.of.Folder, before)
+	}
+	if err != nil {
+		return nil, nil, false, err
+	}
+	var out []any
+	for i, m := range mails {
+		f := &mailFound{Mail: m, id: fmt.Sprintf("%d-%d", next.Validity, m.UID)}
+		if s.of.Flagged() {
+			f.id = fmt.Sprintf("%d-%d-%d", next.Validity, m.UID, next.Times-len(mails)+i+1)
+		}
+		for _, file := range m.Files {
+			kept, err := s.kit.Keep(ctx, file.Name, file.Type, file.Data)
+			if err != nil {
+				return nil, nil, false, err
+			}
+			f.files = append(f.files, kept)
+		}
+		out = append(out, f)
+	}
+	return out, next, len(mails) >= 50, nil
+}
+
+func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
+	m, of := found.(*mailFound), t.Is.(*trigger.Mail)
+	if !wanted(of, m.Mail) {
+		return nil, nil
+	}
+	flags := make([]any, len(m.Flags))
+	for i, f := range m.Flags {
+		flags[i] = f
+	}
+	return &run.Signal{ID: m.id, Type: "mail." + of.On, Subject: m.Subject, Text: m.Text, Thread: m.Thread(), Answers: m.InReplyTo,
+		From: map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
+		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject, "to": anys(m.To), "cc": anys(m.Cc), "html": m.HTML,
+			"folder": m.Folder, "uid": int64(m.UID), "flags": flags, "date": m.Date.Format(time.RFC3339)}}, nil
+}
+
+func anys(list []string) []any {
+	out := make([]any, len(list))
+	for i, s := range list {
+		out[i] = s
+	}
+	return out
+}
+
+// wanted tells whether a trigger means a mail: from one of its senders, with
+// all of some words and none of others.
+func wanted(t *trigger.Mail, m *mailbox.Mail) bool {
+	from := len(t.From) == 0
+	for _, f := range t.From {
+		from = from || strings.Contains(strings.ToLower(m.From.Email), strings.ToLower(f))
+	}
+	words := strings.ToLower(m.Subject + "\n" + m.Text)
+	for _, has := range t.Has {
+		from = from && strings.Contains(words, strings.ToLower(has))
+	}
+	for _, lacks := range t.Lacks {
+		from = from && !strings.Contains(words, strings.ToLower(lacks))
+	}
+	return from
+}

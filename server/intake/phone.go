@@ -1,0 +1,293 @@
+package intake
+
+import (
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/google/uuid"
+
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/core/trigger"
+	"woolsignal/server/engine"
+	"woolsignal/server/problem"
+	"woolsignal/server/store"
+	"woolsignal/server/tool"
+	"woolsignal/server/workspace"
+)
+
+// Phones answers telephone gateways at /call/{path}: a gateway that speaks
+// VoiceXML 2.1 (W3C) posts the call's id, who calls and what was said, and
+// gets what to say, as SSML, and where to post the answer.
+type Phones struct {
+	Workspace *workspace.Holder
+	Engine    *engine.Engine
+	Kit       *tool.Kit
+	Store     *store.Store
+	Log       *slog.Logger
+	Limits    *Limits
+}
+
+// line is a live telephone line.
+type line struct {
+	workflow string
+	trigger  flow.Trigger
+	is       *trigger.Phone
+}
+
+func (h *Phones) find(path string) (line, bool) {
+	for id, w := range h.Workspace.Live() {
+		for _, t := range w.Triggers {
+			if phone, is := t.Is.(*trigger.Phone); is && phone.Path == path {
+				return line{id, t, phone}, true
+			}
+		}
+	}
+	return line{}, false
+}
+
+// ServeHTTP takes one turn of a call.
+func (h *Phones) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	left := h.Limits.of(r)
+	if left.Tokens() < 1 {
+		tooOften(w)
+		return
+	}
+	l, ok := h.find(chi.URLParam(r, "path"))
+	if !ok {
+		left.Allow()
+		problem.Write(w, http.StatusNotFound, "Nobody answers here", "No live workflow has this telephone line.")
+		return
+	}
+	if r.Method != http.MethodPost {
+		w.Header().Set("Allow", http.MethodPost)
+		problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", "Post each turn of a call.")
+		return
+	}
+	turn, refusal := h.turn(w, r, l)
+	if refusal != nil {
+		left.Allow()
+		refusal.Write(w)
+		return
+	}
+	h.answer(w, r, l, turn)
+}
+
+// turn is what a gateway posts.
+type turn struct {
+	call, from, said string
+	after            int64 // the last message the caller has heard
+	waiting          bool  // nothing was said; the answer is still awaited
+	ended            bool
+}
+
+func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *problem.Details) {
+	body, refusal := whole(w, r)
+	if refusal != nil {
+		return turn{}, refusal
+	}
+	key := h.Workspace.Now().Connections[l.is.Verify]
+	if key == nil || key.SigningKey == nil {
+		return turn{}, noKey("The gateway's key is gone.")
+	}
+	if _, refusal := verify(h.Kit, key, r.Header, body); refusal != nil {
+		return turn{}, refusal
+	}
+	v, refusal := value("application/x-www-form-urlencoded", "", body)
+	if refusal != nil {
+		return turn{}, refusal
+	}
+	form, _ := v.(map[string]any)
+	text := func(name string) string { s, _ := form[name].(string); return strings.TrimSpace(s) }
+	t := turn{call: text("call"), from: text("from"), said: text("said"), waiting: text("waiting") == "yes", ended: text("ended") == "yes"}
+	_, _ = fmt.Sscan(text("after"), &t.after) // 0 where there is none
+	switch {
+	case t.call == "" || len(t.call) > 100:
+		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Which call?", Detail: "Post call, a name of at most 100 characters."}
+	case t.from != "" && !flow.ValidPhone(t.from):
+		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Who calls?", Detail: "Post from as E.164 writes numbers: a plus and at most 15 digits."}
+	case len(t.said) > 4000:
+		return t, &problem.Details{Status: http.StatusRequestEntityTooLarge, Title: "Too long", Detail: "A turn may have 4000 bytes."}
+	}
+	return t, nil
+}
+
+// answer takes a turn in and says what the run has to say. A caller who waits
+// in silence hangs up: past the line's patience they are told to hold on.
+func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) {
+	thread := run.Thread{Workflow: l.workflow, Conversation: run.Conversation{Source: l.trigger.Source(), Thread: t.call}}.String()
+	patience, cancel := context.WithTimeout(r.Context(), l.is.Within)
+	defer cancel()
+	before := t.after
+	if !t.waiting {
+		signal := &run.Signal{ID: uuid.NewString(), Source: l.trigger.Source(), Type: "phone.said", Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID,
+			Thread: t.call, Text: t.said, From: map[string]string{"phone": t.from}, Body: map[string]any{"call": t.call, "said": t.said}}
+		if before == 0 {
+			before = h.last(r.Context(), thread)
+		}
+		ticket, err := h.Engine.Receive(r.Context(), l.workflow, signal)
+		if err != nil {
+			if !errors.Is(err, engine.ErrBusy) {
+				h.Log.Error("a turn of a call could not be taken in", "workflow", l.workflow, "error", err)
+			}
+			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."}, true)
+			return
+		}
+		_ = ticket.Answered(patience) // past it the caller is told to hold on
+	}
+	for {
+		words, last, open, err := h.said(r.Context(), thread, before)
+		switch {
+		case err != nil:
+			h.Log.Error("a call's conversation could not be read", "error", err)
+			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."}, true)
+			return
+		case len(words) > 0:
+			h.speak(w, r, l, t, last, words, false) // the caller may have more to say
+			return
+		case !open:
+			h.speak(w, r, l, t, last, []string{"Goodbye."}, true)
+			return
+		}
+		select {
+		case <-patience.Done():
+			t.waiting = true
+			h.speak(w, r, l, t, before, []string{"One moment, please."}, false)
+			return
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+// last is the number of a conversation's newest message.
+func (h *Phones) last(ctx context.Context, thread string) (n int64) {
+	_ = h.Store.Read().QueryRowContext(ctx, "SELECT coalesce(max(n), 0) FROM messages WHERE thread = ?", thread).Scan(&n) // 0 says all that was said
+	return n
+}
+
+// said gives what was said behind a message, and whether the conversation
+// goes on: a run of it waits or runs.
+func (h *Phones) said(ctx context.Context, thread string, after int64) (words []string, last int64, open bool, err error) {
+	rows, err := h.Store.Read().QueryContext(ctx, "SELECT n, text FROM messages WHERE thread = ? AND n > ? AND who = 'agent' ORDER BY n", thread, after)
+	if err != nil {
+		return nil, 0, false, err
+	}
+	defer rows.Close()
+	last = after
+	for rows.Next() {
+		var text string
+		if err := rows.Scan(&last, &text); err != nil {
+			return nil, 0, false, err
+		}
+		words = append(words, text)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, 0, false, err
+	}
+	var n int
+	err = h.Store.Read().QueryRowContext(ctx, "SELECT count(*) FROM runs WHERE thread = ? AND ended IS NULL", thread).Scan(&n)
+	return words, last, n > 0, err
+}
+
+// document is a VoiceXML 2.1 document with one prompt and one field.
+type document struct {
+	XMLName xml.Name `xml:"http://www.w3.org/2001/vxml vxml"`
+	Version string   `xml:"version,attr"`
+	Lang    string   `xml:"xml:lang,attr"`
+	Form    voiceForm
+}
+
+type voiceForm struct {
+	XMLName xml.Name   `xml:"form"`
+	ID      string     `xml:"id,attr"`
+	Vars    []variable `xml:"var"`
+	Block   *block     `xml:"block,omitempty"`
+	Field   *field     `xml:"field,omitempty"`
+}
+
+type variable struct {
+	Name string `xml:"name,attr"`
+	Expr string `xml:"expr,attr"`
+}
+
+type block struct {
+	Prompt prompt    `xml:"prompt"`
+	Submit *submit   `xml:"submit,omitempty"`
+	End    *struct{} `xml:"disconnect,omitempty"`
+}
+
+type field struct {
+	Name   string `xml:"name,attr"`
+	Type   string `xml:"type,attr,omitempty"`
+	Prompt prompt `xml:"prompt"`
+	Filled filled `xml:"filled"`
+}
+
+type filled struct {
+	Submit submit `xml:"submit"`
+}
+
+type submit struct {
+	Next   string `xml:"next,attr"`
+	Method string `xml:"method,attr"`
+	Names  string `xml:"namelist,attr"`
+}
+
+// prompt is SSML 1.1 inside VoiceXML.
+type prompt struct {
+	Voice voice `xml:"voice"`
+}
+
+type voice struct {
+	Name    string  `xml:"name,attr,omitempty"`
+	Prosody prosody `xml:"prosody"`
+}
+
+type prosody struct {
+	Rate  string   `xml:"rate,attr,omitempty"`
+	Words []spoken `xml:"s"`
+}
+
+type spoken struct {
+	Text string `xml:",chardata"`
+}
+
+// speak answers a gateway: what to say, and then what to ask, wait for, or
+// that the call is over.
+func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, last int64, words []string, over bool) {
+	p := prompt{voice{Name: l.is.Voice, Prosody: prosody{Rate: l.is.Speed}}}
+	for _, text := range words {
+		p.Voice.Prosody.Words = append(p.Voice.Prosody.Words, spoken{text})
+	}
+	quoted := func(s string) string {
+		return "'" + strings.NewReplacer(`\`, `\\`, "'", `\'`, "\n", " ").Replace(s) + "'"
+	}
+	d := document{Version: "2.1", Lang: "en-GB", Form: voiceForm{ID: "turn", Vars: []variable{{"call", quoted(t.call)}, {"from", quoted(t.from)}, {"after", quoted(fmt.Sprint(last))}}}}
+	next := submit{Next: r.URL.Path, Method: "post", Names: "call from after said"}
+	switch {
+	case t.waiting && !over && len(words) == 1 && words[0] == "One moment, please.":
+		d.Form.Vars = append(d.Form.Vars, variable{"waiting", quoted("yes")})
+		next.Names = "call from after waiting"
+		d.Form.Block = &block{Prompt: p, Submit: &next}
+	case over:
+		d.Form.Block = &block{Prompt: p, End: &struct{}{}}
+	default:
+		d.Form.Field = &field{Name: "said", Prompt: p, Filled: filled{next}}
+	}
+	body, err := xml.MarshalIndent(d, "", " ")
+	if err != nil {
+		h.Log.Error("a telephone answer could not be written", "error", err)
+		problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
+		return
+	}
+	w.Header().Set("Content-Type", "application/voicexml+xml; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	_, _ = w.Write(append([]byte(xml.Header), body...))
+}

@@ -169,7 +169,7 @@ func (s *Server) offers(ctx context.Context) {
 	defer asking.Wait()
 	for {
 		for id, c := range s.Workspace.Now().Connections {
-			if c.MCP == nil || asked[id] == c {
+			if !tool.Asked(c) || asked[id] == c {
 				continue
 			}
 			asked[id] = c
@@ -221,7 +221,7 @@ func (s *Server) same(asked map[string]*flow.Connection) {
 	now := s.Workspace.Now()
 	for id, before := range asked {
 		c := now.Connections[id]
-		if c != nil && c.Address == before.Address && c.MCP != nil && c.MCP.Command == before.MCP.Command {
+		if c != nil && tool.SameServer(c, before) {
 			asked[id] = c
 		} else {
 			delete(asked, id)

@@ -1,22 +1,14 @@
 package flow
 
-import (
-	"time"
-
-	"go.yaml.in/yaml/v3"
-
-	"woolsignal/core/expr"
-)
+import "time"
 
 // Agent is a model with a purpose, instructions, tools and limits.
 type Agent struct {
 	ID, Title, Purpose string
 	Model              string // a name some model server connection offers
-	Instructions       *expr.Template
-	InstructionsAt     Pos
+	Instructions       Value
 	Tools              []AgentTool
-	KeepTurns          int      // how many earlier exchanges of a thread it remembers
-	Facts              []string // whose lasting facts it knows: person, workspace
+	Memory             Memory
 	Limits             Limits
 	file               string
 }
@@ -34,6 +26,7 @@ type Approval struct {
 	None bool        // never: written down on purpose
 	When *Expression // asked when it holds over args; nil means each time
 	By   string      // a person's e-mail, a role or a team
+	each bool
 }
 
 // Limits bound one task of an agent. Reaching one ends the step in a clear
@@ -46,81 +39,103 @@ type Limits struct {
 	TriesPerTool int
 }
 
+// Fields are what an agent file may say.
+func (a *Agent) Fields() []Field {
+	return []Field{
+		{Name: "agent", Into: &a.ID, Required: true, Help: "Its id, the file's name.", Example: "depot-clerk"},
+		{Name: "title", Into: &a.Title, Required: true, Help: "The name people see.", Example: "Depot clerk"},
+		{Name: "purpose", Into: &a.Purpose, Help: "What it is for, in one sentence; it is told so.", Example: "You find and book slots at the depot."},
+		{Name: "model", Into: &a.Model, Holds: HoldsModel, Required: true, Help: "The model it thinks with.", Example: "medium"},
+		{Name: "instructions", Into: &a.Instructions, Missing: "the agent is told nothing about its work", Help: "What it is told about its work; it sees signal.", Example: "|"},
+		{Name: "tools", Into: ListOf(&a.Tools), Help: "The tools it may use.", Example: "[depot-calendar/find]"},
+		{Name: "memory", Into: Inside(&a.Memory), Help: "What it remembers."},
+		{Name: "limits", Into: Inside(&a.Limits), Help: "What bounds one task."},
+	}
+}
+
+// Memory says what an agent remembers.
+type Memory struct {
+	Keep  Keeping
+	Facts []string // whose lasting facts it knows: person, workspace
+}
+
+// Fields are what memory may say.
+func (m *Memory) Fields() []Field {
+	return []Field{
+		{Name: "keep", Into: Inside(&m.Keep), Help: "How much of a conversation it remembers."},
+		{Name: "facts", Into: &m.Facts, Choices: []string{"person", "workspace"}, Help: "Whose lasting facts it knows.", Example: "[person]"},
+	}
+}
+
+// Keeping says how much of a conversation is remembered.
+type Keeping struct {
+	Turns int // earlier exchanges
+}
+
+// Fields are what keep may say.
+func (k *Keeping) Fields() []Field {
+	return []Field{{Name: "turns", Into: &k.Turns, Default: "20", Help: "How many earlier exchanges.", Example: "10"}}
+}
+
+// Fields are what a granted tool may say.
+func (t *AgentTool) Fields() []Field {
+	return []Field{
+		{Name: "tool", Into: &t.Tool, Holds: HoldsTool, Required: true, Help: "The tool.", Example: "depot-calendar/add_event"},
+		{Name: "approval", Into: Group(&t.Approval), Help: "When a person is asked before it is used.", Example: "none"},
+		{Name: "args", Into: &t.Args, Help: "Arguments that are fixed: the model neither sees nor sets them.", Example: "{calendar: docks}"},
+	}
+}
+
+// PlacedAt keeps where the tool is granted.
+func (t *AgentTool) PlacedAt(at Pos) { t.At = at }
+
+// Words are the names of tools.
+func (*AgentTool) Words() []string { return nil }
+
+// Word grants a tool by its name alone.
+func (t *AgentTool) Word(name string) { t.Tool = name }
+
+// Fields are what approval may say.
+func (a *Approval) Fields() []Field {
+	return []Field{
+		{Name: "each", Into: &a.each, Help: "Somebody is asked each time.", Example: "true"},
+		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.", Example: "args.price > 100"},
+		{Name: "by", Into: &a.By, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.", Example: "owner"},
+	}
+}
+
+// Agree insists on one way to be asked.
+func (a *Approval) Agree(m Reading) {
+	if m.Has("each") == m.Has("when") || m.Has("each") && !a.each {
+		m.Wrong("", "add each: true, or when: an expression over args", "approval must say when a person is asked, in one way")
+	}
+}
+
+// Words are what may stand in place of when.
+func (*Approval) Words() []string { return []string{"none"} }
+
+// Word asks nobody.
+func (a *Approval) Word(string) { a.None = true }
+
+// Fields are what limits may say.
+func (l *Limits) Fields() []Field {
+	return []Field{
+		{Name: "turns", Into: &l.Turns, Default: "12", Help: "How often the model is asked.", Example: "8"},
+		{Name: "tool_calls", Into: &l.ToolCalls, Default: "20", Help: "How many calls it makes.", Example: "10"},
+		{Name: "time", Into: &l.Time, Default: "15m", Help: "How long it works; waiting for people does not count.", Example: "5m"},
+		{Name: "cost", Into: &l.Cost, Help: "What it may spend, in the workspace's currency.", Example: "0.50"},
+		{Name: "tries_per_tool", Into: &l.TriesPerTool, Default: "2", Least: 1, Most: 100, Help: "How often one tool may fail.", Example: "3"},
+	}
+}
+
 // DecodeAgent reads one agent file.
 func DecodeAgent(file, text string) (*Agent, []Problem) {
 	r := &reader{file: file}
-	a := &Agent{file: file, KeepTurns: 20, Limits: Limits{Turns: 12, ToolCalls: 20, Time: 15 * time.Minute, TriesPerTool: 2}}
-	root := r.document(text)
-	if root == nil {
-		return a, r.problems
-	}
-	f, _ := r.mapping(root, "an agent", "agent", "title", "purpose", "model", "instructions", "tools", "memory", "limits")
-	a.ID = r.fileID(f, "agent", file)
-	a.Title = r.required(f, "title", "the name people see")
-	a.Purpose = r.text(f, "purpose")
-	a.Model = r.required(f, "model", "medium")
-	if n, ok := f.nodes["instructions"]; ok && n.Kind == yaml.ScalarNode {
-		a.InstructionsAt = scalarStart(n)
-		compiled, err := expr.CompileText(n.Value)
-		if err != nil {
-			r.expressionError(n, err)
-		}
-		a.Instructions = compiled
-	} else {
-		r.wrong(f.at, "add instructions: |", "the agent is told nothing about its work")
-	}
-	for _, n := range r.list(f, "tools") {
-		if t, ok := r.agentTool(n); ok {
-			a.Tools = append(a.Tools, t)
-		}
-	}
-	if n, ok := f.nodes["memory"]; ok {
-		g, _ := r.mapping(n, "memory", "keep", "facts")
-		for _, n := range r.list(g, "facts") {
-			if n.Value != "person" && n.Value != "workspace" {
-				r.wrong(posOf(n), "write person or workspace", "facts are kept about the person or the workspace, not %q", n.Value)
-			}
-			a.Facts = append(a.Facts, n.Value)
-		}
-		if keep, ok := g.nodes["keep"]; ok {
-			h, _ := r.mapping(keep, "keep", "turns")
-			a.KeepTurns = r.whole(h, "turns", a.KeepTurns)
-		}
-	}
-	if n, ok := f.nodes["limits"]; ok {
-		g, _ := r.mapping(n, "limits", "turns", "tool_calls", "time", "cost", "tries_per_tool")
-		a.Limits = Limits{
-			Turns: r.whole(g, "turns", a.Limits.Turns), ToolCalls: r.whole(g, "tool_calls", a.Limits.ToolCalls),
-			Time: r.duration(g, "time", a.Limits.Time), Cost: r.decimal(g, "cost"),
-			TriesPerTool: max(1, r.whole(g, "tries_per_tool", a.Limits.TriesPerTool)),
+	a := &Agent{file: file}
+	if root := r.document(text); root != nil {
+		if m, ok := r.part(root, "an agent", a); ok {
+			r.checkID(m, "agent", a.ID)
 		}
 	}
 	return a, r.problems
-}
-
-func (r *reader) agentTool(n *yaml.Node) (AgentTool, bool) {
-	if n.Kind == yaml.ScalarNode {
-		return AgentTool{Tool: n.Value, At: posOf(n)}, true
-	}
-	f, ok := r.mapping(n, "a tool", "tool", "approval", "args")
-	if !ok {
-		return AgentTool{}, false
-	}
-	t := AgentTool{Tool: r.required(f, "tool", "depot-calendar/add_event"), At: f.at, Args: r.entriesAt(f, "args")}
-	approval, ok := f.nodes["approval"]
-	switch {
-	case !ok:
-	case approval.Kind == yaml.ScalarNode && approval.Value == "none":
-		t.Approval = &Approval{None: true}
-	case approval.Kind == yaml.ScalarNode:
-		r.wrong(posOf(approval), "write none, or a map with each: true or when: an expression", "approval cannot be %q", approval.Value)
-	default:
-		g, _ := r.mapping(approval, "approval", "each", "when", "by")
-		if g.has("each") == g.has("when") {
-			r.wrong(g.at, "add each: true, or when: an expression over args", "approval must say when a person is asked, in one way")
-		}
-		r.choice(g, "each", "true", "true")
-		t.Approval = &Approval{When: r.expression(g, "when"), By: r.required(g, "by", "a person, role or team")}
-	}
-	return t, true
 }

@@ -10,10 +10,7 @@ func (c *Checker) agent(a *Agent) {
 		c.Wrong(Pos{1, 1}, DidYouMean(a.Model, c.Workspace.ModelNames()), "no connection offers the model %s", a.Model)
 	}
 	names := expr.Names{"signal": {}}
-	if a.Instructions != nil {
-		_, findings := a.Instructions.Infer(names)
-		c.findings(a.InstructionsAt, a.Instructions.Source, findings)
-	}
+	c.Value(a.Instructions, names)
 	seen := map[string]bool{}
 	for _, t := range a.Tools {
 		if seen[t.Tool] {

@@ -95,6 +95,10 @@ func (c *Checker) existing(at Pos, f Field, name string) {
 		}
 	case HoldsPeople:
 		c.people(at, name)
+	case HoldsFile:
+		if w.Files[name] == "" {
+			c.Wrong(at, "put it there", "there is no file %s", name)
+		}
 	case HoldsConnection:
 		if f.Kind == "signing_key" {
 			c.signingKey(at, name)

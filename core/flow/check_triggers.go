@@ -50,7 +50,7 @@ func (c *Checker) connected(at Pos, id, kind string) {
 	one, ok := c.Workspace.Connections[id]
 	var fit []string
 	for _, name := range slices.Sorted(maps.Keys(c.Workspace.Connections)) {
-		if c.Workspace.Connections[name].Kind() == kind {
+		if c.Workspace.Connections[name].Kind == kind {
 			fit = append(fit, name)
 		}
 	}
@@ -61,13 +61,13 @@ func (c *Checker) connected(at Pos, id, kind string) {
 	switch {
 	case !ok:
 		c.Wrong(at, remedy, "there is no connection %s", id)
-	case one.Kind() != kind:
-		c.Wrong(at, remedy, "the connection %s is a %s, and a %s is needed here", id, one.Kind(), kind)
+	case one.Kind != kind:
+		c.Wrong(at, remedy, "the connection %s is a %s, and a %s is needed here", id, one.Kind, kind)
 	}
 }
 
 func (c *Checker) signingKey(at Pos, id string) {
-	if v, ok := c.Workspace.Connections[id]; id != "" && (!ok || v.SigningKey == nil) {
+	if v, ok := c.Workspace.Connections[id]; id != "" && (!ok || v.Kind != "signing_key") {
 		c.Report(at, Problem{What: "there is no signing key called " + id, Why: "without it nobody can tell a delivery from a forgery",
 			Remedy: "add connections/" + id + ".yaml with signing_key:"})
 	}
@@ -95,14 +95,11 @@ func (c *Checker) connections() {
 	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Connections)) {
 		one := c.Workspace.Connections[id]
 		c.file = one.file
-		if o := one.OpenAPI; o != nil && c.Workspace.Files[o.Description] == "" {
-			c.Wrong(one.At, "put the description there", "there is no file %s", o.Description)
+		if one.Is != nil {
+			c.exist(one.At, one.Is)
 		}
 		if one.Drafts != "" {
-			c.connected(one.At, one.Drafts, one.Kind())
-		}
-		if s := one.ChatServer; s != nil && s.Events != "" {
-			c.signingKey(one.At, s.Events)
+			c.connected(one.At, one.Drafts, one.Kind)
 		}
 	}
 }

@@ -16,69 +16,74 @@ var (
 	snake = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
 )
 
-// workflowKeys are what a workflow file may say.
-var workflowKeys = []string{"workflow", "title", "purpose", "context", "model", "triggers", "inputs", "result", "gives", "limits", "steps"}
+// Fields are what a workflow file may say.
+func (w *Workflow) Fields() []Field {
+	return []Field{
+		{Name: "workflow", Into: &w.ID, Required: true, Help: "Its id, the file's name.", Example: "weighbridge"},
+		{Name: "title", Into: &w.Title, Required: true, Help: "A few words people know it by.", Example: "Weighbridge intake"},
+		{Name: "purpose", Into: &w.Purpose, Help: "What it is for.", Example: "Books what the lorry brought."},
+		{Name: "context", Into: &w.Context, Help: "What every model and agent in it is told.", Example: "Weights are in kilograms."},
+		{Name: "model", Into: &w.Model, Holds: HoldsModel, Help: "The model for judged cases, fills and steps that name none.", Example: "medium"},
+		{Name: "triggers", Into: &w.Triggers, Help: "What starts it.", Example: "[{id: scale, webhook: {path: weighbridge, verify: scale-key}}]"},
+		{Name: "inputs", Into: &w.Inputs, Help: "What others give it that call it; without it nobody can.", Example: "{type: object, properties: {n: {type: number}}}"},
+		{Name: "result", Into: &w.Result, Help: "What it gives whoever calls it must look like.", Example: "{type: object}"},
+		{Name: "gives", Into: &w.Gives, Help: "What it gives whoever calls it, by name.", Example: "{n: \"${double.n}\"}"},
+		{Name: "limits", Into: Inside(&w.Limits), Help: "How many of its runs go on at a time; others queue."},
+		{Name: "steps", Into: &w.Steps, Missing: "this workflow does nothing", Help: "What it does, one step after the other.", Example: "[{say: {text: Noted.}}]"},
+	}
+}
+
+// Agree insists that something starts it.
+func (w *Workflow) Agree(m Reading) {
+	w.At = m.At("")
+	if !m.Has("triggers") && !m.Has("inputs") {
+		m.Wrong("", "add triggers: with one of "+strings.Join(triggerNames(false), ", ")+"; or inputs: for others to call it", "nothing starts this workflow")
+	}
+	if !m.Has("inputs") && (m.Has("result") || m.Has("gives")) {
+		m.Wrong("", "add inputs:, or remove the key", "result and gives are for workflows that can be called, and this one has no inputs")
+	}
+}
+
+// Fields are what limits may say.
+func (l *RunLimits) Fields() []Field {
+	return []Field{
+		{Name: "at_once", Into: &l.AtOnce, Help: "Runs at the same time.", Example: "10"},
+		{Name: "per_minute", Into: &l.PerMinute, Help: "Runs that begin in a minute.", Example: "60"},
+		{Name: "key", Into: &l.Key, Help: "What runs are told apart by.", Example: "${signal.body.grower}"},
+		{Name: "at_once_per_key", Into: &l.AtOncePerKey, Help: "Runs of one key at the same time.", Example: "1"},
+		{Name: "debounce", Into: &l.Debounce, Help: "Of runs with one key, only the last within this is carried out.", Example: "30s"},
+	}
+}
+
+// PlacedAt keeps where the limits stand.
+func (l *RunLimits) PlacedAt(at Pos) { l.At = at }
+
+// Agree insists on a key where runs are told apart.
+func (l *RunLimits) Agree(m Reading) {
+	m.Only(m.Has("key"), "add key: ${signal.body.grower}", "%s is for each key, and nothing says what the runs are told apart by", "at_once_per_key")
+}
 
 // DecodeWorkflow reads one workflow file. What could be read is returned
 // beside the problems.
 func DecodeWorkflow(file, text string) (*Workflow, []Problem) {
 	r := &reader{file: file}
 	w := &Workflow{file: file}
-	root := r.document(text)
-	if root == nil {
-		return w, r.problems
-	}
-	f, _ := r.mapping(root, "a workflow", workflowKeys...)
-	w.At = f.at
-	w.ID = r.fileID(f, "workflow", file)
-	w.Title = r.required(f, "title", "a few words people know it by")
-	w.Purpose = r.text(f, "purpose")
-	w.Context = r.text(f, "context")
-	w.Model = r.text(f, "model")
-	if !f.has("triggers") && !f.has("inputs") {
-		r.wrong(f.at, "add triggers: with one of "+strings.Join(triggerNames(false), ", ")+"; or inputs: for others to call it", "nothing starts this workflow")
-	}
-	for _, n := range r.list(f, "triggers") {
-		if t, ok := r.trigger(n); ok {
-			w.Triggers = append(w.Triggers, t)
+	if root := r.document(text); root != nil {
+		if m, ok := r.part(root, "a workflow", w); ok {
+			r.checkID(m, "workflow", w.ID)
 		}
 	}
-	w.Inputs, w.Result, w.Gives = r.schema(f, "inputs"), r.schema(f, "result"), r.entriesAt(f, "gives")
-	if !f.has("inputs") && (f.has("result") || f.has("gives")) {
-		r.wrong(f.at, "add inputs:, or remove the key", "result and gives are for workflows that can be called, and this one has no inputs")
-	}
-	w.Limits = r.runLimits(f)
-	if !f.has("steps") {
-		r.wrong(f.at, "add steps: with at least one step", "this workflow does nothing")
-	}
-	w.Steps = r.steps(r.list(f, "steps"))
 	return w, r.problems
 }
 
-func (r *reader) runLimits(f fields) RunLimits {
-	n, ok := f.nodes["limits"]
-	if !ok {
-		return RunLimits{}
-	}
-	g, _ := r.mapping(n, "limits", "at_once", "per_minute", "key", "at_once_per_key", "debounce")
-	l := RunLimits{At: g.at, AtOnce: r.whole(g, "at_once", 0), PerMinute: r.whole(g, "per_minute", 0), Key: r.valueAt(g, "key"),
-		AtOncePerKey: r.whole(g, "at_once_per_key", 0), Debounce: r.duration(g, "debounce", 0)}
-	if g.has("at_once_per_key") && !g.has("key") {
-		r.wrong(g.pos("at_once_per_key"), "add key: ${signal.body.grower}", "nothing says what the runs are told apart by")
-	}
-	return l
-}
-
-// fileID reads the id a file states for itself and holds it against the file's name.
-func (r *reader) fileID(f fields, key, file string) string {
-	id := r.required(f, key, baseName(file))
+// checkID holds the id a file states for itself against the file's name.
+func (r *reader) checkID(m Reading, key, id string) {
 	if id != "" && !kebab.MatchString(id) {
-		r.wrong(f.pos(key), "use small letters, digits and hyphens, as in depot-slots", "%q cannot be an id", id)
-	} else if id != "" && id != baseName(file) {
-		r.report(f.pos(key), Problem{What: "the file is called " + baseName(file) + " but says it is " + id, Why: "others find it by its file's name",
-			Remedy: key + ": " + baseName(file), Fix: replace(posOf(f.nodes[key]), id, baseName(file))})
+		m.Wrong(key, "use small letters, digits and hyphens, as in depot-slots", "%q cannot be an id", id)
+	} else if base := baseName(r.file); id != "" && id != base {
+		m.Report(key, Problem{What: "the file is called " + base + " but says it is " + id, Why: "others find it by its file's name",
+			Remedy: key + ": " + base, Fix: replace(posOf(m.f.nodes[key]), id, base)})
 	}
-	return id
 }
 
 func baseName(file string) string {

@@ -26,6 +26,7 @@ const (
 	HoldsFlag       Holds = "flag"   // true or false
 	HoldsSchema     Holds = "schema" // a JSON Schema, or the path of one
 	HoldsSteps      Holds = "steps"
+	HoldsTriggers   Holds = "triggers"
 	HoldsFields     Holds = "fields" // a map of [Field.Fields]
 	HoldsTool       Holds = "tool"   // connection/operation
 	HoldsAgent      Holds = "agent"
@@ -205,7 +206,7 @@ type WordOf struct{ Key, Word string }
 //	*[]WordOf map of words
 //	**Expression expression · *[]NamedExpression map of expressions
 //	*Value, **Value text · *[]Value list of texts · *[]Entry map of texts
-//	**Schema schema · *[]*Step steps
+//	**Schema schema · *[]*Step steps · *[]Trigger triggers
 //	[Group], [Inside], [ListOf], [MapOf] fields of their own
 func Described(table []Field) []Field {
 	out := make([]Field, len(table))
@@ -268,6 +269,8 @@ func (f Field) bound() (Holds, string) {
 		return HoldsSchema, ""
 	case *[]*Step:
 		return HoldsSteps, ""
+	case *[]Trigger:
+		return HoldsTriggers, ""
 	case nested:
 		return HoldsFields, into.many()
 	}

@@ -135,7 +135,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{models, "address: http://127.0.0.1:7421/v1\n", "", 1, 1, "address is missing", ""},
 		{models, "protocol: chat-completions", "protocol: chat", 5, 13, "protocol cannot be", ""},
 		{models, "0.4", "cheap", 7, 41, "input_price must be a number", ""},
-		{main, "Europe/London", "Larkrigg", 2, 1, "not a time zone", "Europe/London"},
+		{main, "Europe/London", "Larkrigg", 2, 7, "not a time zone", "Europe/London"},
 	} {
 		all := files()
 		if !strings.Contains(all[c.file], c.old) {

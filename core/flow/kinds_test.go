@@ -1,3 +1,7 @@
 package flow_test
 
-import _ "woolsignal/core/step" // the kinds of steps the tests write
+// The kinds of steps, triggers and protocols the tests write.
+import (
+	_ "woolsignal/core/protocol"
+	_ "woolsignal/core/step"
+)

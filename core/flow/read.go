@@ -123,6 +123,13 @@ func (r *reader) table(m Reading, table []Field) {
 
 // unwritten puts into a variable what holds where its field is not written.
 func (r *reader) unwritten(f Field) {
+	if n, ok := f.Into.(nested); ok { // what holds inside a map that is not written
+		n.each(func(part Fielded) {
+			for _, inner := range part.Fields() {
+				r.unwritten(inner)
+			}
+		})
+	}
 	if f.Default == "" {
 		return
 	}
@@ -193,6 +200,12 @@ func (r *reader) field(m Reading, f Field) {
 		*into = r.schema(m.f, key)
 	case *[]*Step:
 		*into = r.steps(r.list(m.f, key))
+	case *[]Trigger:
+		for _, n := range r.list(m.f, key) {
+			if t, ok := r.trigger(n); ok {
+				*into = append(*into, t)
+			}
+		}
 	case nested:
 		r.nested(m, f, into)
 	}

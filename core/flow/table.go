@@ -21,6 +21,7 @@ type Column struct {
 	Required    bool
 	Choices     []string
 	Most        int // characters of a text
+	at          Pos
 }
 
 // columnTypes are what a column can hold.
@@ -29,43 +30,68 @@ var columnTypes = []string{"text", "number", "date", "choice", "yes_no"}
 // reservedColumns have a meaning of their own in every table.
 var reservedColumns = []string{"row", "changed", "added"}
 
+// Fields are what a table file may say.
+func (t *Table) Fields() []Field {
+	return []Field{
+		{Name: "table", Into: &t.ID, Required: true, Help: "Its id, the file's name.", Example: "lots"},
+		{Name: "title", Into: &t.Title, Required: true, Help: "The name people see.", Example: "Lots"},
+		{Name: "purpose", Into: &t.Purpose, Help: "What its rows are.", Example: "Fleece that was offered."},
+		{Name: "columns", Into: ListOf(&t.Columns), Missing: "the table has no columns", Help: "Its columns.", Example: "[{name: kilograms, type: number}]"},
+		{Name: "key", Into: &t.Key, Help: "The column no two rows share a value of.", Example: "lot"},
+	}
+}
+
+// PlacedAt keeps where the table begins.
+func (t *Table) PlacedAt(at Pos) { t.At = at }
+
+// Agree insists on columns of different names.
+func (t *Table) Agree(m Reading) {
+	for i, c := range t.Columns {
+		if slices.ContainsFunc(t.Columns[:i], func(o Column) bool { return o.Name == c.Name }) {
+			m.WrongAt(c.at, "choose another name", "there are two columns called %s", c.Name)
+		}
+	}
+	if m.Has("columns") && len(t.Columns) == 0 {
+		m.Wrong("", "add columns: with at least one name:", "the table has no columns")
+	}
+	if t.Key != "" && t.Column(t.Key) == nil {
+		m.Wrong("key", "name one of the columns: "+strings.Join(t.names(), ", "), "there is no column %s", t.Key)
+	}
+}
+
+// Fields are what a column may say.
+func (c *Column) Fields() []Field {
+	return []Field{
+		{Name: "name", Into: &c.Name, Holds: HoldsName, Required: true, Help: "Its name in expressions.", Example: "kilograms"},
+		{Name: "title", Into: &c.Title, Help: "The words above it; its name where it is missing.", Example: "Kilograms"},
+		{Name: "type", Into: &c.Type, Choices: columnTypes, Default: "text", Help: "What it holds.", Example: "number"},
+		{Name: "required", Into: &c.Required, Help: "Whether each row must have it.", Example: "true"},
+		{Name: "choices", Into: &c.Choices, Help: "What a choice is among.", Example: "[greasy, washed]"},
+		{Name: "most", Into: &c.Most, Default: "2000", Help: "How many characters a text may have.", Example: "200"},
+	}
+}
+
+// PlacedAt keeps where the column stands.
+func (c *Column) PlacedAt(at Pos) { c.at = at }
+
+// Agree keeps choices with a choice, and names that mean something free.
+func (c *Column) Agree(m Reading) {
+	if slices.Contains(reservedColumns, c.Name) {
+		m.Wrong("name", "choose another name", "every table has a column %s already", c.Name)
+	}
+	if (c.Type == "choice") != (len(c.Choices) > 0) {
+		m.Wrong("", "write type: choice with choices: [a, b]", "choices belong to a column of type choice, and it needs some")
+	}
+}
+
 // DecodeTable reads one table file.
 func DecodeTable(file, text string) (*Table, []Problem) {
 	r := &reader{file: file}
 	t := &Table{file: file}
-	root := r.document(text)
-	if root == nil {
-		return t, r.problems
-	}
-	f, _ := r.mapping(root, "a table", "table", "title", "purpose", "columns", "key")
-	t.At = f.at
-	t.ID = r.fileID(f, "table", file)
-	t.Title = r.required(f, "title", "the name people see")
-	t.Purpose, t.Key = r.text(f, "purpose"), r.text(f, "key")
-	for _, n := range r.list(f, "columns") {
-		g, ok := r.mapping(n, "a column", "name", "title", "type", "required", "choices", "most")
-		if !ok {
-			continue
+	if root := r.document(text); root != nil {
+		if m, ok := r.part(root, "a table", t); ok {
+			r.checkID(m, "table", t.ID)
 		}
-		c := Column{Name: r.required(g, "name", "kilograms"), Title: r.text(g, "title"), Type: r.choice(g, "type", "text", columnTypes...),
-			Required: r.flag(g, "required", false), Choices: r.texts(g, "choices"), Most: r.whole(g, "most", 2000)}
-		switch {
-		case c.Name != "" && !snake.MatchString(c.Name):
-			r.wrong(g.pos("name"), "use small letters, digits and _", "%q cannot be a column's name", c.Name)
-		case slices.Contains(reservedColumns, c.Name):
-			r.wrong(g.pos("name"), "choose another name", "every table has a column %s already", c.Name)
-		case t.Column(c.Name) != nil:
-			r.wrong(g.pos("name"), "choose another name", "there are two columns called %s", c.Name)
-		case (c.Type == "choice") != (len(c.Choices) > 0):
-			r.wrong(g.at, "write type: choice with choices: [a, b]", "choices belong to a column of type choice, and it needs some")
-		}
-		t.Columns = append(t.Columns, c)
-	}
-	if len(t.Columns) == 0 {
-		r.wrong(f.at, "add columns: with at least one name:", "the table has no columns")
-	}
-	if t.Key != "" && t.Column(t.Key) == nil {
-		r.wrong(f.pos("key"), "name one of the columns: "+strings.Join(t.names(), ", "), "there is no column %s", t.Key)
 	}
 	return t, r.problems
 }

@@ -134,43 +134,53 @@ func (w *Workflow) SchemasUsed() []string {
 	return out
 }
 
+// main is the workspace's own file.
+type main struct {
+	name, zone, currency, model string
+	holidays                    []string
+	teams                       map[string][]string
+	limits                      chainLimits
+}
+
+// Fields are what it may say.
+func (m *main) Fields() []Field {
+	return []Field{
+		{Name: "name", Into: &m.name, Required: true, Help: "Who you are.", Example: "Larkrigg"},
+		{Name: "zone", Into: &m.zone, Holds: HoldsZone, Required: true, Help: "Your time zone.", Example: "Europe/London"},
+		{Name: "currency", Into: &m.currency, Default: "EUR", Help: "What prices are in, as ISO 4217 says.", Example: "GBP"},
+		{Name: "model", Into: &m.model, Holds: HoldsModel, Help: "The model where a workflow or step names none.", Example: "medium"},
+		{Name: "holidays", Into: &m.holidays, Holds: HoldsDay, Help: "Days nobody works.", Example: "[2026-12-25]"},
+		{Name: "teams", Into: &m.teams, Help: "Who belongs to a team, by e-mail.", Example: "{grading-lead: [tobias@larkrigg.example]}"},
+		{Name: "limits", Into: Inside(&m.limits), Help: "What bounds the workspace."},
+	}
+}
+
+// chainLimits bound how runs start one another.
+type chainLimits struct{ links int }
+
+// Fields are what limits may say.
+func (l *chainLimits) Fields() []Field {
+	return []Field{{Name: "links", Into: &l.links, Default: "20", Least: 1, Most: mostLinks, Example: "30",
+		Help: "How many runs in a row may start one another, by calling, by failing or by writing rows."}}
+}
+
 func (w *Workspace) decodeMain(text string) []Problem {
 	r := &reader{file: MainFile}
 	root := r.document(text)
 	if root == nil {
 		return r.problems
 	}
-	f, _ := r.mapping(root, "a workspace", "name", "zone", "currency", "model", "holidays", "teams", "limits")
-	w.Name = r.required(f, "name", "who you are")
-	if zone := r.required(f, "zone", "Europe/London"); zone != "" {
-		loaded, err := time.LoadLocation(zone)
-		if err != nil || zone == "Local" {
-			r.wrong(f.pos("zone"), "use a name of the IANA time zone database, such as Europe/London", "%q is not a time zone", zone)
-		} else {
-			w.Zone = loaded
-		}
+	m := &main{limits: chainLimits{defaultLinks}}
+	r.part(root, "a workspace", m)
+	w.Name, w.Currency, w.Model, w.MostLinks = m.name, m.currency, m.model, m.limits.links
+	if zone, err := time.LoadLocation(m.zone); err == nil && m.zone != "" && m.zone != "Local" {
+		w.Zone = zone
 	}
-	if f.has("currency") {
-		w.Currency = r.text(f, "currency")
+	for _, day := range m.holidays {
+		w.Holidays[day] = true
 	}
-	w.Model = r.text(f, "model")
-	for _, n := range r.list(f, "holidays") {
-		if _, err := time.Parse(time.DateOnly, n.Value); err != nil {
-			r.wrong(posOf(n), "write it as 2026-12-25", "%q is not a day", n.Value)
-		}
-		w.Holidays[n.Value] = true
-	}
-	if n, ok := f.nodes["teams"]; ok {
-		g, _ := r.mapping(n, "teams")
-		for _, team := range g.order {
-			w.Teams[team] = r.texts(g, team)
-		}
-	}
-	if n, ok := f.nodes["limits"]; ok {
-		g, _ := r.mapping(n, "limits", "links")
-		if w.MostLinks = r.whole(g, "links", defaultLinks); w.MostLinks < 1 || w.MostLinks > mostLinks {
-			r.wrong(g.pos("links"), "links: 20", "links must be from 1 to %d", mostLinks)
-		}
+	if m.teams != nil {
+		w.Teams = m.teams
 	}
 	return r.problems
 }
@@ -184,9 +194,9 @@ func (w *Workspace) Calendar() calendar.Calendar {
 // in order of connection id.
 func (w *Workspace) FindModel(name string) (connection *Connection, model Model, ok bool) {
 	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
-		if c := w.Connections[id]; c.ModelServer != nil {
-			if m, ok := c.ModelServer.Models[name]; ok {
-				return c, m, true
+		for _, m := range w.Connections[id].Models() {
+			if m.Key == name {
+				return w.Connections[id], m.Is, true
 			}
 		}
 	}
@@ -197,8 +207,8 @@ func (w *Workspace) FindModel(name string) (connection *Connection, model Model,
 func (w *Workspace) ModelNames() []string {
 	var names []string
 	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
-		if c := w.Connections[id]; c.ModelServer != nil {
-			names = append(names, c.ModelServer.Order...)
+		for _, m := range w.Connections[id].Models() {
+			names = append(names, m.Key)
 		}
 	}
 	return names

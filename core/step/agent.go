@@ -151,7 +151,7 @@ func system(at *run.At, def *flow.Agent) (string, error) {
 // factsOf lists whose facts an agent knows.
 func factsOf(at *run.At, def *flow.Agent) []string {
 	var about []string
-	for _, of := range def.Facts {
+	for _, of := range def.Memory.Facts {
 		if email := at.Signal().From["email"]; of == "person" && email != "" {
 			about = append(about, email)
 		} else if of == "workspace" {
@@ -196,7 +196,7 @@ func (a *Agent) Outstanding(at *run.At) []run.Errand {
 	var out []run.Errand
 	switch {
 	case !at.Did.Agent.Ready:
-		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.KeepTurns, About: factsOf(at, def)}))
+		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.Memory.Keep.Turns, About: factsOf(at, def)}))
 	case at.Did.Agent.Thinking():
 		out = append(out, turnOf(at, def))
 	}

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/core/shape"
 )
 
@@ -45,8 +46,11 @@ func (c *Calendar) Check(check *flow.Checker, t *flow.Trigger) {
 
 func checkCalendar(c *flow.Checker, at flow.Pos, connection, calendar string) {
 	one := c.Workspace.Connections[connection]
-	if one != nil && one.CalDAV != nil && calendar != "" && !slices.Contains(one.CalDAV.Calendars, calendar) {
-		c.Wrong(at, flow.DidYouMean(calendar, one.CalDAV.Calendars), "%s has no calendar %s", connection, calendar)
+	if one == nil || calendar == "" {
+		return
+	}
+	if dav, is := one.Is.(*protocol.CalDAV); is && !slices.Contains(dav.Calendars, calendar) {
+		c.Wrong(at, flow.DidYouMean(calendar, dav.Calendars), "%s has no calendar %s", connection, calendar)
 	}
 }
 

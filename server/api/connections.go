@@ -46,7 +46,7 @@ func (a *API) describeConnections(r *http.Request) ([]wire.Connection, error) {
 }
 
 func (a *API) describeConnection(r *http.Request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
-	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind(), Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind, Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
+	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind, Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind, Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
 	out.Ready = out.Has || !out.Needs
 	for _, op := range s.Tools {
 		if op.Connection == c.ID {
@@ -148,7 +148,7 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 		used[name] = used[name] || ok && c.ID == id || slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return of(t.Tool) })
 	}
 	for name, c := range s.Connections {
-		used[name] = used[name] || c.ChatServer != nil && c.ChatServer.Events == id
+		used[name] = used[name] || slices.Contains(c.Uses(flow.HoldsConnection), id)
 	}
 	maps.DeleteFunc(used, func(_ string, yes bool) bool { return !yes })
 	return append([]string{}, slices.Sorted(maps.Keys(used))...) // never null

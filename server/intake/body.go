@@ -53,7 +53,7 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 		return nil, refusal
 	}
 	key := h.Workspace.Now().Connections[t.Hook.Verify]
-	if key == nil || key.SigningKey == nil {
+	if signingKey(key) == nil {
 		return nil, noKey("The signing key " + t.Hook.Verify + " is gone.")
 	}
 	id, refusal := verify(h.Kit, key, r.Header, body)

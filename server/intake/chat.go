@@ -15,6 +15,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/core/run"
 	"woolsignal/core/trigger"
 	"woolsignal/server/engine"
@@ -64,7 +65,7 @@ func (h *ChatEvents) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	c := h.Workspace.Now().Connections[chi.URLParam(r, "connection")]
-	if c == nil || c.ChatServer == nil || c.ChatServer.Events == "" {
+	if chatServer(c) == nil || chatServer(c).Events == "" {
 		left.Allow()
 		problem.Write(w, http.StatusNotFound, "Nothing listens here", "There is no chat server connection of this name that takes events.")
 		return
@@ -98,9 +99,9 @@ func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connec
 	if refusal != nil {
 		return nil, "", refusal
 	}
-	key := h.Workspace.Now().Connections[c.ChatServer.Events]
-	if key == nil || key.SigningKey == nil {
-		return nil, "", noKey("The signing key " + c.ChatServer.Events + " is gone.")
+	key := h.Workspace.Now().Connections[chatServer(c).Events]
+	if signingKey(key) == nil {
+		return nil, "", noKey("The signing key " + chatServer(c).Events + " is gone.")
 	}
 	id, refusal := verify(h.Kit, key, r.Header, body)
 	if refusal != nil {
@@ -294,4 +295,14 @@ func (h *Hosted) take(w http.ResponseWriter, r *http.Request, workflow string, t
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(http.StatusAccepted)
 	_ = json.NewEncoder(w).Encode(map[string]string{"run": ticket.Run})
+}
+
+// chatServer is what a connection says of its chat server; nil where it leads
+// to none, or is gone.
+func chatServer(c *flow.Connection) *protocol.ChatServer {
+	if c == nil {
+		return nil
+	}
+	server, _ := c.Is.(*protocol.ChatServer)
+	return server
 }

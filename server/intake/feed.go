@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/core/run"
 	"woolsignal/core/trigger"
 	"woolsignal/server/egress"
@@ -42,7 +43,7 @@ func (s *feedSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 			return nil, nil, false, err
 		}
 	}
-	body, _, _, err := tool.Fetch(ctx, egress.Reader(s.c.ID, s.c.Web.Hosts, s.c.Networks), s.c.Title, s.address)
+	body, _, _, err := tool.Fetch(ctx, egress.Reader(s.c.ID, s.c.Is.(*protocol.Web).Hosts, s.c.Networks), s.c.Title, s.address)
 	if err != nil {
 		return nil, nil, false, err
 	}

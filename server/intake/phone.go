@@ -94,7 +94,7 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 		return turn{}, refusal
 	}
 	key := h.Workspace.Now().Connections[l.is.Verify]
-	if key == nil || key.SigningKey == nil {
+	if signingKey(key) == nil {
 		return turn{}, noKey("The gateway's key is gone.")
 	}
 	if _, refusal := verify(h.Kit, key, r.Header, body); refusal != nil {

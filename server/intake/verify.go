@@ -15,6 +15,7 @@ import (
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/server/problem"
 	"woolsignal/server/tool"
 )
@@ -29,7 +30,7 @@ func verify(kit *tool.Kit, key *flow.Connection, header http.Header, body []byte
 	if err != nil {
 		return "", noKey("The owner has not given the signing key " + key.ID + " yet.")
 	}
-	switch s := key.SigningKey; s.Scheme {
+	switch s := signingKey(key); s.Scheme {
 	case "hmac-sha256":
 		return verifyHMAC(s, secret, header, body)
 	case "bearer":
@@ -54,7 +55,7 @@ func unsigned(detail string) *problem.Details {
 }
 
 // named is the id a sender gives a delivery, or another one.
-func named(s *flow.SigningKey, header http.Header, otherwise string) string {
+func named(s *protocol.SigningKey, header http.Header, otherwise string) string {
 	if id := header.Get(s.ID); s.ID != "" && id != "" && len(id) <= 200 {
 		return id
 	}
@@ -64,7 +65,7 @@ func named(s *flow.SigningKey, header http.Header, otherwise string) string {
 // verifyHMAC checks a plain HMAC-SHA256 of the body, or of "time.body" where
 // the sender names a time. Without an id of the sender's, a delivery is named
 // by its signature, so that the same one sent again starts nothing.
-func verifyHMAC(s *flow.SigningKey, secret string, header http.Header, body []byte) (string, *problem.Details) {
+func verifyHMAC(s *protocol.SigningKey, secret string, header http.Header, body []byte) (string, *problem.Details) {
 	given, ok := strings.CutPrefix(header.Get(s.Header), s.Prefix)
 	if given == "" || !ok {
 		return "", unsigned("Send the signature in " + s.Header + ", as " + s.Prefix + "… (" + s.Encoding + " of HMAC-SHA256 over the exact bytes of the body).")
@@ -118,4 +119,13 @@ func verifyStandard(key, secret string, header http.Header, body []byte) (string
 		return "", unsigned("Check the key, sign the exact bytes of the body, and keep the timestamp within five minutes of now (" + err.Error() + ").")
 	}
 	return id, nil
+}
+
+// signingKey is the key a connection is; nil where it is none, or gone.
+func signingKey(c *flow.Connection) *protocol.SigningKey {
+	if c == nil {
+		return nil
+	}
+	key, _ := c.Is.(*protocol.SigningKey)
+	return key
 }

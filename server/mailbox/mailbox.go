@@ -17,6 +17,7 @@ import (
 	"github.com/emersion/go-imap/v2/imapclient"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/server/egress"
 )
 
@@ -34,8 +35,11 @@ func (b *Box) user() string {
 	if b.Connection.Auth.User != "" {
 		return b.Connection.Auth.User
 	}
-	return b.Connection.Mailbox.Email
+	return b.says().Email
 }
+
+// Address is what the box sends as.
+func (b *Box) Address() string { return b.says().Email }
 
 // dial connects to a mail server's address. secure is false where the
 // connection still has to be made so.
@@ -155,3 +159,6 @@ func folders(c *imapclient.Client) ([]string, error) {
 	slices.Sort(out)
 	return out, nil
 }
+
+// says is what the connection says of the mailbox.
+func (b *Box) says() *protocol.Mailbox { return b.Connection.Is.(*protocol.Mailbox) }

@@ -197,7 +197,7 @@ func has(c *imapclient.Client, uid uint32) (bool, error) {
 
 // keepSent puts a copy of what was sent into the folder for it.
 func (b *Box) keepSent(ctx context.Context, text []byte) error {
-	folder := b.Connection.Mailbox.Sent
+	folder := b.says().Sent
 	if folder == "" {
 		return nil
 	}

@@ -58,7 +58,7 @@ func (b *Box) Send(ctx context.Context, o Outgoing) (string, error) {
 
 // compose writes the mail (RFC 5322).
 func (b *Box) compose(o Outgoing) ([]byte, string, error) {
-	box := b.Connection.Mailbox
+	box := b.says()
 	_, host, _ := strings.Cut(box.Email, "@")
 	var h mail.Header
 	h.SetDate(time.Now())
@@ -126,7 +126,7 @@ func attach(w *mail.Writer, f File) error {
 // transmit hands a mail to the server (RFC 5321). Once its last line is sent,
 // an error leaves it open whether the mail left.
 func (b *Box) transmit(ctx context.Context, to []string, text []byte) error {
-	box := b.Connection.Mailbox
+	box := b.says()
 	c, err := b.smtp(ctx)
 	if err != nil {
 		return err
@@ -164,7 +164,7 @@ func (b *Box) transmit(ctx context.Context, to []string, text []byte) error {
 
 // smtp connects to the server for sending and signs in.
 func (b *Box) smtp(ctx context.Context) (*smtp.Client, error) {
-	conn, host, secure, err := b.dial(ctx, b.Connection.Mailbox.SMTP, map[string]string{"smtp": "587", "smtps": "465"})
+	conn, host, secure, err := b.dial(ctx, b.says().SMTP, map[string]string{"smtp": "587", "smtps": "465"})
 	if err != nil {
 		return nil, &UnsentError{err}
 	}

@@ -17,6 +17,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 )
 
 // idempotencyHeader is the header a peer names in its description when it
@@ -24,14 +25,16 @@ import (
 const idempotencyHeader = "Idempotency-Key"
 
 // apiOperations makes tools of an OpenAPI 3 description.
-func apiOperations(c *flow.Connection, client *http.Client, description string) ([]*Operation, error) {
+func apiOperations(_ *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
+	is := c.Is.(*protocol.OpenAPI)
+	description := w.Files[is.Description]
 	loader := openapi3.NewLoader()
 	doc, err := loader.LoadFromData([]byte(description))
 	if err != nil {
-		return nil, fmt.Errorf("the description %s cannot be read: %w", c.OpenAPI.Description, err)
+		return nil, fmt.Errorf("the description %s cannot be read: %w", is.Description, err)
 	}
 	if !strings.HasPrefix(doc.OpenAPI, "3.") {
-		return nil, fmt.Errorf("%s is no OpenAPI 3 description", c.OpenAPI.Description)
+		return nil, fmt.Errorf("%s is no OpenAPI 3 description", is.Description)
 	}
 	components, err := componentSchemas(doc)
 	if err != nil {
@@ -43,11 +46,11 @@ func apiOperations(c *flow.Connection, client *http.Client, description string) 
 		item := doc.Paths.Value(path)
 		for method, op := range item.Operations() {
 			id := operationName(op.OperationID, method, path)
-			if len(c.OpenAPI.Operations) > 0 && !slices.Contains(c.OpenAPI.Operations, id) {
+			if len(is.Operations) > 0 && !slices.Contains(is.Operations, id) {
 				continue
 			}
 			if taken[id] {
-				return nil, fmt.Errorf("the description %s has two operations called %s", c.OpenAPI.Description, id)
+				return nil, fmt.Errorf("the description %s has two operations called %s", is.Description, id)
 			}
 			taken[id] = true
 			a := &apiCall{client: client, base: c.Address, method: method, path: path, title: c.Title}
@@ -60,13 +63,13 @@ func apiOperations(c *flow.Connection, client *http.Client, description string) 
 			out = append(out, &Operation{Tool: tool, Call: a.call})
 		}
 	}
-	for _, wanted := range c.OpenAPI.Operations {
+	for _, wanted := range is.Operations {
 		if !slices.ContainsFunc(out, func(o *Operation) bool { return o.Name == c.ID+"/"+wanted }) {
-			return out, fmt.Errorf("the description %s has no operation %s", c.OpenAPI.Description, wanted)
+			return out, fmt.Errorf("the description %s has no operation %s", is.Description, wanted)
 		}
 	}
 	if len(out) == 0 {
-		return nil, fmt.Errorf("the description %s names no operation", c.OpenAPI.Description)
+		return nil, fmt.Errorf("the description %s names no operation", is.Description)
 	}
 	return out, nil
 }

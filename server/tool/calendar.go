@@ -17,6 +17,7 @@ import (
 	"github.com/emersion/go-webdav/caldav"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 )
 
 // calendars reaches the calendars of one CalDAV connection (RFC 4791).
@@ -42,10 +43,10 @@ func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Locatio
 	if err != nil {
 		return nil, err
 	}
-	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"), names: conn.CalDAV.Calendars, zone: zone, title: conn.Title}, nil
+	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"), names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title}, nil
 }
 
-func calendarOperations(conn *flow.Connection, client *http.Client, w *flow.Workspace) ([]*Operation, error) {
+func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*Operation, error) {
 	c, err := newCalendars(conn, client, w.Zone)
 	if err != nil {
 		return nil, err

@@ -20,7 +20,7 @@ type chatServer struct {
 	c      *flow.Connection
 }
 
-func (k *Kit) chatOperations(c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func (k *Kit) chatOperations(_ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
 	s := &chatServer{k, client, c}
 	room := prop("string", "The room's name")
 	id := result(map[string]any{"id": prop("string", ""), "thread": prop("string", "")})

@@ -22,7 +22,7 @@ type plainHTTP struct {
 	title  string
 }
 
-func httpOperations(c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func httpOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
 	p := &plainHTTP{client, c.Address, c.Title}
 	path := prop("string", "The path below "+c.Address, "pattern", "^/")
 	query := map[string]any{"type": "object", "description": "Values for the query"}

@@ -58,7 +58,7 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 	var problems []flow.Problem
 	for _, id := range slices.Sorted(maps.Keys(w.Connections)) {
 		c := w.Connections[id]
-		operations, err := kit.operations(c, w)
+		operations, err := kit.operations(w, c)
 		if err != nil {
 			problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
 				Severity: flow.Wrong, What: err.Error()})
@@ -78,7 +78,7 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			}
 		}
 		for name := range c.Tools {
-			if !known[name] && (c.MCP == nil || len(operations) > 0) {
+			if !known[name] && (!protocols[c.Kind].asked || len(operations) > 0) {
 				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column, Severity: flow.Wrong,
 					What: "tools: " + id + " has no operation " + name, Remedy: "possible here: " + strings.Join(slices.Sorted(maps.Keys(known)), ", ")})
 			}
@@ -101,40 +101,6 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 		}
 	}
 	return all, problems
-}
-
-// operations makes the tools of one connection.
-func (k *Kit) operations(c *flow.Connection, w *flow.Workspace) ([]*Operation, error) {
-	if c.MCP != nil {
-		return k.mcpOperations(c)
-	}
-	switch {
-	case c.Mailbox != nil:
-		return k.mailOperations(c)
-	case c.Web != nil:
-		return k.webOperations(c)
-	case c.SQL != nil:
-		return k.sqlOperations(c)
-	case c.CalDAV == nil && c.OpenAPI == nil && c.WebDAV == nil && c.Search == nil && c.ChatServer == nil && c.HTTP == nil:
-		return nil, nil
-	}
-	client, err := k.Client(c)
-	if err != nil {
-		return nil, err
-	}
-	switch {
-	case c.CalDAV != nil:
-		return calendarOperations(c, client, w)
-	case c.OpenAPI != nil:
-		return apiOperations(c, client, w.Files[c.OpenAPI.Description])
-	case c.WebDAV != nil:
-		return k.fileOperations(c, client)
-	case c.Search != nil:
-		return searchOperations(c, client)
-	case c.ChatServer != nil:
-		return k.chatOperations(c, client)
-	}
-	return httpOperations(c, client)
 }
 
 // note puts what the builder knows better over what a service says of its

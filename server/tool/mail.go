@@ -22,7 +22,7 @@ func (k *Kit) Box(c *flow.Connection) *mailbox.Box {
 	return &mailbox.Box{Connection: c, Key: k.Key(c)}
 }
 
-func (k *Kit) mailOperations(c *flow.Connection) ([]*Operation, error) {
+func (k *Kit) mailOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	m := &mails{k, k.Box(c)}
 	folder := prop("string", "The folder the mail is in; INBOX where it is missing")
 	which := prop("integer", "The mail's number in its folder", "minimum", 1.0)
@@ -162,7 +162,7 @@ func (m *mails) reply(ctx context.Context, args map[string]any, s Sending) (any,
 		InReplyTo: original.MessageID, References: original.References, Files: files}
 	if all, _ := args["all"].(bool); all {
 		for _, a := range append(original.To, original.Cc...) {
-			if !strings.EqualFold(a, m.box.Connection.Mailbox.Email) && a != original.From.Email {
+			if !strings.EqualFold(a, m.box.Address()) && a != original.From.Email {
 				o.Cc = append(o.Cc, a)
 			}
 		}

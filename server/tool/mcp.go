@@ -17,6 +17,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/core/schema"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
@@ -34,16 +35,16 @@ type offered struct {
 }
 
 func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
-	if c.MCP.Command == "" {
+	if c.Is.(*protocol.MCP).Command == "" {
 		client, err := k.Client(c)
 		if err != nil {
 			return nil, err
 		}
 		return &mcp.StreamableClientTransport{Endpoint: c.Address, HTTPClient: client}, nil
 	}
-	command := k.Commands[c.MCP.Command]
+	command := k.Commands[c.Is.(*protocol.MCP).Command]
 	if len(command) == 0 {
-		return nil, &RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the service allows one with: serve -allow-command %s='…'", c.MCP.Command, c.MCP.Command)}
+		return nil, &RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the service allows one with: serve -allow-command %s='…'", c.Is.(*protocol.MCP).Command, c.Is.(*protocol.MCP).Command)}
 	}
 	cmd := exec.Command(command[0], command[1:]...)
 	cmd.Env = []string{"PATH=/usr/local/bin:/usr/bin:/bin"} // nothing of ours is its business
@@ -128,7 +129,7 @@ func (k *Kit) kept(connection string) ([]byte, error) {
 
 // mcpOperations makes tools of what a server said it offers. Before anybody
 // has asked it, the operations its file names are known by name alone.
-func (k *Kit) mcpOperations(c *flow.Connection) ([]*Operation, error) {
+func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	var all []offered
 	if data, err := k.kept(c.ID); err == nil {
 		v, err := expr.DecodeJSON(data)
@@ -140,7 +141,7 @@ func (k *Kit) mcpOperations(c *flow.Connection) ([]*Operation, error) {
 			return nil, fmt.Errorf("what %s offers cannot be read: %w", c.Title, err)
 		}
 	}
-	wanted := c.MCP.Operations
+	wanted := c.Is.(*protocol.MCP).Operations
 	for _, name := range wanted {
 		if !slices.ContainsFunc(all, func(o offered) bool { return o.Name == name }) {
 			all = append(all, offered{Name: name, Description: "Not described yet: nobody has asked " + c.Title + "."})

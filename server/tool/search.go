@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 )
 
 // searcher asks a search page that an OpenSearch 1.1 description document
@@ -18,7 +19,7 @@ type searcher struct {
 	c      *flow.Connection
 }
 
-func searchOperations(c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func searchOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
 	s := &searcher{client, c}
 	found := result(map[string]any{"title": prop("string", ""), "address": prop("string", "The source"), "words": prop("string", "What it says there")})
 	op := operation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.", object([]any{"words"}, map[string]any{"words": prop("string", "What to look for", "minLength", 1.0),
@@ -38,7 +39,7 @@ type description struct {
 
 // template finds the address whose results are a feed.
 func (s *searcher) template(ctx context.Context) (string, error) {
-	at := s.c.Address + s.c.Search.Description
+	at := s.c.Address + s.c.Is.(*protocol.Search).Description
 	body, _, _, err := Fetch(ctx, s.client, s.c.Title, at)
 	if err != nil {
 		return "", err

@@ -18,6 +18,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
 )
@@ -29,7 +30,7 @@ type database struct {
 	c   *flow.Connection
 }
 
-func (k *Kit) sqlOperations(c *flow.Connection) ([]*Operation, error) {
+func (k *Kit) sqlOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	d := &database{k, c}
 	statement := prop("string", "One SQL statement; values stand in it as $1, $2 … and are never written into it", "minLength", 1.0)
 	values := listOf(map[string]any{}, "The values, in order")
@@ -37,7 +38,7 @@ func (k *Kit) sqlOperations(c *flow.Connection) ([]*Operation, error) {
 	all := []*Operation{operation(c.ID, c.Title, "query", "Reads rows with a SELECT.", object([]any{"sql"}, map[string]any{"sql": statement, "values": values,
 		"most": prop("integer", "How many rows at most", "minimum", 1.0, "maximum", 5000.0)}),
 		result(map[string]any{"rows": listOf(row, ""), "more": prop("boolean", "Whether there are further rows")}), reads, d.query)}
-	if c.SQL.Write {
+	if c.Is.(*protocol.SQL).Write {
 		all = append(all, operation(c.ID, c.Title, "execute", "Changes rows with one statement.", object([]any{"sql"}, map[string]any{"sql": statement, "values": values}),
 			result(map[string]any{"changed": prop("integer", "How many rows")}), sends, d.execute))
 	}

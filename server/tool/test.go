@@ -13,6 +13,7 @@ import (
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/core/trigger"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
@@ -53,29 +54,8 @@ func (k *Kit) try(ctx context.Context, w *flow.Workspace, tools Catalogue, c *fl
 			return k.trouble(c, err)
 		}
 	}
-	switch {
-	case c.SigningKey != nil:
-		return k.tryKey(c)
-	case c.ModelServer != nil:
-		return k.tryModels(ctx, c)
-	case c.CalDAV != nil:
-		return k.tryCalendars(ctx, w, c)
-	case c.Mailbox != nil:
-		return k.tryMail(ctx, c)
-	case c.ChatServer != nil:
-		return k.tryChat(ctx, w, tools, c)
-	case c.MCP != nil:
-		return k.tryMCP(ctx, c)
-	case c.OpenAPI != nil:
-		return k.tryAPI(ctx, tools, c)
-	case c.WebDAV != nil:
-		return k.call(ctx, c, tools, "list", map[string]any{}, "Signed in; the top folder can be read.")
-	case c.SQL != nil:
-		return k.call(ctx, c, tools, "query", map[string]any{"sql": "SELECT 1"}, "Connected; it answers queries.")
-	case c.Search != nil:
-		return k.call(ctx, c, tools, "search", map[string]any{"words": "test", "most": int64(1)}, "Its description is readable, and it answers.")
-	case c.Web != nil:
-		return k.tryWeb(ctx, c)
+	if p := protocols[c.Kind]; p.try != nil {
+		return p.try(k, ctx, w, tools, c)
 	}
 	return k.tryAddress(ctx, c)
 }
@@ -112,12 +92,12 @@ func (k *Kit) call(ctx context.Context, c *flow.Connection, tools Catalogue, nam
 	return fine("%s", words)
 }
 
-func (k *Kit) tryKey(c *flow.Connection) Verdict {
+func (k *Kit) tryKey(_ context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
 	secret, err := k.Secrets.Get(c.ID)
 	if err != nil {
 		return k.trouble(c, err)
 	}
-	if c.SigningKey.Scheme == "standard-webhooks" {
+	if c.Is.(*protocol.SigningKey).Scheme == "standard-webhooks" {
 		if _, err := webhooks.NewWebhook(secret); err != nil {
 			return unfit("Give it again as the sender shows it: base64, usually behind whsec_.", "A key is kept, and it cannot be one of Standard Webhooks.")
 		}
@@ -156,7 +136,7 @@ func (k *Kit) ask(ctx context.Context, c *flow.Connection, address string) (int,
 	return response.StatusCode, errors.Join(err, response.Body.Close())
 }
 
-func (k *Kit) tryModels(ctx context.Context, c *flow.Connection) Verdict {
+func (k *Kit) tryModels(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
 	status, err := k.ask(ctx, c, c.Address+"/models")
 	switch {
 	case err != nil:
@@ -166,11 +146,15 @@ func (k *Kit) tryModels(ctx context.Context, c *flow.Connection) Verdict {
 	case status >= 500:
 		return unfit("Ask whoever runs it.", "It answers, but something is wrong inside (%d).", status)
 	}
-	return fine("It answers; the file names %d models of it: %s.", len(c.ModelServer.Order), strings.Join(c.ModelServer.Order, ", "))
+	var names []string
+	for _, m := range c.Models() {
+		names = append(names, m.Key)
+	}
+	return fine("It answers; the file names %d models of it: %s.", len(names), strings.Join(names, ", "))
 }
 
-func (k *Kit) tryCalendars(ctx context.Context, w *flow.Workspace, c *flow.Connection) Verdict {
-	for _, calendar := range c.CalDAV.Calendars {
+func (k *Kit) tryCalendars(ctx context.Context, w *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
+	for _, calendar := range c.Is.(*protocol.CalDAV).Calendars {
 		if _, err := k.Events(ctx, c, w.Zone, calendar, time.Now(), time.Now().AddDate(0, 0, 1)); err != nil {
 			v := k.trouble(c, err)
 			if strings.Contains(err.Error(), "404") {
@@ -181,10 +165,10 @@ func (k *Kit) tryCalendars(ctx context.Context, w *flow.Workspace, c *flow.Conne
 			return v
 		}
 	}
-	return fine("Signed in; these calendars can be read: %s.", strings.Join(c.CalDAV.Calendars, ", "))
+	return fine("Signed in; these calendars can be read: %s.", strings.Join(c.Is.(*protocol.CalDAV).Calendars, ", "))
 }
 
-func (k *Kit) tryMail(ctx context.Context, c *flow.Connection) Verdict {
+func (k *Kit) tryMail(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
 	box := k.Box(c)
 	folders, err := box.Folders(ctx)
 	if err != nil {
@@ -232,7 +216,7 @@ func (k *Kit) tryChat(ctx context.Context, w *flow.Workspace, tools Catalogue, c
 	return fine("Signed in as the bot; there are %d rooms.", len(all))
 }
 
-func (k *Kit) tryMCP(ctx context.Context, c *flow.Connection) Verdict {
+func (k *Kit) tryMCP(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
 	changed, err := k.RefreshOffers(ctx, c)
 	if err != nil {
 		return k.trouble(c, err)
@@ -240,7 +224,7 @@ func (k *Kit) tryMCP(ctx context.Context, c *flow.Connection) Verdict {
 	if changed {
 		k.offersChanged(c.ID)
 	}
-	offers, err := k.mcpOperations(c)
+	offers, err := k.mcpOperations(nil, c)
 	if err != nil {
 		return unfit("Ask whoever runs it.", "%v", err)
 	}
@@ -256,7 +240,7 @@ func (k *Kit) tryMCP(ctx context.Context, c *flow.Connection) Verdict {
 
 // tryAPI uses the first operation that reads and needs nothing: that shows
 // whether the key is right as well.
-func (k *Kit) tryAPI(ctx context.Context, tools Catalogue, c *flow.Connection) Verdict {
+func (k *Kit) tryAPI(ctx context.Context, _ *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict {
 	var names []string
 	for name, op := range tools {
 		required, _ := op.Input["required"].([]any)
@@ -272,12 +256,12 @@ func (k *Kit) tryAPI(ctx context.Context, tools Catalogue, c *flow.Connection) V
 	return k.call(ctx, c, tools, operation, map[string]any{}, "The key is accepted; "+operation+" answers.")
 }
 
-func (k *Kit) tryWeb(ctx context.Context, c *flow.Connection) Verdict {
-	for _, host := range c.Web.Hosts {
+func (k *Kit) tryWeb(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
+	for _, host := range c.Is.(*protocol.Web).Hosts {
 		if strings.Contains(host, "*") {
 			continue
 		}
-		client := egress.Reader(c.ID, c.Web.Hosts, c.Networks)
+		client := egress.Reader(c.ID, c.Is.(*protocol.Web).Hosts, c.Networks)
 		_, _, _, err := Fetch(ctx, client, c.Title, "https://"+host+"/")
 		if err != nil && slices.Contains(c.Networks, "loopback") {
 			_, _, _, err = Fetch(ctx, client, c.Title, "http://"+host+"/")
@@ -286,5 +270,5 @@ func (k *Kit) tryWeb(ctx context.Context, c *flow.Connection) Verdict {
 			return k.trouble(c, err)
 		}
 	}
-	return fine("Pages can be read from: %s.", strings.Join(c.Web.Hosts, ", "))
+	return fine("Pages can be read from: %s.", strings.Join(c.Is.(*protocol.Web).Hosts, ", "))
 }

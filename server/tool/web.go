@@ -13,6 +13,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/protocol"
 	"woolsignal/server/egress"
 	"woolsignal/server/page"
 )
@@ -23,8 +24,8 @@ type web struct {
 	title  string
 }
 
-func (k *Kit) webOperations(c *flow.Connection) ([]*Operation, error) {
-	w := &web{egress.Reader(c.ID, c.Web.Hosts, c.Networks), c.Title}
+func (k *Kit) webOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
+	w := &web{egress.Reader(c.ID, c.Is.(*protocol.Web).Hosts, c.Networks), c.Title}
 	address := prop("string", "The page's address", "format", "uri")
 	element := result(map[string]any{"text": prop("string", ""), "markup": prop("string", ""), "link": prop("string", "")})
 	item := result(map[string]any{"id": prop("string", ""), "title": prop("string", ""), "link": prop("string", ""), "summary": prop("string", ""),

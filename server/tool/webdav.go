@@ -131,7 +131,7 @@ type files struct {
 	shelf *Shelf
 }
 
-func (k *Kit) fileOperations(c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func (k *Kit) fileOperations(_ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
 	shelf, err := newShelf(c, client)
 	if err != nil {
 		return nil, err

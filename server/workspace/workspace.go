@@ -17,9 +17,10 @@ import (
 	"sync/atomic"
 
 	"woolsignal/core/flow"
+	_ "woolsignal/core/protocol" // the kinds of connections and steps files may have
 	"woolsignal/core/run"
 	"woolsignal/core/schema"
-	_ "woolsignal/core/step" // the kinds of steps files may have
+	_ "woolsignal/core/step"
 	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -160,7 +161,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 // described tells whether a file is an API's description rather than a schema.
 func described(w *flow.Workspace, path string) bool {
 	for _, c := range w.Connections {
-		if c.OpenAPI != nil && c.OpenAPI.Description == path {
+		if slices.Contains(c.Uses(flow.HoldsFile), path) {
 			return true
 		}
 	}

@@ -48,6 +48,7 @@ func commands() []command {
 		{"rename", "WORKFLOW ID", "Give a workflow another id, everywhere it is named", rename},
 		{"delete", "WORKFLOW", "Move a workflow to the bin", deleteWorkflow},
 		{"bin", "[NUMBER]", "List what was deleted, or take one back", bin},
+		{"language", "[KIND]", "List what files can say, or the fields of one kind", language},
 		{"schema", "[KIND]", "Print the JSON Schema of a kind of file", fileSchema},
 		{"connect", "[CONNECTION]", "Give a connection its secret or sign in to it; -rotate-key seals all anew", connect},
 		{"connections", "[CONNECTION]", "List connections and how they fare, or read one; -test tries them", connections},

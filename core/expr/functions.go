@@ -98,7 +98,7 @@ func expandGroup(eh parser.ExprHelper, target ast.Expr, args []ast.Expr) (ast.Ex
 // calendarVal carries a calendar through CEL.
 type calendarVal struct{ calendar.Calendar }
 
-var calendarType = types.NewObjectTypeValue("calendar")
+var calendarType = cel.ObjectType("calendar")
 
 func (c calendarVal) ConvertToNative(reflect.Type) (any, error) {
 	return nil, fmt.Errorf("a calendar stays inside")

@@ -82,7 +82,7 @@ func (c *Connection) Fields() []Field {
 		{Name: "address", Into: &c.Address, Holds: HoldsAddress, Help: "Where it is; every call stays on its host.", Example: "https://register.example"},
 		{Name: "auth", Into: Inside(&c.Auth), Help: "How its secret is put on the wire.", Example: "{bearer: kept by the service}"},
 		{Name: "acts_as", Into: &c.Acts, Choices: []string{"service", "builder", "person"}, Default: "service", Help: "Who acts over OAuth: person is whoever a run serves.", Example: "person"},
-		{Name: "drafts", Into: &c.Drafts, Help: "The connection that drafts use in its place.", Example: "register-trial"},
+		{Name: "drafts", Into: &c.Drafts, Holds: HoldsConnection, Help: "The connection that drafts use in its place.", Example: "register-trial"},
 		{Name: "networks", Into: &c.Networks, Help: "Networks that are not public and it may reach: loopback, private, or a CIDR.", Example: "[private]"},
 		{Name: "limits", Into: Inside(&c.Limits), Help: "How much is asked of it; calls beyond wait."},
 		{Name: "tools", Into: MapOf(&c.notes), Help: "What you know better than the service of its operations, by name.", Example: "{add_delivery: {resend: never}}"},

@@ -57,11 +57,12 @@ type Field struct {
 	Required bool     `json:"required,omitempty"`
 	Default  string   `json:"default,omitempty"` // what holds where it is not written, as it would be written
 	Choices  []string `json:"choices,omitempty"`
-	Words    []string `json:"words,omitempty"` // that may stand in place of a map of fields
-	Least    int      `json:"least,omitempty"` // of a number
-	Most     int      `json:"most,omitempty"`  // … 0 is no bound
-	Kind     string   `json:"kind,omitempty"`  // of the connection that is needed
-	Help     string   `json:"help"`            // one sentence
+	Worded   bool     `json:"worded,omitempty"` // a word may stand in place of a map of fields
+	Words    []string `json:"words,omitempty"`  // … the words possible; none is any
+	Least    int      `json:"least,omitempty"`  // of a number
+	Most     int      `json:"most,omitempty"`   // … 0 is no bound
+	Kind     string   `json:"kind,omitempty"`   // of the connection that is needed
+	Help     string   `json:"help"`             // one sentence
 	Example  string   `json:"example,omitempty"`
 	Fields   []Field  `json:"fields,omitempty"`
 
@@ -84,6 +85,10 @@ type Shorthand interface {
 
 // Placed is a part of a file that keeps where it stands.
 type Placed interface{ PlacedAt(Pos) }
+
+// extended is a part of a file that also says, by one of several keys, of what
+// kind something is.
+type extended interface{ kinds() []Field }
 
 // nested is what Into holds for a map of fields, or for many of them.
 type nested interface {
@@ -229,8 +234,11 @@ func (f Field) described() Field {
 	if n, ok := f.Into.(nested); ok {
 		example := n.example()
 		f.Fields = Described(example.Fields())
+		if e, ok := example.(extended); ok {
+			f.Fields = append(f.Fields, e.kinds()...)
+		}
 		if short, ok := example.(Shorthand); ok {
-			f.Words = short.Words()
+			f.Worded, f.Words = true, short.Words()
 		}
 	}
 	return f

@@ -170,29 +170,6 @@ func (r *reader) texts(f fields, key string) []string {
 	return out
 }
 
-func (r *reader) whole(f fields, key string, otherwise int) int {
-	if !f.has(key) {
-		return otherwise
-	}
-	v, err := strconv.Atoi(r.text(f, key))
-	if err != nil || v < 0 {
-		r.wrong(f.pos(key), key+": 12", "%s must be a whole number", key)
-		return otherwise
-	}
-	return v
-}
-
-func (r *reader) decimal(f fields, key string) float64 {
-	if !f.has(key) {
-		return 0
-	}
-	v, err := strconv.ParseFloat(r.text(f, key), 64)
-	if err != nil || v < 0 {
-		r.wrong(f.pos(key), key+": 0.20", "%s must be a number", key)
-	}
-	return v
-}
-
 func (r *reader) duration(f fields, key string, otherwise time.Duration) time.Duration {
 	if !f.has(key) {
 		return otherwise
@@ -203,32 +180,6 @@ func (r *reader) duration(f fields, key string, otherwise time.Duration) time.Du
 		return otherwise
 	}
 	return d
-}
-
-// choice reads a text that must be one of a few.
-func (r *reader) choice(f fields, key, otherwise string, allowed ...string) string {
-	if !f.has(key) {
-		return otherwise
-	}
-	v := r.text(f, key)
-	if !slices.Contains(allowed, v) {
-		r.report(posOf(f.nodes[key]), Problem{What: fmt.Sprintf("%s cannot be %q", key, v), Remedy: DidYouMean(v, allowed), Fix: nearestFix(posOf(f.nodes[key]), v, allowed)})
-		return otherwise
-	}
-	return v
-}
-
-// fraction reads a number between 0 and 1.
-func (r *reader) fraction(f fields, key string, otherwise float64) float64 {
-	if !f.has(key) {
-		return otherwise
-	}
-	v, err := strconv.ParseFloat(r.text(f, key), 64)
-	if err != nil || v < 0 || v > 1 {
-		r.wrong(f.pos(key), key+": 0.7", "%s must be a number from 0 to 1", key)
-		return otherwise
-	}
-	return v
 }
 
 // flag reads true or false.
@@ -380,12 +331,4 @@ func editDistance(a, b string) int {
 		}
 	}
 	return row[len(b)]
-}
-
-// otherwise reads a literal text, or gives another where it is missing.
-func (r *reader) otherwise(f fields, key, other string) string {
-	if !f.has(key) {
-		return other
-	}
-	return r.text(f, key)
 }

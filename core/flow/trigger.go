@@ -197,6 +197,17 @@ func (h *Hear) Fields() []Field {
 	}
 }
 
+// kinds are the keys that say where signals come from.
+func (*Hear) kinds() []Field {
+	var out []Field
+	for _, k := range triggerKinds {
+		if k.Heard {
+			out = append(out, Field{Name: k.Name, Holds: HoldsFields, Help: k.Help, Fields: k.Fields})
+		}
+	}
+	return out
+}
+
 // readFrom reads the fields, and the one key that says where signals come
 // from.
 func (h *Hear) readFrom(r *reader, n *yaml.Node) {

@@ -52,6 +52,11 @@ func (a *API) backup(w http.ResponseWriter, r *http.Request) error {
 	return err
 }
 
+// language tells what files can say, for forms.
+func (a *API) language(w http.ResponseWriter, _ *http.Request) error {
+	return reply(w, flow.TheLanguage())
+}
+
 // fileSchema serves the JSON Schema of a kind of file, for editors.
 func (a *API) fileSchema(w http.ResponseWriter, r *http.Request) error {
 	kind := strings.TrimSuffix(chi.URLParam(r, "kind"), ".json")

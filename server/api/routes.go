@@ -3,6 +3,7 @@ package api
 import (
 	"net/http"
 
+	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/wire"
 )
@@ -53,6 +54,7 @@ func (a *API) Routes() []Route {
 		{get, "/on", access.Reader, "Whether the service carries anything out", nil, nil, wire.Switch{}, a.paused},
 		{put, "/on", access.Builder, "Pause everything, or let it go on", nil, wire.Switch{}, wire.Switch{}, a.pause},
 		{get, "/backup", access.Owner, "The database as it is now", nil, nil, nil, a.backup},
+		{get, "/language", access.Reader, "What files can say, and the fields of each kind", nil, nil, flow.Language{}, a.language},
 		{get, "/schemas/{kind}", "", "The JSON Schema of a kind of file", nil, nil, nil, a.fileSchema},
 		{get, "/runs", access.Reader, "Runs, newest first", []Parameter{{"workflow", "Only this workflow's"}, {"status", "Only with this status"}, {"text", "Only where these words stand"},
 			{"label", "Only with this label"}, {"kind", "Only started this way: chat, webhook, schedule, called, failure"}, {"since", "Only accepted at or after this time, RFC 3339"}, {"until", "Only accepted before this time, RFC 3339"},

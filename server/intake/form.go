@@ -208,7 +208,7 @@ func fileProblem(f trigger.FormField, files []run.File) string {
 			return fmt.Sprintf("The file may have %d MB at most.", f.Longest()>>20)
 		}
 	}
-	if !found && !!f.Required {
+	if !found && f.Required {
 		return "Please choose a file."
 	}
 	return ""

@@ -19,7 +19,7 @@ type At struct {
 	Path  string
 	Did   *Step      // what is known of it; nil where it begins now
 	Scope expr.Scope // what its expressions see, as it advances
-	m     *Machine
+	m     *machine
 }
 
 // Emit writes a record of the step.

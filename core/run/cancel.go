@@ -5,7 +5,7 @@ import (
 )
 
 // halt ends a run because a person says so.
-func (m *Machine) halt(s *Stop) {
+func (m *machine) halt(s *Stop) {
 	because := "stopped by " + s.By
 	if s.Note != "" {
 		because += ": " + s.Note
@@ -15,13 +15,13 @@ func (m *Machine) halt(s *Stop) {
 }
 
 // closedBy closes everything open, in somebody's name.
-func (m *Machine) closedBy(by, because string) { m.closeFrame(m.state.Root, by, because) }
+func (m *machine) closedBy(by, because string) { m.closeFrame(m.state.Root, by, because) }
 
 // cancelAll closes everything open, because the run ends elsewhere.
-func (m *Machine) cancelAll(because string) { m.closedBy("the workflow", because) }
+func (m *machine) cancelAll(because string) { m.closedBy("the workflow", because) }
 
 // cancelInside closes what is open inside a step.
-func (m *Machine) cancelInside(step *Step, because string) {
+func (m *machine) cancelInside(step *Step, because string) {
 	for _, frame := range step.Inside {
 		if frame.Status == "" {
 			m.cancelFrame(frame, because)
@@ -31,12 +31,12 @@ func (m *Machine) cancelInside(step *Step, because string) {
 }
 
 // cancelFrame closes what is open in a block, because it is no longer wanted.
-func (m *Machine) cancelFrame(frame *Frame, because string) {
+func (m *machine) cancelFrame(frame *Frame, because string) {
 	m.closeFrame(frame, "the workflow", because)
 }
 
 // closeFrame closes what is open in a block, inner steps first.
-func (m *Machine) closeFrame(frame *Frame, by, because string) {
+func (m *machine) closeFrame(frame *Frame, by, because string) {
 	var open []*Step
 	frame.eachOpen(func(s *Step) { open = append(open, s) })
 	for i := len(open) - 1; i >= 0; i-- {
@@ -48,7 +48,7 @@ func (m *Machine) closeFrame(frame *Frame, by, because string) {
 
 // close ends what a step has under way: open questions are withdrawn, a call
 // on its way is said to be what it is, called workflows are stopped.
-func (m *Machine) close(step *Step, by string) {
+func (m *machine) close(step *Step, by string) {
 	for _, id := range step.Reviews {
 		if open := m.state.Reviews[id]; open.open() {
 			withdrawn := *open
@@ -84,7 +84,7 @@ func (m *Machine) close(step *Step, by string) {
 // drop gives a called workflow up. Its run may have begun without this one
 // knowing yet, so it is named by the key it is started with. One that was not
 // to be waited for goes on where it has begun.
-func (m *Machine) drop(step *Step, by string, awaited bool) {
+func (m *machine) drop(step *Step, by string, awaited bool) {
 	r := &ChildDropped{Step: step.Path, Child: step.Child, Sending: step.Sending}
 	if awaited {
 		r.By = by

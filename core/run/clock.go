@@ -7,7 +7,7 @@ import (
 )
 
 // tick lets everything happen whose time has come.
-func (m *Machine) tick() error {
+func (m *machine) tick() error {
 	var due []*Step
 	m.state.eachOpen(func(s *Step) {
 		if ripe(s.Until, m.now) || ripe(s.Deadline, m.now) {
@@ -33,7 +33,7 @@ func (m *Machine) tick() error {
 func ripe(t, now time.Time) bool { return !t.IsZero() && !t.After(now) }
 
 // due lets one step go on, or fail because it took too long.
-func (m *Machine) due(def *flow.Step, step *Step) {
+func (m *machine) due(def *flow.Step, step *Step) {
 	if ripe(step.Deadline, m.now) && !(ripe(step.Until, m.now) && !step.Until.After(step.Deadline)) {
 		m.late(def, step)
 		return
@@ -53,7 +53,7 @@ func (m *Machine) due(def *flow.Step, step *Step) {
 // late ends a step that took longer than it may. Where a call in it must not
 // be repeated and nobody knows whether it happened, a person is asked instead,
 // and the limit begins anew once they have said.
-func (m *Machine) late(def *flow.Step, step *Step) {
+func (m *machine) late(def *flow.Step, step *Step) {
 	within := flow.Span{Duration: def.Timeout}.String()
 	if m.asks(step, "It did not answer within "+within+".") {
 		m.emit(&StepLimited{Step: step.Path})

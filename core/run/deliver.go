@@ -8,7 +8,7 @@ import (
 
 // deliver writes down what an event says. Going on from there is the block's
 // business.
-func (m *Machine) deliver(e Event) error {
+func (m *machine) deliver(e Event) error {
 	switch e := e.(type) {
 	case *Begin:
 		if m.state.Status != Queued {
@@ -46,7 +46,7 @@ func (m *Machine) deliver(e Event) error {
 }
 
 // answer takes in what an errand of a step came to.
-func (m *Machine) answer(step *Step, e *Answer) error {
+func (m *machine) answer(step *Step, e *Answer) error {
 	own := e.CallID == "" && (step.Agent == nil || step.Sent) // of the step itself, not of an agent in it
 	switch reply := e.Reply.(type) {
 	case *Recalled:
@@ -86,7 +86,7 @@ func (m *Machine) answer(step *Step, e *Answer) error {
 }
 
 // callReturned takes in what a tool gave an agent.
-func (m *Machine) callReturned(step *Step, e *Answer, r *Returned) error {
+func (m *machine) callReturned(step *Step, e *Answer, r *Returned) error {
 	call := step.openCall(e)
 	if call == nil {
 		return ErrStale
@@ -115,7 +115,7 @@ func (s *Step) openCall(e *Answer) *agent.Call {
 }
 
 // returned takes in what a tool, a script or a called workflow gave.
-func (m *Machine) returned(step *Step, r *Returned) error {
+func (m *machine) returned(step *Step, r *Returned) error {
 	at, err := m.at(step.Path)
 	if err != nil {
 		return err
@@ -143,7 +143,7 @@ func (at *At) Gives(r *Returned) {
 
 // fitting holds a tool's result against what a run can carry. A call whose
 // result is too large happened all the same: it is not to be sent again.
-func (m *Machine) fitting(tool string, r *Returned) {
+func (m *machine) fitting(tool string, r *Returned) {
 	if r.Error != "" {
 		return
 	}
@@ -158,7 +158,7 @@ func (m *Machine) fitting(tool string, r *Returned) {
 // doubt says of a call that failed what is known of its effect: nothing can be
 // in doubt of one that only reads, and one that was sent before, and may have
 // happened then, still may have.
-func (m *Machine) doubt(step *Step, tool string, r *Returned) {
+func (m *machine) doubt(step *Step, tool string, r *Returned) {
 	sent, kept := m.state.Unsure[step.Path]
 	switch {
 	case r.Error == "":
@@ -170,7 +170,7 @@ func (m *Machine) doubt(step *Step, tool string, r *Returned) {
 }
 
 // started notes the run of a called workflow.
-func (m *Machine) started(step *Step, r *ChildBegan) error {
+func (m *machine) started(step *Step, r *ChildBegan) error {
 	at, err := m.at(step.Path)
 	if err != nil {
 		return err
@@ -184,7 +184,7 @@ func (m *Machine) started(step *Step, r *ChildBegan) error {
 
 // answered takes a model's message in. Its asks get ids of ours: some
 // servers number them anew each turn, and a thread lives for many turns.
-func (m *Machine) answered(step *Step, r *Answered) {
+func (m *machine) answered(step *Step, r *Answered) {
 	if r.Error != "" {
 		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error})
 		return
@@ -202,7 +202,7 @@ func (m *Machine) answered(step *Step, r *Answered) {
 }
 
 // reviewed finds the step that put a review.
-func (m *Machine) reviewed(id string) *Step {
+func (m *machine) reviewed(id string) *Step {
 	var found *Step
 	m.state.Each(func(s *Step) {
 		for _, r := range s.Reviews {

@@ -9,19 +9,19 @@ import (
 
 // resendOf tells how a call of a tool that is sent now may be sent again. It is
 // written down with the call: what a tool's owner says later is of others.
-func (m *Machine) resendOf(tool string) flow.Resend {
+func (m *machine) resendOf(tool string) flow.Resend {
 	spec, _ := m.def.Tools(tool)
 	return spec.SentAgain()
 }
 
-func (m *Machine) readsOnly(tool string) bool {
+func (m *machine) readsOnly(tool string) bool {
 	spec, ok := m.def.Tools(tool)
 	return ok && spec.ReadOnly
 }
 
 // effectOf tells what is known of a call a step has on its way, were it given
 // up now.
-func (m *Machine) effectOf(step *Step) Effect {
+func (m *machine) effectOf(step *Step) Effect {
 	if step.Status == Uncertain {
 		return Unsure
 	}
@@ -33,7 +33,7 @@ func (m *Machine) effectOf(step *Step) Effect {
 
 // asks puts to a person every call in a step that is on its way and must not
 // be repeated, and tells whether somebody is being asked about one now.
-func (m *Machine) asks(step *Step, why string) bool {
+func (m *machine) asks(step *Step, why string) bool {
 	var open []*Step
 	visit := func(s *Step) { open = append(open, s) }
 	visit(step)
@@ -59,7 +59,7 @@ func (m *Machine) asks(step *Step, why string) bool {
 
 // uncertain tells whether a person is being asked, somewhere in a step,
 // whether a call happened. Time limits stand still meanwhile.
-func (m *Machine) uncertain(step *Step) bool {
+func (m *machine) uncertain(step *Step) bool {
 	found := false
 	look := func(s *Step) {
 		found = found || s.Status == Uncertain
@@ -77,7 +77,7 @@ func (m *Machine) uncertain(step *Step) bool {
 // mayRepeat tells whether a step that failed may begin again by itself: not
 // where a call in it happened and only its result is lost, nor where one that
 // must not be repeated may have happened. why names it.
-func (m *Machine) mayRepeat(step *Step) (yes bool, why string) {
+func (m *machine) mayRepeat(step *Step) (yes bool, why string) {
 	if step.Effect == TookPlace {
 		return false, "it happened"
 	}
@@ -91,7 +91,7 @@ func (m *Machine) mayRepeat(step *Step) (yes bool, why string) {
 
 // eachUnsure visits the tools of the calls in a step that may have happened
 // and that a second try would repeat.
-func (m *Machine) eachUnsure(step *Step, visit func(tool string)) {
+func (m *machine) eachUnsure(step *Step, visit func(tool string)) {
 	if step.Effect == Unsure && step.Resend == flow.ResendNever {
 		visit(m.toolItCalled(step))
 	}
@@ -111,7 +111,7 @@ func (m *Machine) eachUnsure(step *Step, visit func(tool string)) {
 }
 
 // toolItCalled is the tool a step that ended had called last.
-func (m *Machine) toolItCalled(step *Step) string {
+func (m *machine) toolItCalled(step *Step) string {
 	before := *step
 	before.Status = Running
 	at, err := m.at(step.Path)
@@ -128,7 +128,7 @@ func (m *Machine) toolItCalled(step *Step) string {
 }
 
 // heldBack notes, once, why a step that was to be tried again is not.
-func (m *Machine) heldBack(step *Step, path, why string) {
+func (m *machine) heldBack(step *Step, path, why string) {
 	because := "; it is not tried again by itself, because " + why
 	if strings.HasSuffix(step.Error, because) {
 		return

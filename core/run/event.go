@@ -5,6 +5,14 @@ import "woolsignal/core/agent"
 // Event is something that happened outside a run: one of the types here.
 type Event interface{ event() }
 
+// Arrive is the signal of a new run, and what the run is among others.
+type Arrive struct {
+	Signal   *Signal
+	Origin   *Origin // nil where a signal from outside starts it
+	Begun    *Begun
+	Recorded []Record // what steps did in another run, so that this one begins behind them; see [Recorded]
+}
+
 // Begin lets a queued run move.
 type Begin struct{}
 
@@ -39,6 +47,7 @@ type Answer struct {
 	Reply Reply
 }
 
+func (*Arrive) event()  {}
 func (*Begin) event()   {}
 func (*Tick) event()    {}
 func (*Stop) event()    {}

@@ -52,7 +52,7 @@ func doing(def *flow.Step) Doing { return def.Does.(Doing) }
 
 // at is a step that began, for what comes to it from outside. There its
 // expressions are not at hand: the step goes on by [Doing.Advance].
-func (m *Machine) at(path string) (*At, error) {
+func (m *machine) at(path string) (*At, error) {
 	def, err := m.def.stepAt(path)
 	if err != nil {
 		return nil, err
@@ -61,7 +61,7 @@ func (m *Machine) at(path string) (*At, error) {
 }
 
 // outstanding gives what a step waits for from outside.
-func (m *Machine) outstanding(step *Step) []Errand {
+func (m *machine) outstanding(step *Step) []Errand {
 	if step.Hearing != nil || len(step.Inside) > 0 || step.Status != Running {
 		return nil
 	}
@@ -74,7 +74,7 @@ func (m *Machine) outstanding(step *Step) []Errand {
 
 // call is the step's own call of a tool that is on its way; nil where it has
 // none.
-func (m *Machine) call(step *Step) *Call {
+func (m *machine) call(step *Step) *Call {
 	for _, e := range m.outstanding(step) {
 		if call, is := e.Task.(*Call); is && e.CallID == "" {
 			return call
@@ -84,7 +84,7 @@ func (m *Machine) call(step *Step) *Call {
 }
 
 // toolOf is the tool the step's own call is of; "" where it has none.
-func (m *Machine) toolOf(step *Step) string {
+func (m *machine) toolOf(step *Step) string {
 	if call := m.call(step); call != nil {
 		return call.Tool
 	}
@@ -93,7 +93,7 @@ func (m *Machine) toolOf(step *Step) string {
 
 // start is the start of another workflow the step has under way; nil where it
 // has none.
-func (m *Machine) start(step *Step) *Start {
+func (m *machine) start(step *Step) *Start {
 	for _, e := range m.outstanding(step) {
 		if start, is := e.Task.(*Start); is {
 			return start
@@ -103,7 +103,7 @@ func (m *Machine) start(step *Step) *Start {
 }
 
 // agentCalls gives the calls of an agent in a step that are on their way.
-func (m *Machine) agentCalls(step *Step) []Errand {
+func (m *machine) agentCalls(step *Step) []Errand {
 	var out []Errand
 	for _, c := range step.Agent.Calls {
 		if c.State == agent.Running {
@@ -114,14 +114,14 @@ func (m *Machine) agentCalls(step *Step) []Errand {
 }
 
 // agentCall sends a call of an agent.
-func (m *Machine) agentCall(step *Step, c *agent.Call) Errand {
+func (m *machine) agentCall(step *Step, c *agent.Call) Errand {
 	ticket := Ticket{Step: step.Path, Sending: step.Sending, Turn: c.Sent, CallID: c.ID}
 	return Errand{Run: m.state.ID, Ticket: ticket, Task: &Call{Tool: c.Tool, Args: c.Args, Resend: c.Resend, For: m.state.Signal.From["email"]}}
 }
 
 // send asks for something outside. A draft's tools may have others in their
 // place.
-func (m *Machine) send(e Errand) {
+func (m *machine) send(e Errand) {
 	if call, is := e.Task.(*Call); is && m.state.Draft() {
 		if spec, ok := m.def.Tools(call.Tool); ok && spec.Draft != "" {
 			other := *call

@@ -106,12 +106,11 @@ func (l *life) clock() time.Time {
 
 func (l *life) handleIfAwaited(e run.Event) bool {
 	l.t.Helper()
-	m := run.NewMachine(l.def, l.state, l.clock())
-	err := m.Handle(e)
+	entry, errands, err := run.Move(l.def, l.state, l.clock(), nil, e)
 	if errors.Is(err, run.ErrStale) {
 		return false
 	}
-	l.take(m, err)
+	l.took(entry, errands, err)
 	return true
 }
 
@@ -461,13 +460,12 @@ func TestStoppingClosesEverythingOpen(t *testing.T) {
 func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 	def := script(t, everything)
 	state := run.NewState("t1")
-	m := run.NewMachine(def, state, noon)
 	signal := delivery(int64(1), int64(1))
-	m.Accept(&signal, &run.Origin{Kind: run.OfTry, Step: "2/item-1/0", Held: true, Given: map[string]any{"item": int64(9)}}, nil, nil)
-	if err := m.Handle(&run.Begin{}); err != nil {
+	tried := &run.Origin{Kind: run.OfTry, Step: "2/item-1/0", Held: true, Given: map[string]any{"item": int64(9)}}
+	_, errands, err := run.Move(def, state, noon, nil, &run.Arrive{Signal: &signal, Origin: tried}, &run.Begin{})
+	if err != nil {
 		t.Fatal(err)
 	}
-	_, errands := m.Take()
 	want := map[string]any{"kg": int64(9), "lane": "ok"}
 	if step := state.Step("0"); state.Status != run.Done || len(errands) != 0 || !reflect.DeepEqual(step.Input, want) {
 		t.Errorf("%s %s, %d errands, %+v", state.Status, state.Because, len(errands), state.Step("0"))

@@ -19,9 +19,9 @@ type Refused struct{ Message string }
 
 func (r *Refused) Error() string { return r.Message }
 
-// Machine moves one run by events that happen at one time. Its records make
-// one journal entry.
-type Machine struct {
+// machine moves one run by events that happen at one time. Its records make
+// one journal entry. [Move] alone makes one, and closes it.
+type machine struct {
 	def     *Definition
 	state   *State
 	now     time.Time
@@ -41,27 +41,16 @@ type failure struct {
 	tries   int
 }
 
-// NewMachine prepares to move a run. The state is changed in place; after an
-// error other than [ErrStale] and *[Refused] it must be folded anew.
-func NewMachine(def *Definition, state *State, now time.Time) *Machine {
-	return &Machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, 12)}
+func newMachine(def *Definition, state *State, now time.Time) *machine {
+	return &machine{def: def.Of(state), state: state, now: now, records: make([]Record, 0, 12)}
 }
 
-// Accept notes the signal of a new run, which stays queued until it is
-// started, and what the run is among others. origin is nil where a signal from
-// outside starts it. recorded is what steps did in another run, so that this
-// one begins behind them; see [Recorded].
-func (m *Machine) Accept(signal *Signal, origin *Origin, begun *Begun, recorded []Record) {
-	m.emit(&RunAccepted{Signal: signal, Origin: origin, Begun: begun})
-	m.def = m.def.Of(m.state)
-	for _, r := range recorded {
-		m.emit(r)
+// handle takes one event in and goes on as far as possible.
+func (m *machine) handle(e Event) error {
+	if a, arrives := e.(*Arrive); arrives {
+		return m.arrive(a)
 	}
-}
-
-// Handle takes one event in and goes on as far as possible.
-func (m *Machine) Handle(e Event) error {
-	if m.state.Status.Ended() {
+	if m.state.Signal == nil || m.state.Status.Ended() {
 		return ErrStale
 	}
 	before := len(m.records)
@@ -91,8 +80,21 @@ func (m *Machine) Handle(e Event) error {
 	return m.broken
 }
 
+// arrive notes the signal of a new run, which stays queued until it begins.
+func (m *machine) arrive(a *Arrive) error {
+	if m.state.Signal != nil {
+		return ErrStale
+	}
+	m.emit(&RunAccepted{Signal: a.Signal, Origin: a.Origin, Begun: a.Begun})
+	m.def = m.def.Of(m.state)
+	for _, r := range a.Recorded {
+		m.emit(r)
+	}
+	return m.broken
+}
+
 // names are what the first step sees.
-func (m *Machine) names() map[string]any {
+func (m *machine) names() map[string]any {
 	names := map[string]any{"signal": m.state.Signal.value(m.def.Zone)}
 	if w := m.def.Workflow; w.Callable() {
 		names["inputs"] = any(nil)
@@ -117,7 +119,7 @@ func (m *Machine) names() map[string]any {
 }
 
 // complete ends a run that went through all its steps.
-func (m *Machine) complete(names map[string]any) {
+func (m *machine) complete(names map[string]any) {
 	if !m.def.Workflow.Callable() || m.state.Origin != nil && m.state.Origin.Kind == OfTry {
 		m.finish(Done, "", false, nil)
 		return
@@ -136,34 +138,12 @@ func (m *Machine) complete(names map[string]any) {
 	m.finish(Done, "", false, gives)
 }
 
-func (m *Machine) scope(names map[string]any) expr.Scope {
+func (m *machine) scope(names map[string]any) expr.Scope {
 	return expr.Scope{Names: names, Now: m.now, Calendar: m.def.Calendar()}
 }
 
-// Take gives the entry for the journal and the errands, and readies the
-// machine for nothing more. An entry without records is not to be written.
-func (m *Machine) Take() (Entry, []Errand) {
-	entry := Entry{Form: Form, Seq: m.state.Seq + 1, At: m.now, Records: m.records}
-	if len(m.records) > 0 {
-		m.state.Seq = entry.Seq
-	}
-	m.state.rest()
-	return entry, m.errands
-}
-
-// TakeErrands gives the errands so far and forgets them, for those that can
-// be answered on the spot and belong into the same entry.
-func (m *Machine) TakeErrands() []Errand {
-	out := m.errands
-	m.errands = nil
-	return out
-}
-
-// Return puts an errand back that was not answered on the spot.
-func (m *Machine) Return(e Errand) { m.errands = append(m.errands, e) }
-
 // emit applies a record and keeps it.
-func (m *Machine) emit(r Record) {
+func (m *machine) emit(r Record) {
 	if err := m.state.put(r, m.now); err != nil {
 		m.broken = errors.Join(m.broken, err)
 		return
@@ -174,7 +154,7 @@ func (m *Machine) emit(r Record) {
 // finish ends the run. A webhook's caller that no step answered gets what the
 // Outcome says: 204 when all went well, 422 with the reason where a stop step
 // said failed, and a 500 without inner details otherwise.
-func (m *Machine) finish(status Status, because string, stopped bool, result any) {
+func (m *machine) finish(status Status, because string, stopped bool, result any) {
 	if m.state.Signal.Kind == "webhook" && m.state.Response == nil && m.state.Origin == nil {
 		answer := &Response{Status: 204}
 		switch {
@@ -202,7 +182,7 @@ const (
 
 // block goes through the steps of a block. names is what they may see; the
 // outputs of finished steps join it.
-func (m *Machine) block(steps []*flow.Step, frame *Frame, prefix string, names map[string]any) Outcome {
+func (m *machine) block(steps []*flow.Step, frame *Frame, prefix string, names map[string]any) Outcome {
 	for i, def := range steps {
 		var step *Step
 		if i < len(frame.Steps) {
@@ -233,7 +213,7 @@ func seen(def *flow.Step, step *Step) any {
 }
 
 // step begins a step, or goes on with it where it stands.
-func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
+func (m *machine) step(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
 	scope := m.scope(names)
 	if step == nil {
 		if skip, out := m.skips(def, path, scope); skip {
@@ -262,7 +242,7 @@ func (m *Machine) step(def *flow.Step, step *Step, path string, names map[string
 }
 
 // skips tells whether a step is passed over, or fails to say.
-func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, Outcome) {
+func (m *machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, Outcome) {
 	skip := def.Off
 	if !skip && def.When != nil {
 		holds, err := def.When.Holds(scope)
@@ -279,7 +259,7 @@ func (m *Machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, Ou
 }
 
 // limit notes from when on a step that waits has taken too long.
-func (m *Machine) limit(def *flow.Step, path string) {
+func (m *machine) limit(def *flow.Step, path string) {
 	if def.Timeout == 0 {
 		return
 	}
@@ -290,13 +270,13 @@ func (m *Machine) limit(def *flow.Step, path string) {
 }
 
 // fail ends a step as failed.
-func (m *Machine) fail(def *flow.Step, path, message string) Outcome {
+func (m *machine) fail(def *flow.Step, path, message string) Outcome {
 	m.emit(&StepEnded{Step: path, Status: Failed, Error: message})
 	return m.failedAt(def, m.state.Step(path))
 }
 
 // failedAt is the Outcome of a step that failed, now or in an event before.
-func (m *Machine) failedAt(def *flow.Step, step *Step) Outcome {
+func (m *machine) failedAt(def *flow.Step, step *Step) Outcome {
 	if step == nil { // the record could not be applied, which m.broken says
 		return Over
 	}
@@ -318,7 +298,7 @@ func stepName(def *flow.Step) string {
 
 // instead does what was written down for a step that failed: try again, carry
 // on, or take other steps. Where nothing was, the failure goes outwards.
-func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
+func (m *machine) instead(def *flow.Step, step *Step, path string, names map[string]any) Outcome {
 	if step == nil {
 		return Over
 	}
@@ -362,7 +342,7 @@ func (m *Machine) instead(def *flow.Step, step *Step, path string, names map[str
 }
 
 // through goes through a block that was entered and gives what leaves it.
-func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, Outcome) {
+func (m *machine) through(def *flow.Block, frame *Frame, path string, names map[string]any) (map[string]any, Outcome) {
 	if out := m.block(def.Do, frame, flow.BlockPath(path, frame.Name), names); out != Finished {
 		return nil, out
 	}
@@ -379,7 +359,7 @@ func (m *Machine) through(def *flow.Block, frame *Frame, path string, names map[
 }
 
 // end finishes a step with its output.
-func (m *Machine) end(def *flow.Step, path string, input, output any) Outcome {
+func (m *machine) end(def *flow.Step, path string, input, output any) Outcome {
 	if err := TooLarge("what it gives", output); err != nil {
 		return m.fail(def, path, err.Error())
 	}

@@ -9,7 +9,7 @@ import (
 // Outstanding lists what the run still waits for from outside, after its
 // journal was folded: each errand may or may not have been sent before.
 func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error) {
-	m := NewMachine(def, state, now)
+	m := newMachine(def, state, now)
 	var broken error
 	state.eachOpen(func(step *Step) {
 		if _, err := m.def.stepAt(step.Path); err != nil {
@@ -26,7 +26,7 @@ func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error)
 
 // lookBack asks for signals that came before a step listened for them. Of a
 // question only what comes from now on is an answer.
-func (m *Machine) lookBack(step *Step) {
+func (m *machine) lookBack(step *Step) {
 	if h := step.Hearing; h != nil && step.Asking == nil {
 		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path}, Task: &Listen{Source: h.Source, Key: h.Key, Since: m.state.Accepted}})
 	}

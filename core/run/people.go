@@ -14,13 +14,13 @@ import (
 
 // reviewID names a review by where it stands, so that folding and replaying
 // give the same name.
-func (m *Machine) reviewID(path, call string) string {
+func (m *machine) reviewID(path, call string) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%s|%s|%s|%d", m.state.ID, path, call, len(m.state.Reviews)))
 	return "rv-" + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:])[:10])
 }
 
 // approval asks a person before an agent's tool is used.
-func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
+func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	id := m.reviewID(path, call.ID)
 	call.Review = id
 	m.emit(&CallChanged{Step: path, Call: call})
@@ -41,7 +41,7 @@ func (m *Machine) approval(a *flow.Agent, path string, call *agent.Call) {
 }
 
 // asked tells a reviewer whose wish this is.
-func (m *Machine) asked() any {
+func (m *machine) asked() any {
 	s := m.state.Signal
 	if s.Text == "" {
 		return nil
@@ -54,7 +54,7 @@ func (m *Machine) asked() any {
 }
 
 // lost asks a person about a call that may or may not have happened.
-func (m *Machine) lost(step *Step, callID, why string) error {
+func (m *machine) lost(step *Step, callID, why string) error {
 	tool, args := "", step.Input
 	if callID != "" {
 		call := step.Agent.Call(callID)
@@ -73,7 +73,7 @@ func (m *Machine) lost(step *Step, callID, why string) error {
 }
 
 // decided takes a person's decision in.
-func (m *Machine) decided(step *Step, d *Decided) error {
+func (m *machine) decided(step *Step, d *Decided) error {
 	open := m.state.Reviews[d.Review]
 	if open == nil || !open.open() {
 		return ErrStale
@@ -115,7 +115,7 @@ func (m *Machine) decided(step *Step, d *Decided) error {
 	return m.broken
 }
 
-func (m *Machine) fits(tool string, args map[string]any) error {
+func (m *machine) fits(tool string, args map[string]any) error {
 	spec, ok := m.def.Tools(tool)
 	if !ok {
 		return fmt.Errorf("there is no tool %s any more", tool)
@@ -127,7 +127,7 @@ func (m *Machine) fits(tool string, args map[string]any) error {
 }
 
 // settleCall lets an agent's call go on as a person decided.
-func (m *Machine) settleCall(step *Step, review *Review) {
+func (m *machine) settleCall(step *Step, review *Review) {
 	call := *step.Agent.Call(review.Call)
 	call.By, call.Note = review.By, review.Note
 	call.Waited += m.now.Sub(review.Asked)
@@ -156,7 +156,7 @@ func (m *Machine) settleCall(step *Step, review *Review) {
 }
 
 // settleTool lets a tool step go on as a person decided.
-func (m *Machine) settleTool(step *Step, review *Review) {
+func (m *machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
 		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
@@ -174,12 +174,12 @@ func (m *Machine) settleTool(step *Step, review *Review) {
 
 // renumber makes the call of a step another one: the one before, which may
 // still be on its way, is no longer awaited.
-func (m *Machine) renumber(step *Step) {
+func (m *machine) renumber(step *Step) {
 	m.emit(&StepSent{Step: step.Path, Input: step.Input, Resend: step.Resend})
 }
 
 // resend sends a step's call once more, under the key it has.
-func (m *Machine) resend(step *Step) {
+func (m *machine) resend(step *Step) {
 	for _, e := range m.outstanding(step) {
 		m.send(e)
 	}
@@ -187,7 +187,7 @@ func (m *Machine) resend(step *Step) {
 
 // missing asks for a connection where it is needed; the call goes on once
 // somebody has given it.
-func (m *Machine) missing(step *Step, callID string, missing *Missing) error {
+func (m *machine) missing(step *Step, callID string, missing *Missing) error {
 	tool := ""
 	if callID != "" {
 		call := *step.Agent.Call(callID)

@@ -119,18 +119,21 @@ type life struct {
 
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
 	l := &life{t: t, def: def, state: run.NewState("r1")}
-	m := run.NewMachine(def, l.state, noon)
-	m.Accept(&signal, nil, nil, nil)
-	l.take(m, m.Handle(&run.Begin{}))
+	l.took(run.Move(def, l.state, noon, nil, &run.Arrive{Signal: &signal}, &run.Begin{}))
 	return l
 }
 
-func (l *life) take(m *run.Machine, err error) {
+// moved moves a run by one event, for the error of it.
+func moved(def *run.Definition, state *run.State, now time.Time, e run.Event) error {
+	_, _, err := run.Move(def, state, now, nil, e)
+	return err
+}
+
+func (l *life) took(entry run.Entry, errands []run.Errand, err error) {
 	l.t.Helper()
 	if err != nil {
 		l.t.Fatal(err)
 	}
-	entry, errands := m.Take()
 	data, err := run.EncodeEntry(entry)
 	if err != nil {
 		l.t.Fatal(err)
@@ -148,8 +151,7 @@ func (l *life) handle(e run.Event) {
 			a.Sending = step.Sending
 		}
 	}
-	m := run.NewMachine(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later))
-	l.take(m, m.Handle(e))
+	l.took(run.Move(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later), nil, e))
 }
 
 // called is the call an errand asks for.
@@ -313,15 +315,14 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 		t.Errorf("the calls: %+v %+v", calls[0], calls[1])
 	}
 	for _, e := range []run.Event{&run.Answer{Ticket: run.Ticket{Step: "0", CallID: "call2"}, Reply: &run.Returned{}}, &run.Stop{By: "x"}, &run.Decided{Review: review, Choice: run.Approve}} {
-		if err := run.NewMachine(l.def, l.state, noon).Handle(e); !errors.Is(err, run.ErrStale) {
+		if err := moved(l.def, l.state, noon, e); !errors.Is(err, run.ErrStale) {
 			t.Errorf("%+v after the end: %v", e, err)
 		}
 	}
 	queued := run.NewState("r2")
-	m := run.NewMachine(l.def, queued, noon)
 	signal := chat("hello")
-	m.Accept(&signal, nil, nil, nil)
-	if err := m.Handle(&run.Stop{By: "Ines Faro"}); err != nil || queued.Status != run.Stopped {
+	_, _, err := run.Move(l.def, queued, noon, nil, &run.Arrive{Signal: &signal}, &run.Stop{By: "Ines Faro"})
+	if err != nil || queued.Status != run.Stopped {
 		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
 	}
 	w := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
@@ -337,7 +338,7 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 	id := l.openReview().ID
 	try := func(d run.Decided) error {
-		return run.NewMachine(l.def, l.state, noon).Handle(&d)
+		return moved(l.def, l.state, noon, &d)
 	}
 	var refused *run.Refused
 	if err := try(run.Decided{Review: id, Choice: "maybe"}); !errors.As(err, &refused) {
@@ -395,7 +396,7 @@ func TestLostCallIsPutToAPerson(t *testing.T) {
 func TestStaleAnswersChangeNothing(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.returns(map[string]any{"id": "D-1"}, "")
-	err := run.NewMachine(l.def, l.state, noon).Handle(&run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Returned{Result: "again"}})
+	err := moved(l.def, l.state, noon, &run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Returned{Result: "again"}})
 	if !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second result: %v", err)
 	}
@@ -509,7 +510,7 @@ steps:
 	if review.Show != "Offer lot 14?" || l.state.Status != run.Waiting || l.state.Step("0").Status != run.Waiting {
 		t.Errorf("%s, %+v", l.state.Status, review)
 	}
-	refuse := run.NewMachine(def, l.state, noon).Handle(&run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}})
+	refuse := moved(def, l.state, noon, &run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}})
 	var refused *run.Refused
 	if !errors.As(refuse, &refused) || !strings.Contains(refused.Message, "mill") {
 		t.Errorf("editing what is not to be edited: %v", refuse)
@@ -575,24 +576,27 @@ func TestToolsThatChangedUnderARun(t *testing.T) {
 
 func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	def, state := definition(t, desk), run.NewState("r1")
-	m := run.NewMachine(def, state, noon)
+	if err := moved(def, state, noon, &run.Begin{}); !errors.Is(err, run.ErrStale) {
+		t.Errorf("a start before the signal: %v", err)
+	}
 	signal := chat("hello")
-	m.Accept(&signal, nil, nil, nil)
-	if entry, errands := m.Take(); state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
+	entry, errands, err := run.Move(def, state, noon, nil, &run.Arrive{Signal: &signal})
+	if err != nil || state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}
-	if err := run.NewMachine(def, state, noon).Handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
+	if err := moved(def, state, noon, &run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a result before the start: %v", err)
 	}
-	m = run.NewMachine(def, state, noon.Add(time.Minute))
-	if err := m.Handle(&run.Begin{}); err != nil {
+	if err := moved(def, state, noon, &run.Arrive{Signal: &signal}); !errors.Is(err, run.ErrStale) {
+		t.Errorf("a second signal: %v", err)
+	}
+	if _, errands, err = run.Move(def, state, noon.Add(time.Minute), nil, &run.Begin{}); err != nil {
 		t.Fatal(err)
 	}
-	_, errands := m.Take()
 	if _, recalls := errands[0].Task.(*run.Recall); len(errands) != 1 || !recalls || state.Started.Sub(state.Accepted) != time.Minute {
 		t.Errorf("started: %+v", errands)
 	}
-	if err := run.NewMachine(def, state, noon).Handle(&run.Begin{}); !errors.Is(err, run.ErrStale) {
+	if err := moved(def, state, noon, &run.Begin{}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second start: %v", err)
 	}
 }

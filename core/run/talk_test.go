@@ -149,7 +149,7 @@ func TestAQuestionOnAServerListensOnceItIsPosted(t *testing.T) {
 	l := begin(t, talking(t, "  - question: {text: 'Wet?', valid: {type: boolean}}\n"), onServer("hello"))
 	posted := l.next()
 	s := chat("yes")
-	if err := run.NewMachine(l.def, l.state, noon).Handle(&run.Heard{Step: "0", Signal: &s}); err != run.ErrStale {
+	if err := moved(l.def, l.state, noon, &run.Heard{Step: "0", Signal: &s}); err != run.ErrStale {
 		t.Fatalf("it heard before it asked: %v", err)
 	}
 	// A service that stopped meanwhile posts it again, under the same key.

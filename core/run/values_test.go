@@ -105,8 +105,8 @@ steps:
 	said := chat("412.5")
 	l.handle(&run.Heard{Step: "0", Signal: &said})
 	for name, state := range map[string]*run.State{"memory": l.state, "journal and snapshot": resumed(t, def, l.journal, 0).state} {
-		m := run.NewMachine(def, state, noon.Add(time.Minute))
-		if err := m.Handle(l.pending[0].Answer(&run.Returned{Error: "nope", NotFound: true})); err != nil || state.Because != "" {
+		not := l.pending[0].Answer(&run.Returned{Error: "nope", NotFound: true})
+		if err := moved(def, state, noon.Add(time.Minute), not); err != nil || state.Because != "" {
 			t.Errorf("from %s: %v %s", name, err, state.Because)
 		}
 	}

@@ -61,33 +61,46 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 		return nil, err
 	}
 	l.place = placeOf(l, signal)
-	l.mu.Lock() // before anybody can find it
-	answered, first, err := e.enter(l, a.inside())
-	if err != nil {
+	return e.admit(ctx, l, a, at)
+}
+
+// admit takes a new run in, and as far as it gets.
+func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) (*Ticket, error) {
+	var answered <-chan struct{}
+	var first bool
+	var done advance
+	err := l.locked(func() (err error) { // from before anybody can find it
+		var room bool
+		if answered, room = e.runs.add(l, a.inside()); !room || e.ctx.Err() != nil {
+			return ErrBusy
+		}
+		first = e.lanes.enter(l.id, l.place)
+		done, err = e.firstAdvance(ctx, l, a, first, at)
+		return err
+	})
+	if answered == nil {
 		return nil, err
 	}
-	m, err := e.firstAdvance(ctx, l, a, first, at)
-	batch := firstBatch
-	if a.arrived != nil {
-		batch = inboxBatch(a.arrived)
-	}
-	entry, errands, durable, err := e.queue(l, m, err, batch)
+	defer e.runs.release(l)
 	if err != nil {
 		e.end(l)
+		if errors.Is(err, ErrBusy) {
+			return nil, err
+		}
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	// Nothing is sent before it is known that this delivery is the first of its id.
-	if err := <-durable; err != nil {
-		l.drop()
+	if err := <-done.durable; err != nil {
+		l.spoil()
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
-			return e.repeated(ctx, source(a.Workflow, signal), signal.ID)
+			return e.repeated(ctx, source(a.Workflow, a.Signal), a.Signal.ID)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
-	e.written(l, entry, errands)
+	e.written(l, done.entry, done.errands)
 	if a.Origin == nil {
-		if err := e.workspace.Caught(ctx, a.Workflow, signal); err != nil {
+		if err := e.workspace.Caught(ctx, a.Workflow, a.Signal); err != nil {
 			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
 		}
 	}
@@ -110,29 +123,27 @@ func (l *live) begun(a Admission) *run.Begun {
 }
 
 // firstAdvance takes a new run as far as it gets before anything is awaited,
-// where it may start at once.
-func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (*run.Machine, error) {
-	m := run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin, l.begun(a), a.Recorded)
+// where it may start at once. l is locked.
+func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first bool, at time.Time) (advance, error) {
+	batch := firstBatch
+	if a.arrived != nil {
+		batch = inboxBatch(a.arrived)
+	}
+	begun := l.begun(a)
+	events := []run.Event{&run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun, Recorded: a.Recorded}}
 	if why := l.chain.broken; why != "" {
-		return m, m.Handle(&run.Break{Why: why})
+		events = append(events, &run.Break{Why: why})
+	} else if first {
+		events = append(events, &run.Begin{})
 	}
-	if !first {
-		return m, nil
-	}
-	err := e.advance(l, m, &run.Begin{})
-	if err == nil {
-		err = e.recall(ctx, m)
-	}
+	done, err := e.move(ctx, l, at, batch, events...)
 	var broken *fault.Error
 	if !errors.As(err, &broken) {
-		return m, err
+		return done, err
 	}
 	// The signal is kept all the same, with a run that says what is wrong.
 	l.state = run.NewState(l.id)
-	m = run.NewMachine(l.def, l.state, at)
-	m.Accept(a.Signal, a.Origin, l.begun(a), nil)
-	return m, m.Handle(&run.Break{Why: broken.Error()})
+	return e.move(ctx, l, at, batch, &run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun}, &run.Break{Why: broken.Error()})
 }
 
 // definition finds what a new run is started with.
@@ -162,9 +173,9 @@ func (t *Ticket) Answered(ctx context.Context) error {
 // Response gives what the run answered its caller; nil where it has not.
 func (t *Ticket) Response(ctx context.Context) (*run.Response, error) {
 	if t.live != nil {
-		t.live.mu.Lock()
-		defer t.live.mu.Unlock()
-		return t.live.state.Response, nil
+		if answer := t.live.response(); answer != nil {
+			return answer, nil
+		}
 	}
 	state, err := t.engine.Fold(ctx, t.Run)
 	if err != nil {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"runtime"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -57,30 +56,12 @@ type Engine struct {
 	clock   *clock
 	entered chan struct{} // gets a token when a journal grew
 
-	mu          sync.Mutex
-	live        map[string]*live
-	waiters     map[string][]chan struct{}
+	runs        *runs
+	mu          sync.Mutex             // guards the two maps below
 	settlements map[string]*settlement // arrivals on their way, by delivery and id
 	endings     map[string]Ending      // work that ended the process, by what it is
 	models      sync.Map               // connection id → *model.Server
 	paused      atomic.Bool
-}
-
-// live is a run in memory.
-type live struct {
-	mu         sync.Mutex
-	id         string
-	workflow   string
-	definition string
-	thread     string
-	place      place // what its workflow's limits make of it
-	chain      chain // what brought it about
-	def        *run.Definition
-	state      *run.State
-	kept       kept  // of its snapshots
-	writing    int   // entries that are queued and not durable yet
-	gone       bool  // no longer in the map; look it up again
-	unreadable error // why what it follows cannot be read; then it can only be ended
 }
 
 // New makes an engine; [Engine.Start] sets it going.
@@ -88,7 +69,7 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts Scripts, lo
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
 	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
-		clock: newClock(), entered: make(chan struct{}, 1), live: map[string]*live{}, waiters: map[string][]chan struct{}{}, settlements: map[string]*settlement{}, endings: map[string]Ending{}}
+		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{}, endings: map[string]Ending{}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e
@@ -110,121 +91,60 @@ func (e *Engine) Stop(ctx context.Context) {
 // now is the time of an event. Microseconds survive the journal's JSON.
 func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 
-// queue closes an advance: it queues the entry with the writer and lets the
-// run go. failed is what went wrong before; then, or when the entry cannot be
-// written, the run in memory is no longer to be used.
-func (e *Engine) queue(l *live, m *run.Machine, failed error, write func(*live, run.Entry) (store.Batch, error)) (entry run.Entry, errands []run.Errand, durable <-chan error, err error) {
-	defer l.mu.Unlock()
-	entry, errands = m.Take()
-	var batch store.Batch
-	if err = failed; err == nil {
-		batch, err = write(l, entry)
-	}
-	if err != nil {
-		l.gone = true
-		return entry, nil, nil, err
-	}
-	l.writing++
-	return entry, errands, e.store.Queue(batch), nil
+// advance is what an event led to, on its way to the database.
+type advance struct {
+	entry   run.Entry
+	errands []run.Errand
+	durable <-chan error // what became of it
 }
 
-// drop marks a run as no longer what the database holds.
-func (l *live) drop() {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.gone = true
+// locked does something to a run that is held, while nobody else does; it is
+// folded from its journal where it is not in memory.
+func (e *Engine) locked(ctx context.Context, l *live, do func() error) error {
+	return l.locked(func() error {
+		if l.state == nil {
+			if err := e.load(ctx, l); err != nil {
+				l.state = nil
+				return err
+			}
+		}
+		return do()
+	})
+}
+
+// move moves a run by events and queues what they led to with the writer. Where
+// that fails, the run in memory is no longer what it was, unless the events
+// were refused. l is locked.
+func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*live, run.Entry) (store.Batch, error), events ...run.Event) (advance, error) {
+	var out advance
+	err := fault.Catch(e.log, "the run "+l.id, func() (err error) {
+		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.recall(ctx), events...)
+		return err
+	})
+	var batch store.Batch
+	if err == nil {
+		batch, err = write(l, out.entry)
+	}
+	var refused *run.Refused
+	if err != nil {
+		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
+			l.state = nil // it may be half changed
+		}
+		return advance{}, err
+	}
+	l.writing++
+	out.durable = e.store.Queue(batch)
+	return out, nil
 }
 
 // full tells whether callers are to come back later.
-func (e *Engine) full() bool {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	return len(e.live) >= maxLive || e.ctx.Err() != nil
-}
+func (e *Engine) full() bool { return e.ctx.Err() != nil || e.runs.full() }
 
-// enter makes room for a new run and tells whether it may start at once. One
-// from inside always gets room, while the engine goes.
-func (e *Engine) enter(l *live, inside bool) (<-chan struct{}, bool, error) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if len(e.live) >= maxLive && !inside || e.ctx.Err() != nil {
-		l.mu.Unlock()
-		return nil, false, ErrBusy
-	}
-	e.live[l.id] = l
-	answered := make(chan struct{})
-	e.waiters[l.id] = append(e.waiters[l.id], answered)
-	return answered, e.lanes.enter(l.id, l.place), nil
-}
-
-// end takes a run out of memory for good, and starts those behind it.
+// end lets those start that a run held up.
 func (e *Engine) end(l *live) {
-	e.forget(l)
 	for _, next := range e.lanes.leave(l.id) {
 		e.begin(next)
 	}
-}
-
-// wake tells who waits that a run answered or ended. e.mu is held.
-func (e *Engine) wake(id string) {
-	for _, w := range e.waiters[id] {
-		close(w)
-	}
-	delete(e.waiters, id)
-}
-
-// await gives a channel that closes when a run has answered or ended; at once
-// where it is not moving.
-func (e *Engine) await(id string) <-chan struct{} {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	w := make(chan struct{})
-	if _, moving := e.live[id]; !moving {
-		close(w)
-		return w
-	}
-	e.waiters[id] = append(e.waiters[id], w)
-	return w
-}
-
-// find gives a run, locked, from memory or folded from its journal.
-func (e *Engine) find(ctx context.Context, id string) (*live, error) {
-	for {
-		e.mu.Lock()
-		l, known := e.live[id]
-		if !known {
-			l = &live{id: id}
-			l.mu.Lock()
-			e.live[id] = l
-		}
-		e.mu.Unlock()
-		if known {
-			l.mu.Lock()
-			if !l.gone {
-				return l, nil
-			}
-			l.mu.Unlock()
-			runtime.Gosched() // it is about to leave the map
-			continue
-		}
-		if err := e.load(ctx, l); err != nil {
-			l.gone = true
-			l.mu.Unlock()
-			e.forget(l)
-			return nil, err
-		}
-		return l, nil
-	}
-}
-
-// forget takes a run out of memory that goes on later.
-func (e *Engine) forget(l *live) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if e.live[l.id] == l {
-		delete(e.live, l.id)
-	}
-	e.wake(l.id)
 }
 
 // mostContended is how often an advance may find that somebody else wrote the
@@ -261,78 +181,49 @@ func breaks(event run.Event) bool {
 }
 
 func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
-	l, err := e.find(ctx, id)
-	if err != nil {
-		return err
-	}
-	m := run.NewMachine(l.def, l.state, now())
-	if err = l.unreadable; err == nil || breaks(event) {
-		err = e.advance(l, m, event)
-	}
-	if err != nil {
-		var refused *run.Refused
-		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
-			l.gone = true // fold it anew: the state may be half changed
-			defer e.forget(l)
-		} else if !e.moving(l) && l.writing == 0 { // else who writes lets it go
-			l.gone = true
-			defer e.forget(l)
+	l := e.runs.hold(id)
+	defer e.runs.release(l)
+	var a advance
+	err := e.locked(ctx, l, func() (err error) {
+		if l.unreadable != nil && !breaks(event) {
+			return l.unreadable
 		}
-		l.mu.Unlock()
+		a, err = e.move(ctx, l, now(), batch, event)
 		return err
-	}
-	entry, errands, durable, err := e.queue(l, m, e.recall(ctx, m), batch)
+	})
 	if err != nil {
-		e.forget(l)
 		return err
 	}
-	early, after := e.split(errands)
+	early, after := e.split(a.errands)
 	e.send(l, early)
-	if err := <-durable; err != nil {
-		l.drop()
-		e.forget(l)
+	if err := <-a.durable; err != nil {
+		l.spoil()
 		if !errors.Is(err, store.ErrGuard) {
 			e.later(id)
 		}
 		return fmt.Errorf("engine: the run %s could not be written: %w", id, err)
 	}
-	e.written(l, entry, after)
+	e.written(l, a.entry, after)
 	return nil
 }
 
-// moving tells whether a run is in memory for a reason. l.mu is held.
-func (e *Engine) moving(l *live) bool {
-	return l.state.Status == run.Running || l.state.Status == run.Queued
-}
-
 // written goes on after an entry is durable: the errands that waited for it,
-// the news, and letting go of runs that wait or ended.
+// the news, and who waits.
 func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	e.send(l, after)
-	l.mu.Lock()
-	l.writing--
-	status, answered, wake := l.state.Status, l.state.Response != nil, l.state.Wake()
-	idle := l.state.Seq == entry.Seq && (status.Ended() || status == run.Waiting)
-	if idle {
-		l.gone = true
-	}
-	l.mu.Unlock()
+	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
 	select {
 	case e.entered <- struct{}{}:
 	default:
 	}
 	e.announce(l, entry, status)
-	switch {
-	case idle && status.Ended():
+	if rests || answered {
+		e.runs.wake(l.id)
+	}
+	if rests && status.Ended() {
 		e.end(l)
 		e.tell(l)
-	case idle:
-		e.forget(l)
-	case answered:
-		e.mu.Lock()
-		e.wake(l.id)
-		e.mu.Unlock()
 	}
 }
 

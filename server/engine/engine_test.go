@@ -93,10 +93,10 @@ func TestWaitingAndEndedRunsAreNotKeptInMemory(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if len(e.live) != 0 || len(e.waiters) != 0 || len(e.lanes.runs) != 200 {
-		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait", len(e.live), len(e.waiters), len(e.lanes.runs))
+	e.runs.mu.Lock()
+	defer e.runs.mu.Unlock()
+	if len(e.runs.byID) != 0 || len(e.runs.waiters) != 0 || len(e.lanes.runs) != 200 {
+		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait", len(e.runs.byID), len(e.runs.waiters), len(e.lanes.runs))
 	}
 }
 
@@ -127,12 +127,12 @@ func TestTheSameDeliveryAtOnceStartsOneRun(t *testing.T) {
 func TestTooMuchIsRefusedAndNothingKept(t *testing.T) {
 	e, s := open(t)
 	for i := range maxLive {
-		e.live[fmt.Sprint(i)] = &live{}
+		e.runs.byID[fmt.Sprint(i)] = &live{}
 	}
 	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("a", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("with %d runs moving: %v", maxLive, err)
 	}
-	clear(e.live)
+	clear(e.runs.byID)
 	e.stop()
 	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("b", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("while stopping: %v", err)

@@ -75,16 +75,16 @@ func (e *Engine) awaits(errand run.Errand) bool {
 	case *run.Cancel, *run.Listen:
 		return true
 	}
-	l, err := e.find(e.hard, errand.Run)
+	l := e.runs.hold(errand.Run)
+	defer e.runs.release(l)
+	wanted := false
+	err := e.locked(e.hard, l, func() error {
+		wanted = l.state.Awaits(errand)
+		return nil
+	})
 	if err != nil {
 		return !errors.Is(err, ErrNoRun) // where that cannot be known, its answer is taken in or not
 	}
-	wanted := l.state.Awaits(errand)
-	if !e.moving(l) && l.writing == 0 {
-		l.gone = true
-		defer e.forget(l)
-	}
-	l.mu.Unlock()
 	return wanted
 }
 
@@ -169,14 +169,13 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
 }
 
-// conversation gives the thread of a moving run; "" where it has none.
+// conversation gives the thread of a run; "" where it has none.
 func (e *Engine) conversation(id string) string {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if l, ok := e.live[id]; ok {
-		return l.thread
-	}
-	return ""
+	l := e.runs.hold(id)
+	defer e.runs.release(l)
+	thread := ""
+	_ = e.locked(e.hard, l, func() error { thread = l.thread; return nil }) // what cannot be read has none to tell
+	return thread
 }
 
 // server keeps one client a connection, made anew when its file changes.
@@ -286,33 +285,21 @@ func pauseFor(err error, try int) (pause time.Duration, ok bool) {
 
 // recall answers, on the spot, the errands that only read our own memory, so
 // that they share the entry they came from.
-func (e *Engine) recall(ctx context.Context, m *run.Machine) error {
-	for {
-		again := false
-		for _, errand := range m.TakeErrands() {
-			wanted, ours := errand.Task.(*run.Recall)
-			if !ours {
-				m.Return(errand)
-				continue
-			}
-			remembered, err := e.remembered(ctx, wanted)
-			if err != nil {
-				return err
-			}
-			facts, err := e.facts(ctx, wanted.About)
-			if err != nil {
-				return err
-			}
-			answer := errand.Answer(&run.Recalled{Messages: remembered, Facts: facts})
-			err = fault.Catch(e.log, "the run "+errand.Run, func() error { return m.Handle(answer) })
-			if err != nil && !errors.Is(err, run.ErrStale) { // another way may have been enough meanwhile
-				return err
-			}
-			again = true
+func (e *Engine) recall(ctx context.Context) func(run.Errand) (run.Reply, error) {
+	return func(errand run.Errand) (run.Reply, error) {
+		wanted, ours := errand.Task.(*run.Recall)
+		if !ours {
+			return nil, nil
 		}
-		if !again {
-			return nil
+		remembered, err := e.remembered(ctx, wanted)
+		if err != nil {
+			return nil, err
 		}
+		facts, err := e.facts(ctx, wanted.About)
+		if err != nil {
+			return nil, err
+		}
+		return &run.Recalled{Messages: remembered, Facts: facts}, nil
 	}
 }
 

@@ -11,12 +11,6 @@ import (
 	"woolsignal/server/store"
 )
 
-// advance moves a run by one event. A fault of ours is an error like others:
-// whoever holds the run lets it go.
-func (e *Engine) advance(l *live, m *run.Machine, event run.Event) error {
-	return fault.Catch(e.log, "the run "+l.id, func() error { return m.Handle(event) })
-}
-
 // Ending is work that ended the whole process, as the last one found in what
 // the process left behind.
 type Ending struct {

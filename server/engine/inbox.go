@@ -174,7 +174,7 @@ func (e *Engine) settle(a arrival) (*Ticket, error) {
 		if heard && l.also && a.workflow != "" {
 			break
 		} else if heard {
-			return &Ticket{Run: l.run, Heard: true, engine: e, answered: e.await(l.run)}, nil
+			return &Ticket{Run: l.run, Heard: true, engine: e, answered: e.runs.await(l.run)}, nil
 		}
 	}
 	if a.workflow != "" {
@@ -289,7 +289,7 @@ func (e *Engine) repeated(ctx context.Context, delivery, id string) (*Ticket, er
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	if started != "" {
-		return &Ticket{Run: started, engine: e, answered: e.await(started)}, nil
+		return &Ticket{Run: started, engine: e, answered: e.runs.await(started)}, nil
 	}
 	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state = 'new'", delivery, id)
 	if err != nil {

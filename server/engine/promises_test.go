@@ -45,20 +45,20 @@ func await(t *testing.T, what string, holds func() bool) {
 // starts its run.
 func TestADeliveryThatIsTurnedAwayLeavesNothing(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening, "intake": hooked})
-	e.mu.Lock()
+	e.runs.mu.Lock()
 	for i := range maxLive {
-		e.live[fmt.Sprint("x", i)] = &live{}
+		e.runs.byID[fmt.Sprint("x", i)] = &live{}
 	}
-	e.mu.Unlock()
+	e.runs.mu.Unlock()
 	if _, err := e.Receive(context.Background(), "intake", hook("d1")); !errors.Is(err, ErrBusy) {
 		t.Errorf("while there is too much going on: %v", err)
 	}
 	if n := counted(t, bed, "SELECT (SELECT count(*) FROM inbox) + (SELECT count(*) FROM deliveries)"); n != 0 {
 		t.Errorf("%d rows are left of a delivery that was turned away", n)
 	}
-	e.mu.Lock()
-	clear(e.live)
-	e.mu.Unlock()
+	e.runs.mu.Lock()
+	clear(e.runs.byID)
+	e.runs.mu.Unlock()
 	ticket, err := e.Receive(context.Background(), "intake", hook("d1"))
 	if err != nil || ticket.Run == "" {
 		t.Fatalf("sent again: run %q, %v", ticket.Run, err)
@@ -288,11 +288,11 @@ func TestACallIsNeverTurnedAway(t *testing.T) {
 	})
 	e.errands.pause(true)
 	id := call(t, e, "parent", nil)
-	e.mu.Lock()
+	e.runs.mu.Lock()
 	for i := range maxLive {
-		e.live[fmt.Sprint("x", i)] = &live{}
+		e.runs.byID[fmt.Sprint("x", i)] = &live{}
 	}
-	e.mu.Unlock()
+	e.runs.mu.Unlock()
 	e.errands.pause(false)
 	becomes(t, e, id, run.Done)
 }
@@ -340,7 +340,7 @@ func TestAFaultFailsItsStep(t *testing.T) {
 			t.Errorf("it says: %s", s.Because)
 		}
 		for _, r := range s.Reviews {
-			if !strings.Contains(r.Why, "nil map") {
+			if !strings.Contains(r.Why, "out of range") {
 				t.Errorf("who is asked is told: %s", r.Why)
 			}
 		}

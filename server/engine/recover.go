@@ -14,16 +14,19 @@ import (
 	"woolsignal/server/workspace"
 )
 
-// load folds a run from its journal. l.mu is held.
+// load folds a run from its journal. l is locked.
 func (e *Engine) load(ctx context.Context, l *live) error {
+	var workflow, definition string
 	var thread sql.NullString
-	err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?", l.id).Scan(&l.workflow, &l.definition, &thread)
+	err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?", l.id).Scan(&workflow, &definition, &thread)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fmt.Errorf("%w: %s", ErrNoRun, l.id)
 	} else if err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}
-	l.thread = thread.String
+	if l.workflow == "" { // these never change, and are read without the lock
+		l.workflow, l.definition, l.thread = workflow, definition, thread.String
+	}
 	var unreadable *workspace.UnreadableError
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); errors.As(err, &unreadable) {
 		l.def, l.unreadable = run.Unreadable(l.workflow), err
@@ -197,31 +200,33 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[str
 // has: a service that stopped, or a disk that failed, may have kept it from
 // being sent, or its answer from being taken in.
 func (e *Engine) resume(id string) {
-	l, err := e.find(e.hard, id)
-	if errors.Is(err, ErrNoRun) {
+	l := e.runs.hold(id)
+	defer e.runs.release(l)
+	var errands []run.Errand
+	var broken error
+	underWay := false
+	err := e.locked(e.hard, l, func() error {
+		if underWay = l.writing > 0; !underWay { // else what that entry sends is not known to be sent yet
+			errands, broken = run.Outstanding(l.def, l.state, now())
+		}
+		return nil
+	})
+	switch {
+	case errors.Is(err, ErrNoRun):
 		return
-	} else if err != nil {
+	case err != nil:
 		e.log.Error("a run cannot be taken up; it is tried again", "run", id, "error", err)
 		e.later(id)
 		return
-	}
-	if l.writing > 0 { // what that entry sends is not known to be sent yet
-		l.mu.Unlock()
+	case underWay:
 		e.later(id)
 		return
-	}
-	errands, err := run.Outstanding(l.def, l.state, now())
-	errands = slices.DeleteFunc(errands, e.errands.has)
-	workflow := l.workflow
-	if !e.moving(l) {
-		l.gone = true
-		defer e.forget(l)
-	}
-	l.mu.Unlock()
-	if err != nil {
-		e.log.Error("a run cannot be taken up", "run", id, "error", err)
+	case broken != nil:
+		e.log.Error("a run cannot be taken up", "run", id, "error", broken)
 		return
 	}
+	errands = slices.DeleteFunc(errands, e.errands.has)
+	workflow := l.workflow
 	for _, errand := range errands {
 		if call, is := errand.Task.(*run.Call); is && call.Resend == flow.ResendNever {
 			e.working.Go(func() {

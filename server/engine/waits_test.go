@@ -88,11 +88,11 @@ func TestTimersSurviveARestart(t *testing.T) {
 		ids = append(ids, call(t, e, "sleep", nil))
 	}
 	becomes(t, e, ids[19], run.Waiting)
-	e.mu.Lock()
-	if n := len(e.live); n != 0 {
+	e.runs.mu.Lock()
+	if n := len(e.runs.byID); n != 0 {
 		t.Errorf("%d sleeping runs are in memory", n)
 	}
-	e.mu.Unlock()
+	e.runs.mu.Unlock()
 	e = restart(t, e, bed)
 	for _, id := range ids {
 		s := becomes(t, e, id, run.Done)

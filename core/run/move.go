@@ -1,0 +1,59 @@
+package run
+
+import (
+	"errors"
+	"time"
+)
+
+// Move moves a run by events that happen at one time, and gives the entry for
+// its journal and what is then asked of the outside. An entry without records
+// is not to be written. The state is changed in place; after an error other
+// than [ErrStale] and *[Refused], which say it was not, it must be folded
+// anew.
+//
+// onTheSpot answers errands that can be answered at once, and nil for others;
+// what follows belongs to the same entry. It may be nil.
+func Move(def *Definition, state *State, now time.Time, onTheSpot func(Errand) (Reply, error), events ...Event) (Entry, []Errand, error) {
+	m := newMachine(def, state, now)
+	for _, e := range events {
+		if err := m.handle(e); err != nil {
+			return Entry{}, nil, err
+		}
+	}
+	if onTheSpot != nil {
+		if err := m.answerOnTheSpot(onTheSpot); err != nil {
+			return Entry{}, nil, err
+		}
+	}
+	entry := Entry{Form: Form, Seq: state.Seq + 1, At: now, Records: m.records}
+	if len(m.records) > 0 {
+		state.Seq = entry.Seq
+	}
+	state.rest()
+	return entry, m.errands, nil
+}
+
+// answerOnTheSpot answers errands until none is left that can be. Another way
+// may have been enough meanwhile, which makes an answer stale.
+func (m *machine) answerOnTheSpot(answer func(Errand) (Reply, error)) error {
+	for again := true; again; {
+		again = false
+		open := m.errands
+		m.errands = nil
+		for _, e := range open {
+			reply, err := answer(e)
+			if err != nil {
+				return err
+			}
+			if reply == nil {
+				m.errands = append(m.errands, e)
+				continue
+			}
+			if err := m.handle(e.Answer(reply)); err != nil && !errors.Is(err, ErrStale) {
+				return err
+			}
+			again = true
+		}
+	}
+	return nil
+}

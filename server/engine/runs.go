@@ -1,0 +1,161 @@
+package engine
+
+import (
+	"sync"
+	"time"
+
+	"woolsignal/core/run"
+)
+
+// runs are the runs in memory. One is there while somebody works with it, and
+// while something moves it; whoever works with one holds it, so that all who do
+// have the same.
+type runs struct {
+	mu      sync.Mutex                 // guards the maps, and the holders of every run
+	byID    map[string]*live           // those in memory
+	waiters map[string][]chan struct{} // closed once a run has answered, ended, or waits for somebody
+}
+
+func newRuns() *runs {
+	return &runs{byID: map[string]*live{}, waiters: map[string][]chan struct{}{}}
+}
+
+// live is a run in memory.
+type live struct {
+	id      string
+	holders int // guarded by runs.mu
+
+	mu         sync.Mutex // guards what follows; held while the run moves
+	workflow   string
+	definition string
+	thread     string
+	place      place // what its workflow's limits make of it
+	chain      chain // what brought it about
+	def        *run.Definition
+	state      *run.State // nil where it is to be folded from its journal
+	kept       kept       // of its snapshots
+	writing    int        // entries that are queued and not durable yet
+	unreadable error      // why what it follows cannot be read; then it can only be ended
+}
+
+// moves tells whether something moves the run, so that it stays in memory.
+func (l *live) moves() bool {
+	return l.state != nil && (l.state.Status == run.Running || l.state.Status == run.Queued)
+}
+
+// locked does something to the run while nobody else does.
+func (l *live) locked(do func() error) error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return do()
+}
+
+// wrote notes that an entry is durable, and tells how far the run is: whether
+// it rests with that entry, since it ended or waits; whether its caller has an
+// answer; and when it goes on by itself.
+func (l *live) wrote(entry run.Entry) (status run.Status, rests, answered bool, wake time.Time) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.writing--
+	if l.state == nil { // an entry behind this one could not be written
+		return run.Running, false, false, time.Time{}
+	}
+	status = l.state.Status
+	rests = l.state.Seq == entry.Seq && (status.Ended() || status == run.Waiting)
+	return status, rests, l.state.Response != nil, l.state.Wake()
+}
+
+// response is what the run answered its caller; nil where it has not.
+func (l *live) response() *run.Response {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.state == nil {
+		return nil
+	}
+	return l.state.Response
+}
+
+// spoil says that what is in memory is not what the database holds: whoever
+// comes next folds the journal anew.
+func (l *live) spoil() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.writing--
+	l.state = nil
+}
+
+// hold gives a run for work; [runs.release] must follow.
+func (r *runs) hold(id string) *live {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	l := r.byID[id]
+	if l == nil {
+		l = &live{id: id}
+		r.byID[id] = l
+	}
+	l.holders++
+	return l
+}
+
+// add makes room for a new run, which is held, and gives what its caller waits
+// by. There is none where too many are in memory and the run is not ours.
+func (r *runs) add(l *live, inside bool) (<-chan struct{}, bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if len(r.byID) >= maxLive && !inside {
+		return nil, false
+	}
+	l.holders++
+	r.byID[l.id] = l
+	answered := make(chan struct{})
+	r.waiters[l.id] = append(r.waiters[l.id], answered)
+	return answered, true
+}
+
+// release ends somebody's work with a run. One that nobody holds and nothing
+// moves leaves memory; nobody else can touch it then, so it needs no lock.
+func (r *runs) release(l *live) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if l.holders--; l.holders > 0 || l.moves() {
+		return
+	}
+	delete(r.byID, l.id)
+	r.wakeLocked(l.id)
+}
+
+// wake tells who waits that a run answered, ended, or waits itself.
+func (r *runs) wake(id string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.wakeLocked(id)
+}
+
+// wakeLocked is wake for who holds the lock.
+func (r *runs) wakeLocked(id string) {
+	for _, w := range r.waiters[id] {
+		close(w)
+	}
+	delete(r.waiters, id)
+}
+
+// await gives a channel that closes when a run has answered or ended; at once
+// where it is not in memory.
+func (r *runs) await(id string) <-chan struct{} {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	w := make(chan struct{})
+	if r.byID[id] == nil {
+		close(w)
+		return w
+	}
+	r.waiters[id] = append(r.waiters[id], w)
+	return w
+}
+
+// full tells whether there is no room for more.
+func (r *runs) full() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return len(r.byID) >= maxLive
+}

@@ -95,7 +95,7 @@ func hash(token string) []byte {
 
 // AddPerson makes an account. Errors: [ErrTaken], or what is wrong with the fields.
 func (a *Access) AddPerson(ctx context.Context, email, name string, role Role, password string) (Person, error) {
-	return a.addPerson(ctx, nil, email, name, role, password)
+	return a.addPerson(ctx, store.Batch{}, email, name, role, password)
 }
 
 // addPerson makes an account where the guards of a batch hold; the error is
@@ -116,7 +116,7 @@ func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name strin
 	if err != nil {
 		return Person{}, err
 	}
-	b.Guard("INSERT INTO people (email, name, role, password, created) SELECT ?1, ?2, ?3, ?4, ?5 WHERE NOT EXISTS (SELECT 1 FROM people WHERE email = ?1)",
+	b.Guard("nobody has this e-mail", "INSERT INTO people (email, name, role, password, created) SELECT ?1, ?2, ?3, ?4, ?5 WHERE NOT EXISTS (SELECT 1 FROM people WHERE email = ?1)",
 		email, name, string(role), hashed, store.Time(time.Now()))
 	const byEmail = "SELECT id, email, name, role FROM people WHERE email = ?"
 	if err := a.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
@@ -279,7 +279,8 @@ func (a *Access) Accept(ctx context.Context, key, email, name, password string) 
 		return "", p, err
 	}
 	var used store.Batch // used up and the account made at once, or neither
-	used.Guard("DELETE FROM invitations WHERE hash = ?", hash(key))
+	used.Savepoint()
+	used.Guard("the invitation has not been used", "DELETE FROM invitations WHERE hash = ?", hash(key))
 	if p, err = a.addPerson(ctx, used, email, name, role, password); errors.Is(err, store.ErrGuard) {
 		return "", p, ErrNoInvitation
 	} else if err != nil {

@@ -53,7 +53,7 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	var b store.Batch
-	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
+	b.Guard("the delivery is the first of its id", "INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
 	heardAs, key := signal.HeardAs()
 	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, ?, ?, ?, 'new', ?, ?)",
 		a.delivery, signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)

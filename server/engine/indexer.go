@@ -86,7 +86,7 @@ func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, er
 	rows, err := e.store.Read().QueryContext(ctx, `SELECT j.n, first.n, r.about, CASE WHEN r.status IN ('failed', 'stopped') AND j.seq = r.seq THEN r.because ELSE '' END, j.seq
 		FROM journal j JOIN runs r ON r.id = j.run JOIN journal first ON first.run = j.run AND first.seq = 1 WHERE j.n > ? ORDER BY j.n LIMIT ?`, after, indexAtOnce)
 	if err != nil {
-		return nil, after, fmt.Errorf("engine: %w", err)
+		return store.Batch{}, after, fmt.Errorf("engine: %w", err)
 	}
 	defer rows.Close()
 	var b store.Batch
@@ -95,7 +95,7 @@ func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, er
 		var first, seq int64
 		var about, because string
 		if err := rows.Scan(&last, &first, &about, &because, &seq); err != nil {
-			return nil, after, fmt.Errorf("engine: %w", err)
+			return store.Batch{}, after, fmt.Errorf("engine: %w", err)
 		}
 		if seq == 1 && about+because != "" || because != "" {
 			b.Do("INSERT OR REPLACE INTO run_words (rowid, words) VALUES (?, ?)", first, about+" "+because)

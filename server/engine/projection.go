@@ -33,7 +33,7 @@ func source(workflow string, s *run.Signal) string {
 // It is skipped where the delivery came before.
 func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 	var b store.Batch
-	b.Guard("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery, l.state.Signal.ID, l.id)
+	b.Guard("the delivery is the first of its id", "INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery, l.state.Signal.ID, l.id)
 	return beginning(b, l, entry)
 }
 
@@ -41,7 +41,7 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 func inboxBatch(a *arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
-		b.Guard("UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, a.delivery, a.signal.ID)
+		b.Guard("the arrival has no run", "UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, a.delivery, a.signal.ID)
 		b.Do("DELETE FROM inbox WHERE delivery = ? AND id = ?", a.delivery, a.signal.ID)
 		return beginning(b, l, entry)
 	}
@@ -86,7 +86,7 @@ func wakes(s *run.State) any {
 // nextBatch writes a later advance. It is skipped where the run is no longer
 // where this advance began.
 func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
-	return following(nil, l, entry)
+	return following(store.Batch{}, l, entry)
 }
 
 // heardBatch writes an advance that a signal of the inbox made. It is skipped
@@ -94,11 +94,12 @@ func nextBatch(l *live, entry run.Entry) (store.Batch, error) {
 func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
+		b.Savepoint()
 		if alsoStarts(entry) { // it stays new: it is still to start a run
-			b.Guard("UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+			b.Guard("nobody heard the signal", "UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
 			return following(b, l, entry)
 		}
-		b.Guard("UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+		b.Guard("nobody heard the signal", "UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
 		return following(b, l, entry)
 	}
 }
@@ -122,7 +123,7 @@ func following(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
 // before it.
 func relisted(b *store.Batch, l *live, entry run.Entry) {
 	s := l.state
-	b.Guard("UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
+	b.Guard("the run stands before this entry", "UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
 		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost), l.id, entry.Seq-1)
 }
 

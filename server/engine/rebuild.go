@@ -93,7 +93,7 @@ func (e *Engine) rebuildSome(ctx context.Context, after int64, open map[string]*
 func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, data []byte) (store.Batch, error) {
 	entry, err := run.DecodeEntry(data)
 	if err != nil {
-		return nil, err
+		return store.Batch{}, err
 	}
 	l := open[id]
 	if l == nil {
@@ -101,12 +101,12 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 		open[id] = l
 	}
 	if err := l.state.Apply(entry); err != nil {
-		return nil, err
+		return store.Batch{}, err
 	}
 	var b store.Batch
 	if entry.Seq == 1 {
 		if err := e.beganAs(ctx, l); err != nil {
-			return nil, err
+			return store.Batch{}, err
 		}
 		b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run", l.delivery(), l.state.Signal.ID, l.id)
 		listed(&b, l)

@@ -67,7 +67,7 @@ func (k *Keeper) Return(ctx context.Context, state string) (*Errand, error) {
 		return nil, ErrNoErrand // the key was replaced meanwhile
 	}
 	var b store.Batch
-	b.Guard("DELETE FROM oauth_errands WHERE state = ?", hash[:])
+	b.Guard("the sign-in has not been used", "DELETE FROM oauth_errands WHERE state = ?", hash[:])
 	if err := k.Store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
 		return nil, ErrNoErrand
 	} else if err != nil {

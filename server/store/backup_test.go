@@ -104,10 +104,14 @@ func TestSeveralGuardsAreOne(t *testing.T) {
 	defer s.Close()
 	set(t, s, "a")
 	var b Batch
-	b.Guard("UPDATE settings SET value = 'changed' WHERE name = 'a'")
-	b.Guard("UPDATE settings SET value = 'changed' WHERE name = 'nosuch'")
+	b.Guard("a is there", "UPDATE settings SET value = 'changed' WHERE name = 'a'")
+	b.Guard("nosuch is there", "UPDATE settings SET value = 'changed' WHERE name = 'nosuch'")
 	b.Do("INSERT INTO settings (name, value) VALUES ('b', 'x')")
-	if err := s.Write(ctx, b); !errors.Is(err, ErrGuard) {
+	if err := s.Write(ctx, b); err == nil || errors.Is(err, ErrGuard) || !strings.Contains(err.Error(), "savepoint") {
+		t.Fatalf("two guards without a savepoint: %v", err)
+	}
+	b.Savepoint()
+	if err := s.Write(ctx, b); !errors.Is(err, ErrGuard) || !strings.Contains(err.Error(), "nosuch is there") {
 		t.Fatal(err)
 	}
 	var value string

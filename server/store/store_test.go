@@ -78,8 +78,8 @@ func TestABadBatchSpoilsOnlyItself(t *testing.T) {
 func TestAGuardSkipsItsWholeBatch(t *testing.T) {
 	s := open(t, t.TempDir())
 	var b store.Batch
-	b.Guard("UPDATE files SET text = 'y' WHERE path = 'missing'")
-	b = append(b, insert("a")...)
+	b.Guard("the file is there", "UPDATE files SET text = 'y' WHERE path = 'missing'")
+	b.Add(insert("a"))
 	if err := s.Write(context.Background(), b); !errors.Is(err, store.ErrGuard) {
 		t.Errorf("a guard that touches no row: %v", err)
 	}

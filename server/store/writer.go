@@ -9,27 +9,50 @@ import (
 	"time"
 )
 
-// Statement is one write. A guard must touch at least one row, else the whole
-// batch is skipped and [ErrGuard] returned.
-type Statement struct {
-	SQL   string
-	Args  []any
-	Guard bool
+// Batch is written whole or not at all. Its guards come before what it writes:
+// where one touches no row the batch is skipped, and nothing of it is written.
+type Batch struct {
+	guards    []guard
+	writes    []statement
+	savepoint bool
 }
 
-// Batch is written whole or not at all.
-type Batch []Statement
-
-// Do appends a statement.
-func (b *Batch) Do(sql string, args ...any) { *b = append(*b, Statement{SQL: sql, Args: args}) }
-
-// Guard appends a statement that must touch a row.
-func (b *Batch) Guard(sql string, args ...any) {
-	*b = append(*b, Statement{SQL: sql, Args: args, Guard: true})
+// statement is one write.
+type statement struct {
+	sql  string
+	args []any
 }
+
+// guard is a statement that must touch a row.
+type guard struct {
+	statement
+	relies string // on what the batch relies
+}
+
+// Do adds a statement.
+func (b *Batch) Do(sql string, args ...any) { b.writes = append(b.writes, statement{sql, args}) }
+
+// Guard adds a statement that must touch a row, and says on what the batch
+// relies by it. Who adds a second asks for a [Batch.Savepoint].
+func (b *Batch) Guard(relies, sql string, args ...any) {
+	b.guards = append(b.guards, guard{statement{sql, args}, relies})
+}
+
+// Savepoint asks for a place to go back to: where a guard skips the batch,
+// what the guards before it changed is taken back.
+func (b *Batch) Savepoint() { b.savepoint = true }
+
+// Add puts another batch behind this one: both are written, or none is.
+func (b *Batch) Add(other Batch) {
+	b.guards, b.writes = append(b.guards, other.guards...), append(b.writes, other.writes...)
+	b.savepoint = b.savepoint || other.savepoint
+}
+
+// Empty tells whether there is nothing to write.
+func (b *Batch) Empty() bool { return len(b.guards)+len(b.writes) == 0 }
 
 // ErrGuard says that a batch was skipped because what it relied on was no
-// longer so.
+// longer so; the error that wraps it says what that was.
 var ErrGuard = errors.New("the record was changed by somebody else meanwhile")
 
 // ErrClosed says that the store takes no more writes.
@@ -180,11 +203,13 @@ func (s *Store) commit(group []*pending, statements map[string]*sql.Stmt) (outco
 	return outcomes, nil
 }
 
-// apply runs one batch inside the group's transaction. Guards come first, so
-// a batch with one that is skipped has changed nothing; one with several is
-// taken back.
+// apply runs one batch inside the group's transaction. One that is skipped has
+// changed nothing.
 func (s *Store) apply(ctx context.Context, batch Batch, statements map[string]*sql.Stmt) (skip, err error) {
-	if len(batch) < 2 || !batch[1].Guard {
+	if len(batch.guards) > 1 && !batch.savepoint {
+		return nil, fmt.Errorf("store: a batch has two guards and no savepoint: %s", batch.guards[1].relies)
+	}
+	if !batch.savepoint {
 		return s.run(ctx, batch, statements)
 	}
 	if err := s.exec(ctx, statements, "SAVEPOINT batch"); err != nil {
@@ -201,26 +226,33 @@ func (s *Store) apply(ctx context.Context, batch Batch, statements map[string]*s
 }
 
 func (s *Store) run(ctx context.Context, batch Batch, statements map[string]*sql.Stmt) (skip, err error) {
-	for i, st := range batch {
-		if st.Guard && i > 0 && !batch[i-1].Guard {
-			return nil, fmt.Errorf("store: a guard stands behind a plain statement: %s", st.SQL)
-		}
-		prepared, err := s.prepared(ctx, statements, st.SQL)
+	for _, g := range batch.guards {
+		result, err := s.write(ctx, g.statement, statements)
 		if err != nil {
 			return nil, err
 		}
-		result, err := prepared.ExecContext(ctx, st.Args...)
-		if err != nil {
-			return nil, fmt.Errorf("store: %w in %s", err, st.SQL)
-		}
-		if !st.Guard {
-			continue
-		}
 		if n, err := result.RowsAffected(); err != nil || n == 0 {
-			return ErrGuard, err
+			return fmt.Errorf("%w: no longer so: %s", ErrGuard, g.relies), err
+		}
+	}
+	for _, st := range batch.writes {
+		if _, err := s.write(ctx, st, statements); err != nil {
+			return nil, err
 		}
 	}
 	return nil, nil
+}
+
+func (s *Store) write(ctx context.Context, st statement, statements map[string]*sql.Stmt) (sql.Result, error) {
+	prepared, err := s.prepared(ctx, statements, st.sql)
+	if err != nil {
+		return nil, err
+	}
+	result, err := prepared.ExecContext(ctx, st.args...)
+	if err != nil {
+		return nil, fmt.Errorf("store: %w in %s", err, st.sql)
+	}
+	return result, nil
 }
 
 func (s *Store) exec(ctx context.Context, statements map[string]*sql.Stmt, text string) error {

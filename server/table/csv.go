@@ -42,7 +42,7 @@ func (t *Table) Import(ctx context.Context, text string) (added, changed int, er
 		b.Do("INSERT INTO table_rows (tbl, key, data, added, changed) VALUES (?1, ?2, ?3, ?4, ?4) ON CONFLICT DO NOTHING", t.Of.ID, key, string(data), now)
 		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, '' FROM table_rows WHERE changes() > 0 AND n = last_insert_rowid()")
 	}
-	if len(b) == 0 {
+	if b.Empty() {
 		return 0, 0, nil
 	}
 	if err := t.Store.Write(ctx, b); err != nil {

@@ -100,7 +100,7 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made, run string
 	}
 	now := store.Time(time.Now())
 	var b store.Batch
-	b.Guard("INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
+	b.Guard("no row has this key", "INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
 	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM table_rows WHERE n = last_insert_rowid()", run)
 	err = t.Store.Write(ctx, b)
 	switch {
@@ -199,7 +199,7 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run 
 		}
 		row.Changed = time.Now()
 		var b store.Batch
-		b.Guard("UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) = json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
+		b.Guard("the row is as it was read", "UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) = json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
 		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) VALUES (?, ?, 'changed', ?, ?, ?)", t.Of.ID, n, string(after), store.Time(row.Changed), run)
 		if err := t.Store.Write(ctx, b); err == nil {
 			t.Store.TellRows(t.Of.ID)
@@ -219,7 +219,7 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run 
 // Remove takes a row out. The error is [ErrNoRow] where there is none.
 func (t *Table) Remove(ctx context.Context, n int64) error {
 	var b store.Batch
-	b.Guard("DELETE FROM table_rows WHERE tbl = ? AND n = ?", t.Of.ID, n)
+	b.Guard("the row is there", "DELETE FROM table_rows WHERE tbl = ? AND n = ?", t.Of.ID, n)
 	err := t.Store.Write(ctx, b)
 	if errors.Is(err, store.ErrGuard) {
 		return ErrNoRow

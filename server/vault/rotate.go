@@ -39,7 +39,7 @@ func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
 		}
 		put(&b, name, closed)
 	}
-	if len(b) > 0 {
+	if !b.Empty() {
 		if err := v.store.Write(ctx, b); err != nil {
 			// A disk that failed may yet keep what it said it had not. The new key
 			// stays beside the old one, and the next start takes the one that opens.

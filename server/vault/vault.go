@@ -146,7 +146,7 @@ func (v *Vault) Unseal(closed []byte, name string) (string, error) {
 // Put seals a secret, in place of any before it. Its name is a connection's
 // id; tokens that belong to a connection have names that begin with it.
 func (v *Vault) Put(ctx context.Context, name, secret string) error {
-	return v.PutAll(ctx, map[string]string{name: secret}, nil)
+	return v.PutAll(ctx, map[string]string{name: secret}, store.Batch{})
 }
 
 // PutAll seals secrets that belong together, all or none of them, with what

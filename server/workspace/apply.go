@@ -44,7 +44,7 @@ type Change struct {
 func (h *Holder) Apply(ctx context.Context, c Change) ([]flow.Problem, error) {
 	h.write.Lock()
 	defer h.write.Unlock()
-	return h.apply(ctx, c, nil)
+	return h.apply(ctx, c, store.Batch{})
 }
 
 // apply writes a change and what belongs to it. h.write is held.
@@ -71,11 +71,12 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 		}
 	}
 	for id := range h.Now().Live {
-		if next.Workflows[id] == nil && len(more) == 0 {
+		if next.Workflows[id] == nil && more.Empty() {
 			b.Do("DELETE FROM live WHERE workflow = ?", id) // nothing starts what is gone
 		}
 	}
-	if err := h.store.Write(ctx, append(b, more...)); err != nil {
+	b.Add(more)
+	if err := h.store.Write(ctx, b); err != nil {
 		return nil, fmt.Errorf("workspace: %w", err)
 	}
 	ctx = context.WithoutCancel(ctx) // it is written: what is in memory follows, whoever has left
@@ -188,6 +189,6 @@ func (h *Holder) Delete(ctx context.Context, workflow, by string) error {
 	maps.DeleteFunc(files, func(path, _ string) bool {
 		return path == "workflows/"+workflow+".yaml" || strings.HasPrefix(path, "samples/"+workflow+"/")
 	})
-	_, err := h.apply(ctx, Change{Files: files, By: by, Draft: true}, nil)
+	_, err := h.apply(ctx, Change{Files: files, By: by, Draft: true}, store.Batch{})
 	return err
 }

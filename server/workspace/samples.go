@@ -31,7 +31,7 @@ func (h *Holder) KeepSample(ctx context.Context, workflow, name string, signal *
 	}
 	files := maps.Clone(h.Now().Files)
 	files["samples/"+workflow+"/"+name+".json"] = string(text) + "\n"
-	_, err = h.apply(ctx, Change{Files: files, By: by, Draft: true}, nil)
+	_, err = h.apply(ctx, Change{Files: files, By: by, Draft: true}, store.Batch{})
 	return err
 }
 

@@ -167,7 +167,7 @@ func (h *Holder) Revert(ctx context.Context, workflow string, n int, by string) 
 	if err := h.Now().taken(workflow, b.def.Workflow); err != nil {
 		return wire.Version{}, err
 	}
-	back, _, err := h.next(ctx, nil, workflow, v.Definition, fmt.Sprintf("back to version %d", n), by)
+	back, _, err := h.next(ctx, store.Batch{}, workflow, v.Definition, fmt.Sprintf("back to version %d", n), by)
 	return back, err
 }
 

@@ -96,6 +96,11 @@ type Run struct {
 	Origin   *Origin      `json:"origin,omitempty"` // nil where a signal from outside started it
 }
 
+// TakenBack is what came back from the bin.
+type TakenBack struct {
+	Path string `json:"path"`
+}
+
 // Origin is where a run comes from that no signal from outside started.
 type Origin struct {
 	Kind string `json:"kind"`          // call, rerun or try

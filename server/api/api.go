@@ -7,9 +7,7 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
-	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -143,7 +141,11 @@ func (a *API) guard(route Route) http.Handler {
 			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
 		}
 		r.Body = http.MaxBytesReader(w, r.Body, maxBody)
-		if err := route.handle(w, r); err != nil {
+		err := route.asked(r)
+		if err == nil {
+			err = route.handle(w, r)
+		}
+		if err != nil {
 			a.fail(w, r, err)
 		}
 	})
@@ -211,31 +213,6 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 		a.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "error", err)
 		problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "It is in the service's log.")
 	}
-}
-
-// decode reads a JSON body; unknown fields are a mistake worth telling.
-func decode[T any](r *http.Request) (T, error) {
-	var v T
-	d := json.NewDecoder(r.Body)
-	d.DisallowUnknownFields()
-	if err := d.Decode(&v); err != nil {
-		var large *http.MaxBytesError
-		if errors.As(err, &large) {
-			return v, err
-		}
-		return v, refuse(http.StatusBadRequest, "The request cannot be read", strings.TrimPrefix(err.Error(), "json: "))
-	}
-	if _, err := d.Token(); err != io.EOF {
-		return v, refuse(http.StatusBadRequest, "The request cannot be read", "there is more behind the JSON value")
-	}
-	return v, nil
-}
-
-// reply answers with JSON.
-func reply(w http.ResponseWriter, v any) error {
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	return json.NewEncoder(w).Encode(v)
 }
 
 func optional(ms *int64) *time.Time {

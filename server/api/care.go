@@ -14,19 +14,15 @@ import (
 	"woolsignal/wire"
 )
 
-func (a *API) paused(w http.ResponseWriter, _ *http.Request) error {
-	return reply(w, wire.Switch{On: !a.Engine.Paused()})
+func (a *API) paused(_ *request, _ none) (wire.Switch, error) {
+	return wire.Switch{On: !a.Engine.Paused()}, nil
 }
 
-func (a *API) pause(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Switch](r)
-	if err != nil {
-		return err
-	}
+func (a *API) pause(r *request, in wire.Switch) (wire.Switch, error) {
 	if err := a.Engine.Pause(r.Context(), !in.On); err != nil {
-		return err
+		return wire.Switch{}, err
 	}
-	return reply(w, in)
+	return in, nil
 }
 
 // backup sends a copy of the database as it is at one moment, while the
@@ -53,8 +49,8 @@ func (a *API) backup(w http.ResponseWriter, r *http.Request) error {
 }
 
 // language tells what files can say, for forms.
-func (a *API) language(w http.ResponseWriter, _ *http.Request) error {
-	return reply(w, flow.TheLanguage())
+func (a *API) language(_ *request, _ none) (flow.Language, error) {
+	return flow.TheLanguage(), nil
 }
 
 // fileSchema serves the JSON Schema of a kind of file, for editors.

@@ -7,7 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
 	"github.com/google/uuid"
 
 	"woolsignal/core/run"
@@ -25,19 +24,15 @@ const longestMessage = 20_000
 // people's threads of one name stay apart.
 func consoleSource(p access.Person) string { return run.ConsoleSource + strings.ToLower(p.Email) }
 
-func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Said](r)
-	if err != nil {
-		return err
-	}
-	id, p := chi.URLParam(r, "workflow"), person(r.Context())
+func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
+	id, p := r.Param("workflow"), person(r.Context())
 	s := a.Workspace.Now()
 	one := s.Workflows[id]
 	if live := s.Live[id]; live != nil && !in.Draft {
 		one = live.Workflow
 	}
 	if one == nil {
-		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+		return wire.Heard{}, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
 	}
 	chat := ""
 	for _, t := range one.Triggers {
@@ -48,27 +43,27 @@ func (a *API) chat(w http.ResponseWriter, r *http.Request) error {
 	}
 	switch {
 	case chat == "":
-		return refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
+		return wire.Heard{}, refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
 	case strings.TrimSpace(in.Text) == "":
-		return refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
+		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
 	case len(in.Text) > longestMessage:
-		return refuse(http.StatusRequestEntityTooLarge, "Too long", "A message may have 20,000 bytes; nothing was sent.")
+		return wire.Heard{}, refuse(http.StatusRequestEntityTooLarge, "Too long", "A message may have 20,000 bytes; nothing was sent.")
 	case in.Thread == "" || len(in.Thread) > 100:
-		return refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
+		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
 	}
 	signal := &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread, Text: in.Text,
 		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
 	ticket, err := a.say(r, id, in.Draft, signal)
 	if err != nil {
-		return err
+		return wire.Heard{}, err
 	}
-	return reply(w, wire.Heard{Run: ticket.Run, Thread: in.Thread})
+	return wire.Heard{Run: ticket.Run, Thread: in.Thread}, nil
 }
 
 // say brings a message to the run that waits for it, or starts one, of what
 // is live or of the draft.
-func (a *API) say(r *http.Request, workflow string, draft bool, signal *run.Signal) (*engine.Ticket, error) {
+func (a *API) say(r *request, workflow string, draft bool, signal *run.Signal) (*engine.Ticket, error) {
 	if !draft {
 		return a.Engine.Receive(r.Context(), workflow, signal)
 	}
@@ -79,14 +74,14 @@ func (a *API) say(r *http.Request, workflow string, draft bool, signal *run.Sign
 	return a.Engine.Accept(r.Context(), engine.Admission{Workflow: workflow, Signal: signal, Definition: hash})
 }
 
-func (a *API) thread(w http.ResponseWriter, r *http.Request) error {
+func (a *API) thread(r *request, _ none) (wire.Thread, error) {
 	ctx := r.Context()
-	thread := run.Thread{Workflow: chi.URLParam(r, "workflow"), Conversation: run.Conversation{Source: consoleSource(person(ctx)), Thread: chi.URLParam(r, "thread")}}
+	thread := run.Thread{Workflow: r.Param("workflow"), Conversation: run.Conversation{Source: consoleSource(person(ctx)), Thread: r.Param("thread")}}
 	out, err := a.conversation(ctx, thread.String(), 0)
 	if err != nil {
-		return err
+		return wire.Thread{}, err
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 // visitorThread is a conversation as a visitor sees it: without notes, and

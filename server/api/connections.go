@@ -12,8 +12,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/oauth"
@@ -23,16 +21,16 @@ import (
 	"woolsignal/wire"
 )
 
-func (a *API) connections(w http.ResponseWriter, r *http.Request) error {
+func (a *API) connections(r *request, _ none) ([]wire.Connection, error) {
 	all, err := a.describeConnections(r)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return reply(w, all)
+	return all, nil
 }
 
 // describeConnections lists every connection with how it fares.
-func (a *API) describeConnections(r *http.Request) ([]wire.Connection, error) {
+func (a *API) describeConnections(r *request) ([]wire.Connection, error) {
 	s := a.Workspace.Now()
 	out := []wire.Connection{}
 	for _, id := range slices.Sorted(maps.Keys(s.Connections)) {
@@ -45,7 +43,7 @@ func (a *API) describeConnections(r *http.Request) ([]wire.Connection, error) {
 	return out, nil
 }
 
-func (a *API) describeConnection(r *http.Request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
+func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
 	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind, Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind, Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
 	out.Ready = out.Has || !out.Needs
 	for _, op := range s.Tools {
@@ -114,7 +112,7 @@ func (a *API) looks(ctx context.Context, out *wire.Connection) error {
 }
 
 // redirect is where other services send people back to.
-func (a *API) redirect(r *http.Request) string { return a.origin(r) + returnPath }
+func (a *API) redirect(r *request) string { return a.origin(r.Request) + returnPath }
 
 // returnPath is where a sign-in at another service comes back.
 const returnPath = "/oauth/return"
@@ -155,8 +153,8 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 }
 
 // connectionOf finds the connection an address names.
-func (a *API) connectionOf(r *http.Request) (*workspace.Snapshot, *flow.Connection, error) {
-	s, id := a.Workspace.Now(), chi.URLParam(r, "connection")
+func (a *API) connectionOf(r *request) (*workspace.Snapshot, *flow.Connection, error) {
+	s, id := a.Workspace.Now(), r.Param("connection")
 	c := s.Connections[id]
 	if c == nil {
 		return s, nil, refuse(http.StatusNotFound, "Not here", "There is no connection "+id+".")
@@ -164,98 +162,94 @@ func (a *API) connectionOf(r *http.Request) (*workspace.Snapshot, *flow.Connecti
 	return s, c, nil
 }
 
-func (a *API) connection(w http.ResponseWriter, r *http.Request) error {
+func (a *API) connection(r *request, _ none) (wire.ConnectionDetail, error) {
 	s, c, err := a.connectionOf(r)
 	if err != nil {
-		return err
+		return wire.ConnectionDetail{}, err
 	}
 	one, err := a.describeConnection(r, s, c)
 	if err != nil {
-		return err
+		return wire.ConnectionDetail{}, err
 	}
 	file := "connections/" + c.ID + ".yaml"
 	out := wire.ConnectionDetail{Connection: one, Operations: []wire.ToolInfo{}, File: file, Text: s.Files[file]}
 	for _, op := range s.Tools.Search("", c.ID, mostTools) {
 		out.Operations = append(out.Operations, toolInfo(op))
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 func toolInfo(op *tool.Operation) wire.ToolInfo {
 	return wire.ToolInfo{Tool: op.Tool, Listed: slices.Sorted(maps.Keys(op.Choices))}
 }
 
-func (a *API) testConnection(w http.ResponseWriter, r *http.Request) error {
+func (a *API) testConnection(r *request, _ none) (wire.Verdict, error) {
 	s, c, err := a.connectionOf(r)
 	if err != nil {
-		return err
+		return wire.Verdict{}, err
 	}
 	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
 	if err != nil {
-		return err
+		return wire.Verdict{}, err
 	}
-	return reply(w, wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy})
+	return wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy}, nil
 }
 
 // putSecret keeps a secret, tests the connection with it, and lets what
 // waited for it go on.
-func (a *API) putSecret(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Secret](r)
-	if err != nil {
-		return err
-	}
+func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 	s, c, err := a.connectionOf(r)
 	if err != nil {
-		return err
+		return wire.Verdict{}, err
 	}
 	if !c.NeedsSecret() {
-		return refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+" says nothing under auth:, so a secret would never be used.")
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+" says nothing under auth:, so a secret would never be used.")
 	}
 	if strings.TrimSpace(in.Secret) == "" {
-		return refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
 	}
 	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
-		return err
+		return wire.Verdict{}, err
 	}
 	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
 	if err != nil {
-		return err
+		return wire.Verdict{}, err
 	}
 	if c.Auth.OAuth == nil || c.Auth.OAuth.Grant == "client_credentials" {
 		if err := a.Engine.Connected(r.Context(), c.ID, person(r.Context()).Name); err != nil {
-			return err
+			return wire.Verdict{}, err
 		}
 	}
-	return reply(w, wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy})
+	return wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy}, nil
 }
 
-func (a *API) rotateKey(w http.ResponseWriter, r *http.Request) error {
+func (a *API) rotateKey(r *request, _ none) (wire.Rotated, error) {
 	n, err := a.Secrets.RotateKey(r.Context())
 	if err != nil {
-		return err
+		return wire.Rotated{}, err
 	}
-	return reply(w, wire.Rotated{Secrets: n})
+	return wire.Rotated{Secrets: n}, nil
 }
 
 // signInElsewhere begins signing in at another service. What acts as the
 // person who is served is everybody's own; the rest is the builders'.
-func (a *API) signInElsewhere(w http.ResponseWriter, r *http.Request) error {
+func (a *API) signInElsewhere(r *request, _ none) (wire.Address, error) {
 	_, c, err := a.connectionOf(r)
 	if err != nil {
-		return err
+		return wire.Address{}, err
 	}
 	p := person(r.Context())
 	switch {
 	case c.Auth.OAuth == nil || c.Auth.OAuth.Grant != "authorization_code":
-		return refuse(http.StatusUnprocessableEntity, "Nobody signs in there", c.Title+" is not signed in to in a browser.")
+		return wire.Address{}, refuse(http.StatusUnprocessableEntity, "Nobody signs in there", c.Title+" is not signed in to in a browser.")
 	case c.Acts != "person" && !p.Role.Allows(access.Builder):
-		return refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+" is "+string(p.Role)+".")
+		return wire.Address{}, refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+" is "+string(p.Role)+".")
 	}
 	at, err := a.Kit.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
 	if err != nil {
-		return err
+		return wire.Address{}, err
 	}
-	return reply(w, wire.Address{Address: at})
+	return wire.Address{Address: at}, nil
 }
 
 // oauthReturn is where other services send people back to. It needs no
@@ -297,7 +291,7 @@ func (a *API) back(w http.ResponseWriter, r *http.Request, connection, words str
 // mostTools bounds how many tools are listed at once.
 const mostTools = 500
 
-func (a *API) tools(w http.ResponseWriter, r *http.Request) error {
+func (a *API) tools(r *request, _ none) (wire.Tools, error) {
 	q := r.URL.Query()
 	limit := 50
 	if n, err := strconv.Atoi(q.Get("limit")); err == nil && n > 0 {
@@ -308,29 +302,29 @@ func (a *API) tools(w http.ResponseWriter, r *http.Request) error {
 	for _, op := range s.Tools.Search(q.Get("text"), q.Get("connection"), limit) {
 		out.Tools = append(out.Tools, toolInfo(op))
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 // choices lists the values an argument of a tool can be fixed to.
-func (a *API) choices(w http.ResponseWriter, r *http.Request) error {
-	name := chi.URLParam(r, "connection") + "/" + chi.URLParam(r, "operation")
+func (a *API) choices(r *request, _ none) ([]wire.Choice, error) {
+	name := r.Param("connection") + "/" + r.Param("operation")
 	op := a.Workspace.Now().Tools[name]
 	if op == nil {
-		return refuse(http.StatusNotFound, "Not here", "There is no tool "+name+".")
+		return nil, refuse(http.StatusNotFound, "Not here", "There is no tool "+name+".")
 	}
-	list := op.Choices[chi.URLParam(r, "argument")]
+	list := op.Choices[r.Param("argument")]
 	if list == nil {
-		return refuse(http.StatusNotFound, "Nothing to list", name+" has no live list for "+chi.URLParam(r, "argument")+".")
+		return nil, refuse(http.StatusNotFound, "Nothing to list", name+" has no live list for "+r.Param("argument")+".")
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
 	defer cancel()
 	found, err := list(ctx)
 	if err != nil {
-		return refuse(http.StatusBadGateway, "It could not be asked", a.Secrets.Mask(err.Error()))
+		return nil, refuse(http.StatusBadGateway, "It could not be asked", a.Secrets.Mask(err.Error()))
 	}
 	out := []wire.Choice{}
 	for _, c := range found {
 		out = append(out, wire.Choice(c))
 	}
-	return reply(w, out)
+	return out, nil
 }

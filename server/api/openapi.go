@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"github.com/invopop/jsonschema"
+
+	"woolsignal/core/run"
 )
 
 // openAPI describes the API as OpenAPI 3.1, from the table of routes.
@@ -16,7 +18,7 @@ func (a *API) openAPI(w http.ResponseWriter, _ *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return reply(w, doc)
+	return reply(w, 0, doc)
 }
 
 // Description builds the OpenAPI 3.1 description.
@@ -31,7 +33,7 @@ func (a *API) Description() (map[string]any, error) {
 			}
 		}
 		for _, q := range route.Query {
-			parameters = append(parameters, map[string]any{"name": q.Name, "in": "query", "description": q.Description, "schema": map[string]any{"type": "string"}})
+			parameters = append(parameters, map[string]any{"name": q.Name, "in": "query", "description": q.Description, "schema": q.schema()})
 		}
 		if parameters != nil {
 			operation["parameters"] = parameters
@@ -43,16 +45,11 @@ func (a *API) Description() (map[string]any, error) {
 			}
 			operation["requestBody"] = map[string]any{"required": true, "content": map[string]any{"application/json": map[string]any{"schema": s}}}
 		}
-		ok := map[string]any{"description": "Done"}
-		if route.Out != nil {
-			s, err := describe(route.Out, schemas)
-			if err != nil {
-				return nil, err
-			}
-			ok["content"] = map[string]any{"application/json": map[string]any{"schema": s}}
+		responses, err := route.responses(schemas)
+		if err != nil {
+			return nil, err
 		}
-		operation["responses"] = map[string]any{"200": ok, "default": map[string]any{"description": "A problem (RFC 9457)",
-			"content": map[string]any{"application/problem+json": map[string]any{"schema": map[string]any{"type": "object"}}}}}
+		operation["responses"] = responses
 		if route.Role != "" {
 			operation["security"] = []any{map[string]any{"token": []any{}}, map[string]any{"session": []any{}}}
 			operation["x-role"] = string(route.Role)
@@ -86,20 +83,53 @@ func operationID(r Route) string {
 	return strings.ToLower(r.Method) + "_" + strings.Join(words, "_")
 }
 
+// schema describes a value in the query.
+func (p Parameter) schema() map[string]any {
+	switch p.Holds {
+	case "":
+		return map[string]any{"type": "string"}
+	case "date-time":
+		return map[string]any{"type": "string", "format": p.Holds}
+	}
+	return map[string]any{"type": p.Holds}
+}
+
+// problemSchema describes an error (RFC 9457).
+var problemSchema = map[string]any{"type": "object", "required": []any{"title", "status", "detail"}, "properties": map[string]any{
+	"title": map[string]any{"type": "string"}, "status": map[string]any{"type": "integer"}, "detail": map[string]any{"type": "string"}}}
+
+// responses describes what a route answers: its body, or that it has none, and
+// problems.
+func (route Route) responses(schemas map[string]any) (map[string]any, error) {
+	out := map[string]any{"default": map[string]any{"description": "A problem (RFC 9457)",
+		"content": map[string]any{"application/problem+json": map[string]any{"schema": problemSchema}}}}
+	switch {
+	case route.Produces != "":
+		out["200"] = map[string]any{"description": "Done", "content": map[string]any{route.Produces: map[string]any{}}}
+	case route.Out == nil:
+		out["204"] = map[string]any{"description": "Done"}
+	default:
+		s, err := describe(route.Out, schemas)
+		if err != nil {
+			return nil, err
+		}
+		content := map[string]any{"application/json": map[string]any{"schema": s}}
+		out["200"] = map[string]any{"description": "Done", "content": content}
+		if route.Later != "" {
+			out["202"] = map[string]any{"description": route.Later, "content": content}
+		}
+	}
+	return out, nil
+}
+
 // describe gives a reference to a type's schema, and keeps the schema.
-func describe(v any, schemas map[string]any) (map[string]any, error) {
-	if t := reflect.TypeOf(v); t.Kind() == reflect.Slice {
-		inner, err := describe(reflect.Zero(t.Elem()).Interface(), schemas)
+func describe(t reflect.Type, schemas map[string]any) (map[string]any, error) {
+	if t.Kind() == reflect.Slice {
+		inner, err := describe(t.Elem(), schemas)
 		return map[string]any{"type": "array", "items": inner}, err
 	}
-	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false, Namer: schemaName,
-		Mapper: func(t reflect.Type) *jsonschema.Schema {
-			if t == reflect.TypeFor[time.Time]() {
-				return &jsonschema.Schema{Type: "string", Format: "date-time"}
-			}
-			return nil
-		}}
-	data, err := json.Marshal(reflector.Reflect(v))
+	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false, Namer: schemaName, Mapper: known}
+	data, err := json.Marshal(reflector.ReflectFromType(t))
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +141,18 @@ func describe(v any, schemas map[string]any) (map[string]any, error) {
 	for name, d := range defs {
 		schemas[name] = d
 	}
-	return map[string]any{"$ref": "#/components/schemas/" + schemaName(reflect.TypeOf(v))}, nil
+	return map[string]any{"$ref": "#/components/schemas/" + schemaName(t)}, nil
+}
+
+// known describes types whose JSON is not that of their fields.
+func known(t reflect.Type) *jsonschema.Schema {
+	switch t {
+	case reflect.TypeFor[time.Time]():
+		return &jsonschema.Schema{Type: "string", Format: "date-time"}
+	case reflect.TypeFor[run.BlockName](), reflect.TypeFor[run.Conversation]():
+		return &jsonschema.Schema{Type: "string"}
+	}
+	return nil
 }
 
 // schemaName tells types of one name in two packages apart: a run's Review

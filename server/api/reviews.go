@@ -8,8 +8,6 @@ import (
 	"net/http"
 	"slices"
 
-	"github.com/go-chi/chi/v5"
-
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -55,21 +53,21 @@ func yours(all []wire.Review) []wire.Review {
 	return slices.DeleteFunc(all, func(r wire.Review) bool { return !r.Yours })
 }
 
-func (a *API) reviews(w http.ResponseWriter, r *http.Request) error {
+func (a *API) reviews(r *request, _ none) (wire.Reviews, error) {
 	p := person(r.Context())
 	if r.URL.Query().Get("decided") == "true" {
 		rows, err := a.Store.Read().QueryContext(r.Context(), reviewQuery+"decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
 		all, err := a.scanReviews(p, rows, err)
 		if err != nil {
-			return err
+			return wire.Reviews{}, err
 		}
-		return reply(w, wire.Reviews{Reviews: all})
+		return wire.Reviews{Reviews: all}, nil
 	}
 	all, err := a.openReviews(r.Context(), p)
 	if err != nil {
-		return err
+		return wire.Reviews{}, err
 	}
-	return reply(w, wire.Reviews{Reviews: all})
+	return wire.Reviews{Reviews: all}, nil
 }
 
 func (a *API) findReview(ctx context.Context, id string) (wire.Review, error) {
@@ -84,26 +82,22 @@ func (a *API) findReview(ctx context.Context, id string) (wire.Review, error) {
 	return found[0], nil
 }
 
-func (a *API) review(w http.ResponseWriter, r *http.Request) error {
-	found, err := a.findReview(r.Context(), chi.URLParam(r, "review"))
+func (a *API) review(r *request, _ none) (wire.Review, error) {
+	found, err := a.findReview(r.Context(), r.Param("review"))
 	if err != nil {
-		return err
+		return wire.Review{}, err
 	}
-	return reply(w, found)
+	return found, nil
 }
 
-func (a *API) decide(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Decision](r)
-	if err != nil {
-		return err
-	}
-	ctx, id := r.Context(), chi.URLParam(r, "review")
+func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
+	ctx, id := r.Context(), r.Param("review")
 	found, err := a.findReview(ctx, id)
 	if err != nil {
-		return err
+		return wire.Review{}, err
 	}
 	if !found.Yours {
-		return refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+flow.Audience(found.Of)+".")
+		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+flow.Audience(found.Of)+".")
 	}
 	expr.Canonical(in.Edited)
 	err = a.Engine.Decide(ctx, found.Run, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
@@ -111,19 +105,19 @@ func (a *API) decide(w http.ResponseWriter, r *http.Request) error {
 	switch {
 	case errors.Is(err, run.ErrStale):
 		if found, err = a.findReview(ctx, id); err != nil {
-			return err
+			return wire.Review{}, err
 		}
 		if found.By == "" {
-			return refuse(http.StatusConflict, "Too late", "The run ended before anybody decided.")
+			return wire.Review{}, refuse(http.StatusConflict, "Too late", "The run ended before anybody decided.")
 		}
-		return refuse(http.StatusConflict, "Already decided", found.By+" chose “"+found.Choice+"” before you.")
+		return wire.Review{}, refuse(http.StatusConflict, "Already decided", found.By+" chose “"+found.Choice+"” before you.")
 	case errors.As(err, &refused):
-		return refuse(http.StatusUnprocessableEntity, "This cannot be decided so", refused.Message+".")
+		return wire.Review{}, refuse(http.StatusUnprocessableEntity, "This cannot be decided so", refused.Message+".")
 	case err != nil:
-		return err
+		return wire.Review{}, err
 	}
 	if found, err = a.findReview(ctx, id); err != nil {
-		return err
+		return wire.Review{}, err
 	}
-	return reply(w, found)
+	return found, nil
 }

@@ -48,37 +48,37 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	return out, rows.Err()
 }
 
-func (a *API) runs(w http.ResponseWriter, r *http.Request) error {
+func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 	limit := 50
 	if text := r.URL.Query().Get("limit"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 || n > 200 {
-			return refuse(http.StatusBadRequest, "The limit is not right", "limit is a number from 1 to 200.")
+			return wire.Runs{}, refuse(http.StatusBadRequest, "The limit is not right", "limit is a number from 1 to 200.")
 		}
 		limit = n
 	}
 	f, err := readFilter(r.URL.Query())
 	if err != nil {
-		return err
+		return wire.Runs{}, err
 	}
 	found, err := a.find(r.Context(), f, limit+1)
 	if err != nil {
-		return err
+		return wire.Runs{}, err
 	}
 	out := wire.Runs{Runs: found, Next: f.goOn}
 	if len(found) > limit {
 		out.Runs = found[:limit]
 		out.Next = found[limit-1].ID
 	}
-	return reply(w, out)
+	return out, nil
 }
 
-func (a *API) run(w http.ResponseWriter, r *http.Request) error {
-	detail, err := a.detail(r.Context(), chi.URLParam(r, "run"))
+func (a *API) run(r *request, _ none) (wire.Detail, error) {
+	detail, err := a.detail(r.Context(), r.Param("run"))
 	if err != nil {
-		return err
+		return wire.Detail{}, err
 	}
-	return reply(w, detail)
+	return detail, nil
 }
 
 // detail lays a run over the script it was started with.
@@ -135,23 +135,15 @@ func moment(t time.Time) *time.Time {
 	return &t
 }
 
-func (a *API) cancel(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Stop](r)
-	if err != nil {
-		return err
-	}
-	id := chi.URLParam(r, "run")
-	err = a.Engine.StopRun(r.Context(), id, run.Stop{By: person(r.Context()).Name, Note: in.Note})
+func (a *API) cancel(r *request, in wire.Stop) (wire.Detail, error) {
+	id := r.Param("run")
+	err := a.Engine.StopRun(r.Context(), id, run.Stop{By: person(r.Context()).Name, Note: in.Note})
 	if errors.Is(err, run.ErrStale) {
-		return refuse(http.StatusConflict, "Too late", "The run "+id+" has ended already.")
+		return wire.Detail{}, refuse(http.StatusConflict, "Too late", "The run "+id+" has ended already.")
 	} else if err != nil {
-		return err
+		return wire.Detail{}, err
 	}
-	detail, err := a.detail(r.Context(), id)
-	if err != nil {
-		return err
-	}
-	return reply(w, detail)
+	return a.detail(r.Context(), id)
 }
 
 func (a *API) journal(w http.ResponseWriter, r *http.Request) error {
@@ -159,20 +151,20 @@ func (a *API) journal(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return reply(w, entries)
+	return reply(w, 0, entries)
 }
 
-func (a *API) today(w http.ResponseWriter, r *http.Request) error {
+func (a *API) today(r *request, _ none) (wire.Today, error) {
 	ctx, db, s := r.Context(), a.Store.Read(), a.Workspace.Now()
 	out := wire.Today{Missing: []wire.Connection{}}
 	open, err := a.openReviews(ctx, person(ctx))
 	if err != nil {
-		return err
+		return wire.Today{}, err
 	}
 	out.Reviews = yours(open)
 	all, err := a.describeConnections(r)
 	if err != nil {
-		return err
+		return wire.Today{}, err
 	}
 	for _, c := range all {
 		if !c.Ready && len(c.Used) > 0 {
@@ -182,18 +174,18 @@ func (a *API) today(w http.ResponseWriter, r *http.Request) error {
 	day := time.Now().Add(-24 * time.Hour)
 	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
 	if err != nil {
-		return err
+		return wire.Today{}, err
 	}
 	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
 	if err != nil {
-		return err
+		return wire.Today{}, err
 	}
 	now := time.Now().In(s.Zone)
 	midnight := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, s.Zone)
 	err = db.QueryRowContext(ctx, "SELECT count(*), coalesce(sum(cost), 0), coalesce(sum(input), 0), coalesce(sum(output), 0) FROM runs WHERE accepted >= ?", store.Time(midnight)).
 		Scan(&out.Runs, &out.Cost, &out.Input, &out.Output)
 	if err != nil {
-		return err
+		return wire.Today{}, err
 	}
-	return reply(w, out)
+	return out, nil
 }

@@ -6,8 +6,6 @@ import (
 	"net/http"
 	"strings"
 
-	"github.com/go-chi/chi/v5"
-
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -16,24 +14,21 @@ import (
 	"woolsignal/wire"
 )
 
-func (a *API) start(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Start](r)
-	if err != nil {
-		return err
-	}
-	id := chi.URLParam(r, "workflow")
+func (a *API) start(r *request, in wire.Start) (wire.Started, error) {
+	id := r.Param("workflow")
 	signal := &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Type: "workflow.called"}
 	switch {
 	case in.Sample != "":
 		kept, err := a.sample(id, in.Sample)
 		if err != nil {
-			return err
+			return wire.Started{}, err
 		}
 		in.Signal = &kept
 		fallthrough
 	case in.Signal != nil:
+		var err error
 		if signal, err = a.signalOf(id, in.Draft, in.Signal); err != nil {
-			return err
+			return wire.Started{}, err
 		}
 	default:
 		if in.Inputs == nil {
@@ -47,9 +42,9 @@ func (a *API) start(w http.ResponseWriter, r *http.Request) error {
 	}
 	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal)
 	if err != nil {
-		return err
+		return wire.Started{}, err
 	}
-	return reply(w, wire.Started{Run: ticket.Run})
+	return wire.Started{Run: ticket.Run}, nil
 }
 
 // signalOf makes a signal as a trigger of a workflow would.
@@ -88,8 +83,8 @@ func (a *API) sample(workflow, name string) (wire.Signal, error) {
 	return kept, nil
 }
 
-func (a *API) samples(w http.ResponseWriter, r *http.Request) error {
-	id := chi.URLParam(r, "workflow")
+func (a *API) samples(r *request, _ none) ([]wire.Sample, error) {
+	id := r.Param("workflow")
 	out := []wire.Sample{}
 	for path := range a.Workspace.Now().Files {
 		name, ok := strings.CutPrefix(path, "samples/"+id+"/")
@@ -99,62 +94,54 @@ func (a *API) samples(w http.ResponseWriter, r *http.Request) error {
 		name = strings.TrimSuffix(name, ".json")
 		kept, err := a.sample(id, name)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		out = append(out, wire.Sample{Name: name, Signal: kept})
 	}
 	sortBy(out, func(s wire.Sample) string { return s.Name })
-	return reply(w, out)
+	return out, nil
 }
 
-func (a *API) keepSample(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.KeepSample](r)
-	if err != nil {
-		return err
-	}
-	id, name := chi.URLParam(r, "workflow"), chi.URLParam(r, "name")
+func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
+	id, name := r.Param("workflow"), r.Param("name")
 	if !flow.ValidID(name) {
-		return refuse(http.StatusUnprocessableEntity, "This cannot be a sample's name", "Use small letters, digits and hyphens, as in wet-fleece.")
+		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "This cannot be a sample's name", "Use small letters, digits and hyphens, as in wet-fleece.")
 	}
 	if in.Next {
 		if err := a.Workspace.Catch(r.Context(), id, name, person(r.Context()).Name); err != nil {
-			return err
+			return wire.Sample{}, err
 		}
-		w.WriteHeader(http.StatusAccepted)
-		return nil
+		r.status = http.StatusAccepted // it is kept once it comes
+		return wire.Sample{Name: name}, nil
 	}
 	kept := in.Signal
 	if in.Run != "" {
 		state, err := a.Engine.Fold(r.Context(), in.Run)
 		if err != nil {
-			return err
+			return wire.Sample{}, err
 		}
 		kept = workspace.Kept(state.Signal)
 	}
 	if kept == nil {
-		return refuse(http.StatusUnprocessableEntity, "What is kept?", "Send run, signal, or next: true.")
+		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "What is kept?", "Send run, signal, or next: true.")
 	}
 	if err := a.Workspace.KeepSample(r.Context(), id, name, kept, person(r.Context()).Name); err != nil {
-		return err
+		return wire.Sample{}, err
 	}
-	return reply(w, wire.Sample{Name: name, Signal: *kept})
+	return wire.Sample{Name: name, Signal: *kept}, nil
 }
 
-func (a *API) try(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Try](r)
-	if err != nil {
-		return err
-	}
+func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 	given, _ := expr.Canonical(any(in.Given)).(map[string]any)
-	t := engine.Trial{Workflow: chi.URLParam(r, "workflow"), Step: in.Step, Run: in.Run, Given: map[string]any{}, Send: in.Send}
+	t := engine.Trial{Workflow: r.Param("workflow"), Step: in.Step, Run: in.Run, Given: map[string]any{}, Send: in.Send}
 	for name, v := range given {
 		if name == "signal" {
 			data, err := json.Marshal(v)
 			if err != nil {
-				return err
+				return wire.Started{}, err
 			}
 			if t.Signal, err = run.DecodeSignal(data); err != nil {
-				return refuse(http.StatusUnprocessableEntity, "The signal cannot be read", err.Error())
+				return wire.Started{}, refuse(http.StatusUnprocessableEntity, "The signal cannot be read", err.Error())
 			}
 			continue
 		}
@@ -162,34 +149,26 @@ func (a *API) try(w http.ResponseWriter, r *http.Request) error {
 	}
 	ticket, err := a.Engine.Try(r.Context(), t)
 	if err != nil {
-		return err
+		return wire.Started{}, err
 	}
-	return reply(w, wire.Started{Run: ticket.Run})
+	return wire.Started{Run: ticket.Run}, nil
 }
 
-func (a *API) rerun(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Rerun](r)
-	if err != nil {
-		return err
-	}
+func (a *API) rerun(r *request, in wire.Rerun) (wire.Started, error) {
 	edited, _ := expr.Canonical(any(in.Edited)).(map[string]any)
-	ticket, err := a.Engine.Rerun(r.Context(), engine.Repeat{Run: chi.URLParam(r, "run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
+	ticket, err := a.Engine.Rerun(r.Context(), engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
 	if err != nil {
-		return err
+		return wire.Started{}, err
 	}
-	return reply(w, wire.Started{Run: ticket.Run})
+	return wire.Started{Run: ticket.Run}, nil
 }
 
 // mostReruns is how many runs may be repeated in one request.
 const mostReruns = 1000
 
-func (a *API) rerunMany(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.RerunMany](r)
-	if err != nil {
-		return err
-	}
+func (a *API) rerunMany(r *request, in wire.RerunMany) (wire.Rerunning, error) {
 	if len(in.Runs) == 0 || len(in.Runs) > mostReruns {
-		return refuse(http.StatusUnprocessableEntity, "Which runs?", "Send runs, a list of 1 to 1000 of their ids.")
+		return wire.Rerunning{}, refuse(http.StatusUnprocessableEntity, "Which runs?", "Send runs, a list of 1 to 1000 of their ids.")
 	}
 	started, failed := a.Engine.RerunAll(r.Context(), in.Runs, in.Same)
 	out := wire.Rerunning{Runs: started}
@@ -197,5 +176,5 @@ func (a *API) rerunMany(w http.ResponseWriter, r *http.Request) error {
 	if errors.As(failed, &all) {
 		out.Failed = strings.Split(failed.Error(), "\n")
 	}
-	return reply(w, out)
+	return out, nil
 }

@@ -18,14 +18,14 @@ import (
 	"woolsignal/wire"
 )
 
-func (a *API) tables(w http.ResponseWriter, r *http.Request) error {
+func (a *API) tables(r *request, _ none) ([]wire.Table, error) {
 	s := a.Workspace.Now()
 	out := []wire.Table{}
 	for _, id := range slices.Sorted(maps.Keys(s.Tables)) {
 		t := s.Tables[id]
 		n, err := (&table.Table{Of: t, Store: a.Store}).Count(r.Context())
 		if err != nil {
-			return err
+			return nil, err
 		}
 		one := wire.Table{ID: id, Title: t.Title, Purpose: t.Purpose, Key: t.Key, Rows: n, Used: usedBy(s, id)}
 		for _, c := range t.Columns {
@@ -33,7 +33,7 @@ func (a *API) tables(w http.ResponseWriter, r *http.Request) error {
 		}
 		out = append(out, one)
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 func columnTitle(c flow.Column) string {
@@ -44,8 +44,8 @@ func columnTitle(c flow.Column) string {
 }
 
 // tableOf finds the table an address names.
-func (a *API) tableOf(r *http.Request) (*table.Table, error) {
-	s, id := a.Workspace.Now(), chi.URLParam(r, "table")
+func (a *API) tableOf(r *request) (*table.Table, error) {
+	s, id := a.Workspace.Now(), r.Param("table")
 	t := s.Tables[id]
 	if t == nil {
 		return nil, refuse(http.StatusNotFound, "Not here", "There is no table "+id+".")
@@ -71,10 +71,10 @@ func wireRow(r table.Row) wire.Row {
 	return wire.Row{Row: r.N, Values: r.Values, Added: r.Added, Changed: r.Changed}
 }
 
-func (a *API) rows(w http.ResponseWriter, r *http.Request) error {
+func (a *API) rows(r *request, _ none) (wire.Rows, error) {
 	t, err := a.tableOf(r)
 	if err != nil {
-		return err
+		return wire.Rows{}, err
 	}
 	q := table.Query{Words: r.URL.Query().Get("text"), Most: 100}
 	if n, err := strconv.Atoi(r.URL.Query().Get("limit")); err == nil && n > 0 {
@@ -83,18 +83,18 @@ func (a *API) rows(w http.ResponseWriter, r *http.Request) error {
 	q.Before, _ = strconv.ParseInt(r.URL.Query().Get("before"), 10, 64) // 0 begins with the newest
 	found, err := t.Find(r.Context(), q)
 	if err != nil {
-		return rowProblem(err)
+		return wire.Rows{}, rowProblem(err)
 	}
 	out := wire.Rows{Rows: []wire.Row{}, More: found.Next != ""}
 	for _, row := range found.Rows {
 		out.Rows = append(out.Rows, wireRow(row))
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 // rowNumber reads the row an address names.
-func rowNumber(r *http.Request) int64 {
-	n, err := strconv.ParseInt(chi.URLParam(r, "row"), 10, 64)
+func rowNumber(r *request) int64 {
+	n, err := strconv.ParseInt(r.Param("row"), 10, 64)
 	if err != nil {
 		return -1 // no row has it
 	}
@@ -102,11 +102,7 @@ func rowNumber(r *http.Request) int64 {
 }
 
 // rowGiven reads the table an address names and the values of a row for it.
-func (a *API) rowGiven(r *http.Request) (*table.Table, map[string]any, error) {
-	in, err := decode[wire.RowValues](r)
-	if err != nil {
-		return nil, nil, err
-	}
+func (a *API) rowGiven(r *request, in wire.RowValues) (*table.Table, map[string]any, error) {
 	t, err := a.tableOf(r)
 	values, _ := expr.Canonical(any(in.Values)).(map[string]any)
 	if values == nil {
@@ -115,74 +111,67 @@ func (a *API) rowGiven(r *http.Request) (*table.Table, map[string]any, error) {
 	return t, values, err
 }
 
-func (a *API) addRow(w http.ResponseWriter, r *http.Request) error {
-	t, values, err := a.rowGiven(r)
+func (a *API) addRow(r *request, in wire.RowValues) (wire.Row, error) {
+	t, values, err := a.rowGiven(r, in)
 	if err != nil {
-		return err
+		return wire.Row{}, err
 	}
 	made := r.Header.Get("Idempotency-Key")
 	if made != "" {
 		made = "request " + made // apart from those of runs
 	}
-	return rowReply(w)(t.Add(r.Context(), values, made, ""))
+	return rowReply(t.Add(r.Context(), values, made, ""))
 }
 
-func (a *API) changeRow(w http.ResponseWriter, r *http.Request) error {
-	t, values, err := a.rowGiven(r)
+func (a *API) changeRow(r *request, in wire.RowValues) (wire.Row, error) {
+	t, values, err := a.rowGiven(r, in)
 	if err != nil {
-		return err
+		return wire.Row{}, err
 	}
-	return rowReply(w)(t.Update(r.Context(), rowNumber(r), values, ""))
+	return rowReply(t.Update(r.Context(), rowNumber(r), values, ""))
 }
 
 // rowReply answers with a row, or with what stood against it.
-func rowReply(w http.ResponseWriter) func(table.Row, error) error {
-	return func(row table.Row, err error) error {
-		if err != nil {
-			return rowProblem(err)
-		}
-		return reply(w, wireRow(row))
+func rowReply(row table.Row, err error) (wire.Row, error) {
+	if err != nil {
+		return wire.Row{}, rowProblem(err)
 	}
+	return wireRow(row), nil
 }
 
-func (a *API) removeRow(w http.ResponseWriter, r *http.Request) error {
+func (a *API) removeRow(r *request, _ none) (none, error) {
 	t, err := a.tableOf(r)
 	if err != nil {
-		return err
+		return none{}, err
 	}
 	if err := t.Remove(r.Context(), rowNumber(r)); err != nil {
-		return rowProblem(err)
+		return none{}, rowProblem(err)
 	}
-	w.WriteHeader(http.StatusNoContent)
-	return nil
+	return none{}, nil
 }
 
-func (a *API) exportRows(w http.ResponseWriter, r *http.Request) error {
+func (a *API) exportRows(r *request, _ none) (wire.CSV, error) {
 	t, err := a.tableOf(r)
 	if err != nil {
-		return err
+		return wire.CSV{}, err
 	}
 	var out bytes.Buffer
 	if err := t.Export(r.Context(), &out); err != nil {
-		return err
+		return wire.CSV{}, err
 	}
-	return reply(w, wire.CSV{Text: out.String()})
+	return wire.CSV{Text: out.String()}, nil
 }
 
-func (a *API) importRows(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.CSV](r)
-	if err != nil {
-		return err
-	}
+func (a *API) importRows(r *request, in wire.CSV) (wire.Imported, error) {
 	t, err := a.tableOf(r)
 	if err != nil {
-		return err
+		return wire.Imported{}, err
 	}
 	added, changed, err := t.Import(r.Context(), in.Text)
 	if err != nil {
-		return rowProblem(err)
+		return wire.Imported{}, rowProblem(err)
 	}
-	return reply(w, wire.Imported{Added: added, Changed: changed})
+	return wire.Imported{Added: added, Changed: changed}, nil
 }
 
 // file gives the bytes of a file that came with a signal or that a tool gave.

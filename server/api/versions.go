@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strconv"
 
-	"github.com/go-chi/chi/v5"
-
 	"woolsignal/core/flow"
 	"woolsignal/server/problem"
 	"woolsignal/server/workspace"
@@ -21,11 +19,7 @@ func objected(problems []flow.Problem) error {
 		Detail: "Nothing was changed.", More: map[string]any{"problems": problems}}}
 }
 
-func (a *API) publish(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Publish](r)
-	if err != nil {
-		return err
-	}
+func (a *API) publish(r *request, in wire.Publish) (wire.Published, error) {
 	s := a.Workspace.Now()
 	which := in.Workflows
 	if len(which) == 0 {
@@ -34,32 +28,32 @@ func (a *API) publish(w http.ResponseWriter, r *http.Request) error {
 	// All or none: what does not check is found before anything is live.
 	for _, id := range which {
 		if problems := a.Workspace.Wrongs(id); len(problems) > 0 {
-			return objected(problems)
+			return wire.Published{}, objected(problems)
 		}
 	}
 	out := wire.Published{Versions: []wire.PublishedVersion{}}
 	for _, id := range which {
 		v, problems, err := a.Workspace.Publish(r.Context(), id, in.Note, person(r.Context()).Name)
 		if errors.Is(err, workspace.ErrProblems) {
-			return objected(problems)
+			return wire.Published{}, objected(problems)
 		} else if err != nil {
-			return err
+			return wire.Published{}, err
 		}
 		out.Versions = append(out.Versions, wire.PublishedVersion{Workflow: id, Version: v})
 	}
-	return reply(w, out)
+	return out, nil
 }
 
-func (a *API) versions(w http.ResponseWriter, r *http.Request) error {
-	all, err := a.Workspace.Versions(r.Context(), chi.URLParam(r, "workflow"))
+func (a *API) versions(r *request, _ none) ([]wire.Version, error) {
+	all, err := a.Workspace.Versions(r.Context(), r.Param("workflow"))
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return reply(w, all)
+	return all, nil
 }
 
-func (a *API) diff(w http.ResponseWriter, r *http.Request) error {
-	id, q := chi.URLParam(r, "workflow"), r.URL.Query()
+func (a *API) diff(r *request, _ none) (wire.Difference, error) {
+	id, q := r.Param("workflow"), r.URL.Query()
 	number := func(name string, otherwise int) (int, error) {
 		switch text := q.Get(name); text {
 		case "":
@@ -80,83 +74,70 @@ func (a *API) diff(w http.ResponseWriter, r *http.Request) error {
 	}
 	from, err := number("from", live)
 	if err != nil {
-		return err
+		return wire.Difference{}, err
 	}
 	to, err := number("to", 0)
 	if err != nil {
-		return err
+		return wire.Difference{}, err
 	}
 	d, err := a.Workspace.Diff(r.Context(), id, from, to)
 	if err != nil {
-		return err
+		return wire.Difference{}, err
 	}
-	return reply(w, d)
+	return d, nil
 }
 
-func (a *API) revert(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Revert](r)
+func (a *API) revert(r *request, in wire.Revert) (wire.Version, error) {
+	v, err := a.Workspace.Revert(r.Context(), r.Param("workflow"), in.Version, person(r.Context()).Name)
 	if err != nil {
-		return err
+		return wire.Version{}, err
 	}
-	v, err := a.Workspace.Revert(r.Context(), chi.URLParam(r, "workflow"), in.Version, person(r.Context()).Name)
-	if err != nil {
-		return err
-	}
-	return reply(w, v)
+	return v, nil
 }
 
-func (a *API) switchWorkflow(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Switch](r)
-	if err != nil {
-		return err
+func (a *API) switchWorkflow(r *request, in wire.Switch) (wire.Switch, error) {
+	if err := a.Workspace.Switch(r.Context(), r.Param("workflow"), in.On); err != nil {
+		return wire.Switch{}, err
 	}
-	if err := a.Workspace.Switch(r.Context(), chi.URLParam(r, "workflow"), in.On); err != nil {
-		return err
-	}
-	return reply(w, in)
+	return in, nil
 }
 
-func (a *API) rename(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Rename](r)
-	if err != nil {
-		return err
-	}
+func (a *API) rename(r *request, in wire.Rename) (wire.Checked, error) {
 	if !flow.ValidID(in.To) {
-		return refuse(http.StatusUnprocessableEntity, "This cannot be an id", "Use small letters, digits and hyphens, as in depot-slots.")
+		return wire.Checked{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id", "Use small letters, digits and hyphens, as in depot-slots.")
 	}
-	problems, err := a.Workspace.Rename(r.Context(), chi.URLParam(r, "workflow"), in.To, person(r.Context()).Name)
+	problems, err := a.Workspace.Rename(r.Context(), r.Param("workflow"), in.To, person(r.Context()).Name)
 	if errors.Is(err, workspace.ErrProblems) {
-		return objected(problems)
+		return wire.Checked{}, objected(problems)
 	} else if err != nil {
-		return err
+		return wire.Checked{}, err
 	}
-	return reply(w, checked(problems))
+	return checked(problems), nil
 }
 
-func (a *API) deleteWorkflow(w http.ResponseWriter, r *http.Request) error {
-	if err := a.Workspace.Delete(r.Context(), chi.URLParam(r, "workflow"), person(r.Context()).Name); err != nil {
-		return err
+func (a *API) deleteWorkflow(r *request, _ none) (none, error) {
+	if err := a.Workspace.Delete(r.Context(), r.Param("workflow"), person(r.Context()).Name); err != nil {
+		return none{}, err
 	}
-	w.WriteHeader(http.StatusNoContent)
-	return nil
+	return none{}, nil
 }
 
-func (a *API) bin(w http.ResponseWriter, r *http.Request) error {
+func (a *API) bin(r *request, _ none) ([]wire.Binned, error) {
 	all, err := a.Workspace.Bin(r.Context())
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return reply(w, all)
+	return all, nil
 }
 
-func (a *API) takeBack(w http.ResponseWriter, r *http.Request) error {
-	n, err := strconv.ParseInt(chi.URLParam(r, "number"), 10, 64)
+func (a *API) takeBack(r *request, _ none) (wire.TakenBack, error) {
+	n, err := strconv.ParseInt(r.Param("number"), 10, 64)
 	if err != nil {
-		return refuse(http.StatusBadRequest, "Which one?", "Things in the bin have numbers.")
+		return wire.TakenBack{}, refuse(http.StatusBadRequest, "Which one?", "Things in the bin have numbers.")
 	}
 	path, err := a.Workspace.TakeBack(r.Context(), n, person(r.Context()).Name)
 	if err != nil {
-		return err
+		return wire.TakenBack{}, err
 	}
-	return reply(w, map[string]string{"path": path})
+	return wire.TakenBack{Path: path}, nil
 }

@@ -8,8 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"woolsignal/core/flow"
 	"woolsignal/core/trigger"
 	"woolsignal/server/store"
@@ -17,17 +15,17 @@ import (
 	"woolsignal/wire"
 )
 
-func (a *API) workflows(w http.ResponseWriter, r *http.Request) error {
+func (a *API) workflows(r *request, _ none) ([]wire.Workflow, error) {
 	s := a.Workspace.Now()
 	weeks, last, err := a.weeks(r.Context(), s.Zone)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	out := []wire.Workflow{}
 	for _, id := range slices.Sorted(maps.Keys(s.Workflows)) {
 		out = append(out, describeWorkflow(s, id, weeks, last))
 	}
-	return reply(w, out)
+	return out, nil
 }
 
 func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day, last map[string]time.Time) wire.Workflow {
@@ -89,15 +87,15 @@ func (a *API) weeks(ctx context.Context, zone *time.Location) (map[string]map[st
 	return weeks, last, nil
 }
 
-func (a *API) workflow(w http.ResponseWriter, r *http.Request) error {
-	s, id := a.Workspace.Now(), chi.URLParam(r, "workflow")
+func (a *API) workflow(r *request, _ none) (wire.Script, error) {
+	s, id := a.Workspace.Now(), r.Param("workflow")
 	one, ok := s.Workflows[id]
 	if !ok {
-		return refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+		return wire.Script{}, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
 	}
 	weeks, last, err := a.weeks(r.Context(), s.Zone)
 	if err != nil {
-		return err
+		return wire.Script{}, err
 	}
 	file := "workflows/" + id + ".yaml"
 	out := wire.Script{Workflow: describeWorkflow(s, id, weeks, last), Lines: s.Explain(one, s.Tools.Find), File: file, Text: s.Files[file], Problems: []flow.Problem{}}
@@ -110,37 +108,29 @@ func (a *API) workflow(w http.ResponseWriter, r *http.Request) error {
 			out.Problems = append(out.Problems, p)
 		}
 	}
-	return reply(w, out)
+	return out, nil
 }
 
-func (a *API) files(w http.ResponseWriter, r *http.Request) error {
+func (a *API) files(r *request, _ none) (wire.Files, error) {
 	files, err := a.Workspace.Files(r.Context())
 	if err != nil {
-		return err
+		return wire.Files{}, err
 	}
-	return reply(w, wire.Files{Files: files})
+	return wire.Files{Files: files}, nil
 }
 
-func (a *API) putFiles(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Files](r)
-	if err != nil {
-		return err
-	}
+func (a *API) putFiles(r *request, in wire.Files) (wire.Checked, error) {
 	problems, err := a.Workspace.Apply(r.Context(), workspace.Change{Files: in.Files, Base: in.Base, By: person(r.Context()).Name, Draft: in.Draft})
 	if errors.Is(err, workspace.ErrProblems) {
-		return objected(problems)
+		return wire.Checked{}, objected(problems)
 	} else if err != nil {
-		return err
+		return wire.Checked{}, err
 	}
-	return reply(w, checked(problems))
+	return checked(problems), nil
 }
 
-func (a *API) check(w http.ResponseWriter, r *http.Request) error {
-	in, err := decode[wire.Files](r)
-	if err != nil {
-		return err
-	}
-	return reply(w, checked(a.Workspace.Check(in.Files)))
+func (a *API) check(r *request, in wire.Files) (wire.Checked, error) {
+	return checked(a.Workspace.Check(in.Files)), nil
 }
 
 func checked(problems []flow.Problem) wire.Checked {

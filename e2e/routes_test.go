@@ -1,0 +1,252 @@
+package e2e_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"woolsignal/core/expr"
+	"woolsignal/core/schema"
+	"woolsignal/e2e/harness"
+	"woolsignal/server/api"
+	"woolsignal/standin/postbag"
+	"woolsignal/wire"
+)
+
+// described holds what the service answers against what it says of itself.
+type described struct {
+	t      *testing.T
+	url    string
+	token  string
+	doc    map[string]any
+	routes []api.Route
+	called map[string]bool
+}
+
+func describedBy(t *testing.T, base, token string) *described {
+	d := &described{t: t, url: base + "/api/v1", token: token, routes: (&api.API{}).Routes(), called: map[string]bool{}}
+	response, err := http.Get(d.url + "/openapi.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer response.Body.Close()
+	data, err := io.ReadAll(response.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := expr.DecodeJSON(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.doc = doc.(map[string]any)
+	return d
+}
+
+// route finds the description of an address.
+func (d *described) route(method, path string) (string, map[string]any) {
+	d.t.Helper()
+	for _, r := range d.routes {
+		pattern := regexp.MustCompile(`^` + regexp.MustCompile(`\{\w+\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), "") + `$`)
+		if strings.Contains(r.Path, "{") {
+			pattern = regexp.MustCompile(`^` + regexp.MustCompile(`\\\{\w+\\\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), `[^/]+`) + `$`)
+		}
+		if r.Method == method && pattern.MatchString(path) {
+			item := d.doc["paths"].(map[string]any)[r.Path].(map[string]any)
+			return r.Path, item[strings.ToLower(method)].(map[string]any)
+		}
+	}
+	d.t.Fatalf("no route is %s %s", method, path)
+	return "", nil
+}
+
+// call calls an address and gives what came back, once it is as described.
+func (d *described) call(method, path string, body any) any {
+	d.t.Helper()
+	address, err := url.Parse(path)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	pattern, operation := d.route(method, address.Path)
+	d.called[method+" "+pattern] = true
+	var in io.Reader
+	if body != nil {
+		data, err := json.Marshal(body)
+		if err != nil {
+			d.t.Fatal(err)
+		}
+		in = bytes.NewReader(data)
+	}
+	request, err := http.NewRequestWithContext(harness.Context(d.t), method, d.url+path, in)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	if d.token != "" {
+		request.Header.Set("Authorization", "Bearer "+d.token)
+	}
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	defer response.Body.Close()
+	return d.fits(method+" "+path, operation, response)
+}
+
+// fits holds one answer against its description.
+func (d *described) fits(what string, operation map[string]any, response *http.Response) any {
+	d.t.Helper()
+	kind, _, _ := mime.ParseMediaType(response.Header.Get("Content-Type"))
+	if kind == "text/event-stream" {
+		return nil // it has no end
+	}
+	data, err := io.ReadAll(response.Body)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	if response.StatusCode >= 300 {
+		d.t.Fatalf("%s: %s %s", what, response.Status, data)
+	}
+	responses := operation["responses"].(map[string]any)
+	answer, ok := responses[response.Status[:3]].(map[string]any)
+	if !ok {
+		d.t.Errorf("%s answers %s, which is not described", what, response.Status)
+		return nil
+	}
+	content, _ := answer["content"].(map[string]any)
+	if len(data) == 0 && content == nil {
+		return nil
+	}
+	media, ok := content[kind].(map[string]any)
+	if !ok {
+		d.t.Errorf("%s answers %s, and %v is described", what, kind, content)
+		return nil
+	}
+	wanted, _ := media["schema"].(map[string]any)
+	if wanted == nil {
+		return nil
+	}
+	got, err := expr.DecodeJSON(data)
+	if err != nil {
+		d.t.Fatalf("%s: %v in %s", what, err, data)
+	}
+	compiled, err := schema.Compile(map[string]any{"allOf": []any{wanted}, "components": d.doc["components"]})
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	if err := compiled.Validate(got); err != nil {
+		d.t.Errorf("%s is not as described: %v", what, err)
+	}
+	return got
+}
+
+// field gives a text at a path of an answer.
+func field(v any, path ...any) string {
+	for _, p := range path {
+		switch p := p.(type) {
+		case string:
+			v = v.(map[string]any)[p]
+		case int:
+			v = v.([]any)[p]
+		}
+	}
+	return expr.Text(v)
+}
+
+// Every address answers as the description says: its status, its content type,
+// and a body that fits.
+func TestEveryRouteAnswersAsDescribed(t *testing.T) {
+	const get, post, put, del = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodDelete
+	fresh := harness.Start(t, t.TempDir(), "serve")
+	link := regexp.MustCompile(`http://\S+/join\?key=(\S+)`).FindStringSubmatch(fresh.Output())
+	if link == nil {
+		t.Fatal("nobody is invited")
+	}
+	j := describedBy(t, fresh.URL, "")
+	j.call(post, "/join", map[string]any{"key": link[1], "email": "owner@larkrigg.example", "name": "Owner", "password": "a long password"})
+
+	s := harness.Demo(t)
+	elin := s.Person("Elin")
+	d := describedBy(t, s.URL, elin.Token)
+	d.called["POST /join"] = true
+	d.call(get, "/openapi.json", nil)
+	d.call(post, "/session", map[string]any{"email": elin.Email, "password": elin.Password})
+	d.call(post, "/tokens", map[string]any{"email": elin.Email, "password": elin.Password})
+	for _, path := range []string{"/session", "/workflows", "/workflows/depot-slots", "/on", "/backup", "/language", "/schemas/workflow.json", "/live",
+		"/connections", "/connections/depot-calendar", "/tools", "/tools?text=add&limit=3", "/tables", "/tables/mishaps/rows?limit=5", "/tables/fibre-tests/csv",
+		"/files", "/people", "/bin", "/workflows/depot-slots/versions", "/workflows/depot-slots/diff", "/workflows/depot-slots/samples", "/reviews?decided=true"} {
+		d.call(get, path, nil)
+	}
+	book(t, s, "t1")
+	asked := s.Talk("t1", "Cancel it")
+	said := d.call(post, "/workflows/depot-slots/chat", map[string]any{"thread": "t9", "text": "hello"})
+	d.call(get, "/workflows/depot-slots/chat/t9", nil)
+	d.call(get, "/runs?limit=3&workflow=depot-slots", nil)
+	d.call(get, "/runs/"+asked.ID, nil)
+	d.call(get, "/runs/"+asked.ID+"/journal", nil)
+	d.call(get, "/reviews", nil)
+	review := s.OpenReview(asked).ID
+	d.call(get, "/reviews/"+review, nil)
+	d.call(post, "/reviews/"+review, map[string]any{"choice": "approve"})
+	d.call(get, "/today", nil)
+
+	started := field(d.call(post, "/workflows/payout-week/runs", map[string]any{"inputs": map[string]any{"price_per_kg": 2}}), "run")
+	if _, err := s.As("Elin").Settled(harness.Context(t), started); err != nil {
+		t.Fatal(err)
+	}
+	d.call(post, "/runs/"+started+"/cancel", map[string]any{"note": "not now"})
+	d.call(post, "/runs/"+field(said, "run")+"/rerun", map[string]any{})
+	d.call(post, "/rerun", map[string]any{"runs": []string{field(said, "run")}})
+	d.call(post, "/workflows/depot-slots/try", map[string]any{"step": "1", "given": map[string]any{"answer": map[string]any{"text": "x"}, "signal": map[string]any{"id": "s", "kind": "chat", "source": "/console/x", "thread": "t", "text": "x"}}})
+	d.call(put, "/workflows/depot-slots/samples/hello", map[string]any{"signal": map[string]any{"text": "hello"}})
+	d.call(put, "/workflows/depot-slots/samples/next", map[string]any{"next": true})
+
+	files := d.call(get, "/files", nil)
+	d.call(post, "/check", files)
+	d.call(put, "/files", files)
+	d.call(post, "/publish", map[string]any{"note": "as it is"})
+	d.call(post, "/workflows/depot-slots/revert", map[string]any{"version": 1})
+	d.call(put, "/workflows/depot-slots/on", map[string]any{"on": true})
+	d.call(put, "/on", map[string]any{"on": true})
+	d.call(post, "/workflows/mishap/rename", map[string]any{"to": "mishaps-told"})
+	d.call(del, "/workflows/mishaps-told", nil)
+	binned := d.call(get, "/bin", nil)
+	d.call(post, "/bin/"+field(binned, 0, "n")+"/restore", nil)
+
+	d.call(put, "/connections/clip-register/secret", map[string]any{"secret": "another key for the register"})
+	d.call(post, "/connections/depot-calendar/test", nil)
+	d.call(post, "/connections/minutes/sign-in", nil)
+	d.call(post, "/key", nil)
+	d.call(get, "/tools/depot-calendar/add_event/choices/calendar", nil)
+	row := field(d.call(post, "/tables/mishaps/rows", map[string]any{"values": mishap()}), "row")
+	d.call(put, "/tables/mishaps/rows/"+row, map[string]any{"values": map[string]any{}})
+	csv := d.call(get, "/tables/mishaps/csv", nil)
+	d.call(post, "/tables/mishaps/csv", csv)
+	d.call(del, "/tables/mishaps/rows/"+row, nil)
+	d.call(get, "/blobs/"+keptFile(t, s), nil)
+	d.call(del, "/session", nil)
+	for _, r := range d.routes {
+		if !d.called[r.Method+" "+r.Path] {
+			t.Errorf("%s %s was not called", r.Method, r.Path)
+		}
+	}
+}
+
+// mishap is a row for the table of mishaps.
+func mishap() map[string]any {
+	return map[string]any{"workflow": "weighbridge", "because": "the scale was wet", "state": "open"}
+}
+
+// keptFile is the hash of a file that came with a mail.
+func keptFile(t *testing.T, s *harness.Service) string {
+	t.Helper()
+	s.Watching("office-mail", "mails that arrive in INBOX")
+	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "An invoice", Text: "Here it is.",
+		Files: map[string][]byte{"note.txt": []byte("twelve sacks")}})
+	d := s.RunOf("mailroom-invoices", "with a file", func(d wire.Detail) bool { return d.Signal != nil && len(d.Signal.Files) > 0 })
+	return d.Signal.Files[0].Blob
+}

@@ -12,7 +12,7 @@ type Connection struct {
 	Title   string   `json:"title"`
 	Kind    string   `json:"kind"`
 	Address string   `json:"address,omitempty"`
-	Acts    string   `json:"acts_as"`
+	Acts    string   `json:"acts_as" jsonschema:"enum=service,enum=builder,enum=person"`
 	Auth    string   `json:"auth"` // none, bearer, basic, header, query or oauth
 	Needs   bool     `json:"needs_secret"`
 	Has     bool     `json:"has_secret"`
@@ -105,7 +105,7 @@ type Table struct {
 type Column struct {
 	Name     string   `json:"name"`
 	Title    string   `json:"title"`
-	Type     string   `json:"type"`
+	Type     string   `json:"type" jsonschema:"enum=text,enum=number,enum=date,enum=choice,enum=yes_no"`
 	Required bool     `json:"required,omitempty"`
 	Choices  []string `json:"choices,omitempty"`
 }

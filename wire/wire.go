@@ -16,7 +16,7 @@ import (
 type Person struct {
 	Name  string `json:"name"`
 	Email string `json:"email"`
-	Role  string `json:"role"` // owner, builder, reviewer or reader
+	Role  string `json:"role" jsonschema:"enum=owner,enum=builder,enum=reviewer,enum=reader"`
 }
 
 // SignIn opens a session.
@@ -198,7 +198,7 @@ type Heard struct {
 type Message struct {
 	N    int64           `json:"n"`
 	Run  string          `json:"run"`
-	Who  string          `json:"who"` // person, agent or note
+	Who  string          `json:"who" jsonschema:"enum=person,enum=agent,enum=note"`
 	Name string          `json:"name"`
 	Text string          `json:"text"`
 	At   time.Time       `json:"at"`

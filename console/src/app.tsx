@@ -22,7 +22,14 @@ const Talk = lazy(() => import('./pages/talk'))
 /** App shows a hosted page to anybody, and the console to those who sign in. */
 export function App() {
   const { pathname } = useLocation()
-  if (pathname.startsWith('/talk/')) return <Suspense fallback={<Loading />}><Routes><Route path="/talk/:page" element={<Talk />} /></Routes></Suspense>
+  if (pathname.startsWith('/talk/'))
+    return (
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/talk/:page" element={<Talk />} />
+        </Routes>
+      </Suspense>
+    )
   return <Console />
 }
 
@@ -32,10 +39,11 @@ function Console() {
   const { pathname } = useLocation()
   const session = useQuery({
     queryKey: ['session'],
-    queryFn: () => call<Session>('GET', '/session').catch((e) => {
-      if (e instanceof Refused && e.status === 401) return null
-      throw e
-    }),
+    queryFn: () =>
+      call<Session>('GET', '/session').catch((e) => {
+        if (e instanceof Refused && e.status === 401) return null
+        throw e
+      }),
   })
   const who = session.data?.person.email
   useEffect(() => (who ? listen(client) : undefined), [client, who])
@@ -52,22 +60,24 @@ function Console() {
   setPlace(session.data.zone, session.data.currency)
   return (
     <Frame session={session.data}>
-      <Boundary at={pathname}><Suspense fallback={<Loading />}>
-        <Routes>
-          <Route path="/" element={<Today />} />
-          <Route path="/workflows" element={<Workflows />} />
-          <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
-          <Route path="/runs" element={<Runs />} />
-          <Route path="/runs/:id" element={<Run session={session.data} />} />
-          <Route path="/reviews" element={<Reviews />} />
-          <Route path="/reviews/:id" element={<Reviews />} />
-          <Route path="/connections" element={<Connections />} />
-          <Route path="/connections/:id" element={<Connections />} />
-          <Route path="/tables" element={<Tables session={session.data} />} />
-          <Route path="/tables/:id" element={<Tables session={session.data} />} />
-          <Route path="*" element={<Navigate to="/" replace />} />
-        </Routes>
-      </Suspense></Boundary>
+      <Boundary at={pathname}>
+        <Suspense fallback={<Loading />}>
+          <Routes>
+            <Route path="/" element={<Today />} />
+            <Route path="/workflows" element={<Workflows />} />
+            <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
+            <Route path="/runs" element={<Runs />} />
+            <Route path="/runs/:id" element={<Run session={session.data} />} />
+            <Route path="/reviews" element={<Reviews />} />
+            <Route path="/reviews/:id" element={<Reviews />} />
+            <Route path="/connections" element={<Connections />} />
+            <Route path="/connections/:id" element={<Connections />} />
+            <Route path="/tables" element={<Tables session={session.data} />} />
+            <Route path="/tables/:id" element={<Tables session={session.data} />} />
+            <Route path="*" element={<Navigate to="/" replace />} />
+          </Routes>
+        </Suspense>
+      </Boundary>
     </Frame>
   )
 }

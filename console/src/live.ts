@@ -1,7 +1,15 @@
 import type { QueryClient } from '@tanstack/react-query'
 
 /** News is one thing that changed in the service. */
-export interface News { kind: string; run?: string; workflow?: string; thread?: string; status?: string; step?: string; text?: string }
+export interface News {
+  kind: string
+  run?: string
+  workflow?: string
+  thread?: string
+  status?: string
+  step?: string
+  text?: string
+}
 
 const kinds = ['run', 'review', 'message', 'piece', 'resync', 'ready'] as const
 const channel = new BroadcastChannel('woolsignal-live')
@@ -49,7 +57,14 @@ export function listen(client: QueryClient): () => void {
       connected = true // what was just read is fresh; after a break it is not
       return
     }
-    const stale = n.kind === 'run' ? ['runs', 'run', 'today', 'thread'] : n.kind === 'review' ? ['reviews', 'today', 'session', 'run'] : n.kind === 'message' ? ['thread'] : undefined
+    const stale =
+      n.kind === 'run'
+        ? ['runs', 'run', 'today', 'thread']
+        : n.kind === 'review'
+          ? ['reviews', 'today', 'session', 'run']
+          : n.kind === 'message'
+            ? ['thread']
+            : undefined
     if (!stale) return void client.invalidateQueries()
     for (const key of stale) void client.invalidateQueries({ queryKey: key === 'run' && n.run ? [key, n.run] : [key] })
   })

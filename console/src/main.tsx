@@ -13,7 +13,9 @@ const client: QueryClient = new QueryClient({
       if (error instanceof Refused && error.status === 401) client.setQueryData(['session'], null)
     },
   }),
-  defaultOptions: { queries: { retry: (tries, error) => tries < 3 && error instanceof Refused && error.status === 0, staleTime: 2_000 } },
+  defaultOptions: {
+    queries: { retry: (tries, error) => tries < 3 && error instanceof Refused && error.status === 0, staleTime: 2_000 },
+  },
 })
 
 createRoot(document.getElementById('root')!).render(

@@ -10,7 +10,12 @@ export function setPlace(z: string, c: string) {
 }
 
 export function clock(at: string): string {
-  return new Intl.DateTimeFormat('en-GB', { timeZone: zone, hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(new Date(at))
+  return new Intl.DateTimeFormat('en-GB', {
+    timeZone: zone,
+    hour: '2-digit',
+    minute: '2-digit',
+    second: '2-digit',
+  }).format(new Date(at))
 }
 
 /** when says a moment as people do: the time today, else with the day. */
@@ -45,7 +50,15 @@ export function money(micros: number): string {
   const units = Math.max(micros / 1e6, micros > 0 ? least : 0)
   const digits = units === 0 || units >= 0.01 ? 2 : 4
   const under = micros > 0 && micros / 1e6 < least ? 'under ' : ''
-  return under + new Intl.NumberFormat('en-GB', { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits }).format(units)
+  return (
+    under +
+    new Intl.NumberFormat('en-GB', {
+      style: 'currency',
+      currency,
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+    }).format(units)
+  )
 }
 
 export function count(n: number, one: string, many = one + 's'): string {
@@ -63,7 +76,10 @@ export function gist(v: unknown): string {
   if (typeof v === 'string') return v
   if (typeof v !== 'object') return String(v)
   if (Array.isArray(v)) return v.length === 0 ? 'an empty list' : v.map(inner).join(', ')
-  return Object.entries(v).filter(([, x]) => x !== null && x !== '').map(([k, x]) => `${plain(k)} ${inner(x)}`).join(' · ')
+  return Object.entries(v)
+    .filter(([, x]) => x !== null && x !== '')
+    .map(([k, x]) => `${plain(k)} ${inner(x)}`)
+    .join(' · ')
 }
 
 function inner(v: unknown): string {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/invopop/jsonschema"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 )
 
@@ -151,8 +152,27 @@ func known(t reflect.Type) *jsonschema.Schema {
 		return &jsonschema.Schema{Type: "string", Format: "date-time"}
 	case reflect.TypeFor[run.BlockName](), reflect.TypeFor[run.Conversation]():
 		return &jsonschema.Schema{Type: "string"}
+	case reflect.TypeFor[json.RawMessage]():
+		return &jsonschema.Schema{}
+	case reflect.TypeFor[run.Status]():
+		return among(run.Queued, run.Running, run.Waiting, run.Done, run.Failed, run.Stopped, run.Skipped, run.Uncertain, run.Again)
+	case reflect.TypeFor[run.ReviewKind]():
+		return among(run.OfStep, run.OfApproval, run.OfDoubt, run.OfConnection)
+	case reflect.TypeFor[flow.Resend]():
+		return among(flow.ResendSafe, flow.ResendKey, flow.ResendOwnID, flow.ResendNever)
+	case reflect.TypeFor[flow.Severity]():
+		return among(flow.Wrong, flow.Remark)
 	}
 	return nil
+}
+
+// among describes a text that is one of a few.
+func among[T ~string](words ...T) *jsonschema.Schema {
+	s := &jsonschema.Schema{Type: "string"}
+	for _, w := range words {
+		s.Enum = append(s.Enum, string(w))
+	}
+	return s
 }
 
 // schemaName tells types of one name in two packages apart: a run's Review

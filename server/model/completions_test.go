@@ -71,7 +71,7 @@ func TestBrokenAnswersAreExplained(t *testing.T) {
 		want string
 		peer http.HandlerFunc
 	}{
-		"wrong key": {"its key is wrong", func(w http.ResponseWriter, _ *http.Request) { http.Error(w, `{"error":{"message":"bad key"}}`, 401) }},
+		"wrong key": {"its key is wrong", func(w http.ResponseWriter, _ *http.Request) { http.Error(w, `{"error":{"message":"bad key"}}`, http.StatusUnauthorized) }},
 		"garbage":   {"cannot be read", func(w http.ResponseWriter, _ *http.Request) { stream(w, "<html>") }},
 		"cut stream": {"broke off", func(w http.ResponseWriter, _ *http.Request) {
 			stream(w, `{"choices":[{"delta":{"content":"half an ans"}}]}`)

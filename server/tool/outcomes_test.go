@@ -41,11 +41,11 @@ func TestWhatBecameOfACall(t *testing.T) {
 		"200": func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "taken") },
 		"400": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", 400) },
 		"404": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", 404) },
-		"429": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", 429) },
+		"429": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", http.StatusTooManyRequests) },
 		"500": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "the shed burns", 500) },
 		"503 later": func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Retry-After", "1")
-			http.Error(w, "the shed burns", 503)
+			http.Error(w, "the shed burns", http.StatusServiceUnavailable)
 		},
 		"cut": func(w http.ResponseWriter, _ *http.Request) { hijacked(w, "") },
 		"cut answer": func(w http.ResponseWriter, _ *http.Request) {
@@ -53,7 +53,7 @@ func TestWhatBecameOfACall(t *testing.T) {
 		},
 		"garbage":   func(w http.ResponseWriter, _ *http.Request) { hijacked(w, "good day\r\n\r\n") },
 		"too large": func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(bytes.Repeat([]byte("wool "), 2<<20)) },
-		"elsewhere": func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://127.0.0.2:1/", 307) },
+		"elsewhere": func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://127.0.0.2:1/", http.StatusTemporaryRedirect) },
 	}
 	plain := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		answers[strings.ReplaceAll(strings.TrimPrefix(r.URL.Path, "/"), "-", " ")](w, r)

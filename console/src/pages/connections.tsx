@@ -11,7 +11,8 @@ import { count, plain, when } from '../words'
 function state(c: Connection): { word: string; colour: string; fine: boolean; shape: LucideIcon } {
   if (c.sign_in && !c.ready) return { word: 'sign in first', colour: 'text-weld', fine: false, shape: TriangleAlert }
   if (!c.ready) return { word: 'lacks its secret', colour: 'text-weld', fine: false, shape: TriangleAlert }
-  if (c.verdict && !c.verdict.fine) return { word: 'does not work', colour: 'text-madder', fine: false, shape: TriangleAlert }
+  if (c.verdict && !c.verdict.fine)
+    return { word: 'does not work', colour: 'text-madder', fine: false, shape: TriangleAlert }
   if (c.problem) return { word: 'failed last', colour: 'text-madder', fine: false, shape: TriangleAlert }
   if (c.verdict || c.worked) return { word: 'works', colour: 'text-lichen', fine: true, shape: Check }
   return { word: 'not tried yet', colour: 'text-quiet', fine: true, shape: Circle }
@@ -21,14 +22,25 @@ function State({ c }: { c: Connection }) {
   const s = state(c)
   return (
     <span className={`inline-flex items-center gap-1 text-[0.87rem] whitespace-nowrap ${s.colour}`}>
-      <s.shape size={13} aria-hidden="true" />{s.word}
+      <s.shape size={13} aria-hidden="true" />
+      {s.word}
     </span>
   )
 }
 
 const kinds: Record<string, string> = {
-  model_server: 'model server', caldav: 'calendars', openapi: 'HTTP API', signing_key: 'signing key', mailbox: 'mailbox', webdav: 'files', mcp: 'MCP server',
-  sql: 'database', web: 'web pages', search: 'search page', chat_server: 'team chat', http: 'HTTP',
+  model_server: 'model server',
+  caldav: 'calendars',
+  openapi: 'HTTP API',
+  signing_key: 'signing key',
+  mailbox: 'mailbox',
+  webdav: 'files',
+  mcp: 'MCP server',
+  sql: 'database',
+  web: 'web pages',
+  search: 'search page',
+  chat_server: 'team chat',
+  http: 'HTTP',
 }
 
 /** Connections lists every service the workspace reaches, and one of them in full. */
@@ -41,29 +53,64 @@ export default function Connections() {
     return (
       <>
         <Head title="Connections" />
-        <Empty title="Nothing is connected yet">Each file under <code className="font-mono">connections/</code> says how one outside service is reached. <code className="font-mono">woolsignal schema connection</code> tells what it may hold.</Empty>
+        <Empty title="Nothing is connected yet">
+          Each file under <code className="font-mono">connections/</code> says how one outside service is reached.{' '}
+          <code className="font-mono">woolsignal schema connection</code> tells what it may hold.
+        </Empty>
       </>
     )
   }
   const broken = all.data.filter((c) => !state(c).fine).length
   return (
     <div className="flex min-h-full flex-col md:h-full">
-      <Head title="Connections" beside={<><Chip>{count(all.data.length, 'connection')}</Chip>{broken > 0 && <Chip>{broken} {broken === 1 ? 'needs' : 'need'} a look</Chip>}</>} />
+      <Head
+        title="Connections"
+        beside={
+          <>
+            <Chip>{count(all.data.length, 'connection')}</Chip>
+            {broken > 0 && (
+              <Chip>
+                {broken} {broken === 1 ? 'needs' : 'need'} a look
+              </Chip>
+            )}
+          </>
+        }
+      />
       <div className="flex min-h-0 flex-1 flex-col md:flex-row">
-        <nav aria-label="Connections" className={`shrink-0 border-line md:block md:w-80 md:overflow-y-auto md:border-r ${id ? 'hidden' : ''}`}>
+        <nav
+          aria-label="Connections"
+          className={`shrink-0 border-line md:block md:w-80 md:overflow-y-auto md:border-r ${id ? 'hidden' : ''}`}
+        >
           <ul className="divide-y divide-line">
-            {[...all.data].sort((a, b) => a.title.localeCompare(b.title)).map((c) => (
-              <li key={c.id}>
-                <NavLink to={`/connections/${c.id}`} className={({ isActive }) => `block px-4 py-2.5 no-underline hover:bg-raised md:px-5 ${isActive ? 'bg-raised' : ''}`}>
-                  <span className="flex items-baseline justify-between gap-3"><span className="font-semibold">{c.title}</span><State c={c} /></span>
-                  <span className="block truncate text-[0.87rem] text-quiet">{kinds[c.kind] ?? plain(c.kind)} · {c.used_by.length > 0 ? `used by ${c.used_by.map(plain).join(', ')}` : 'used by nobody'}</span>
-                </NavLink>
-              </li>
-            ))}
+            {[...all.data]
+              .sort((a, b) => a.title.localeCompare(b.title))
+              .map((c) => (
+                <li key={c.id}>
+                  <NavLink
+                    to={`/connections/${c.id}`}
+                    className={({ isActive }) =>
+                      `block px-4 py-2.5 no-underline hover:bg-raised md:px-5 ${isActive ? 'bg-raised' : ''}`
+                    }
+                  >
+                    <span className="flex items-baseline justify-between gap-3">
+                      <span className="font-semibold">{c.title}</span>
+                      <State c={c} />
+                    </span>
+                    <span className="block truncate text-[0.87rem] text-quiet">
+                      {kinds[c.kind] ?? plain(c.kind)} ·{' '}
+                      {c.used_by.length > 0 ? `used by ${c.used_by.map(plain).join(', ')}` : 'used by nobody'}
+                    </span>
+                  </NavLink>
+                </li>
+              ))}
           </ul>
         </nav>
         <section className={`min-w-0 flex-1 md:overflow-y-auto ${id ? '' : 'max-md:hidden'}`}>
-          {id ? <One key={id} id={id} /> : <Empty title="Choose one">You see whether it works, who uses it, and what it offers.</Empty>}
+          {id ? (
+            <One key={id} id={id} />
+          ) : (
+            <Empty title="Choose one">You see whether it works, who uses it, and what it offers.</Empty>
+          )}
         </section>
       </div>
     </div>
@@ -73,7 +120,10 @@ export default function Connections() {
 function One({ id }: { id: string }) {
   const client = useQueryClient()
   const [search] = useSearchParams()
-  const one = useQuery({ queryKey: ['connection', id], queryFn: () => call<ConnectionDetail>('GET', `/connections/${id}`) })
+  const one = useQuery({
+    queryKey: ['connection', id],
+    queryFn: () => call<ConnectionDetail>('GET', `/connections/${id}`),
+  })
   const refresh = () => {
     void client.invalidateQueries({ queryKey: ['connection', id] })
     void client.invalidateQueries({ queryKey: ['connections'] })
@@ -85,45 +135,101 @@ function One({ id }: { id: string }) {
   const verdict = test.data ?? c.verdict
   return (
     <div className="max-w-3xl px-4 py-4 md:px-6">
-      <Link to="/connections" className="text-[0.87rem] text-quiet underline underline-offset-2 md:hidden">All connections</Link>
+      <Link to="/connections" className="text-[0.87rem] text-quiet underline underline-offset-2 md:hidden">
+        All connections
+      </Link>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
         <h2 className="text-lg font-bold">{c.title}</h2>
         <State c={c} />
-        <Button className="ml-auto" disabled={test.isPending} onClick={() => test.mutate()}><PlugZap size={16} aria-hidden="true" />{test.isPending ? <span className="breathe">Trying…</span> : 'Test it'}</Button>
+        <Button className="ml-auto" disabled={test.isPending} onClick={() => test.mutate()}>
+          <PlugZap size={16} aria-hidden="true" />
+          {test.isPending ? <span className="breathe">Trying…</span> : 'Test it'}
+        </Button>
       </div>
       {search.get('said') && <Said fine={search.get('fine') === 'true'} words={search.get('said') ?? ''} />}
       {test.error && <Said fine={false} words={test.error.message} />}
       {verdict && !search.get('said') && <Said fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
       {c.problem && <Said fine={false} words={`The last call failed: ${c.problem}`} />}
       <dl className="mt-4 grid grid-cols-[8rem_minmax(0,1fr)] gap-y-1.5 text-[0.95rem] [&>dt]:text-quiet">
-        <dt>Kind</dt><dd>{kinds[c.kind] ?? plain(c.kind)}</dd>
-        {c.address && <><dt>Address</dt><dd className="font-mono text-[0.87rem] wrap-anywhere">{c.address}</dd></>}
-        <dt>Acts as</dt><dd>{{ service: 'the service’s own identity', builder: 'the builder who signed in', person: 'the person who is served' }[c.acts_as]}</dd>
-        <dt>Used by</dt><dd>{c.used_by.length > 0 ? c.used_by.map(plain).join(', ') : 'nobody yet'}</dd>
-        <dt>Last worked</dt><dd>{c.worked ? when(c.worked) : 'not yet'}{c.tested && <span className="text-quiet"> · tested {when(c.tested)}</span>}</dd>
-        {c.sign_in?.expires && <><dt>Signed in till</dt><dd>{when(c.sign_in.expires)} <span className="text-quiet">(renewed by itself)</span></dd></>}
-        {c.watched?.map((w, i) => <Watched key={i} what={w.what} looked={w.looked} problem={w.problem} />)}
+        <dt>Kind</dt>
+        <dd>{kinds[c.kind] ?? plain(c.kind)}</dd>
+        {c.address && (
+          <>
+            <dt>Address</dt>
+            <dd className="font-mono text-[0.87rem] wrap-anywhere">{c.address}</dd>
+          </>
+        )}
+        <dt>Acts as</dt>
+        <dd>
+          {
+            {
+              service: 'the service’s own identity',
+              builder: 'the builder who signed in',
+              person: 'the person who is served',
+            }[c.acts_as]
+          }
+        </dd>
+        <dt>Used by</dt>
+        <dd>{c.used_by.length > 0 ? c.used_by.map(plain).join(', ') : 'nobody yet'}</dd>
+        <dt>Last worked</dt>
+        <dd>
+          {c.worked ? when(c.worked) : 'not yet'}
+          {c.tested && <span className="text-quiet"> · tested {when(c.tested)}</span>}
+        </dd>
+        {c.sign_in?.expires && (
+          <>
+            <dt>Signed in till</dt>
+            <dd>
+              {when(c.sign_in.expires)} <span className="text-quiet">(renewed by itself)</span>
+            </dd>
+          </>
+        )}
+        {c.watched?.map((w, i) => (
+          <Watched key={i} what={w.what} looked={w.looked} problem={w.problem} />
+        ))}
       </dl>
       {c.sign_in && <SignIn c={c} />}
       {c.needs_secret && <Secret c={c} done={refresh} />}
       <Tools all={c.operations} />
       <h3 className="mt-6 font-semibold">File</h3>
-      <pre className="mt-1 overflow-x-auto rounded-md border border-line bg-raised p-3 font-mono text-[0.83rem]" tabIndex={0}>{c.text}</pre>
-      <p className="mt-1 text-[0.87rem] text-quiet">{c.file}. It holds no secret; what is written there acts as soon as it is applied.</p>
+      <pre
+        className="mt-1 overflow-x-auto rounded-md border border-line bg-raised p-3 font-mono text-[0.83rem]"
+        tabIndex={0}
+      >
+        {c.text}
+      </pre>
+      <p className="mt-1 text-[0.87rem] text-quiet">
+        {c.file}. It holds no secret; what is written there acts as soon as it is applied.
+      </p>
     </div>
   )
 }
 
 function Watched({ what, looked, problem }: { what: string; looked: string; problem?: string }) {
-  return <><dt>Watched</dt><dd>{what}, looked at {when(looked)}{problem && <span className="text-madder">: {problem}</span>}</dd></>
+  return (
+    <>
+      <dt>Watched</dt>
+      <dd>
+        {what}, looked at {when(looked)}
+        {problem && <span className="text-madder">: {problem}</span>}
+      </dd>
+    </>
+  )
 }
 
 /** Said is a verdict: what was found, and what to do. */
 function Said({ fine, words, remedy }: { fine: boolean; words: string; remedy?: string }) {
   return (
-    <div role="status" className={`mt-3 rounded-md border-l-4 bg-raised px-4 py-2.5 ${fine ? 'border-lichen' : 'border-madder'}`}>
+    <div
+      role="status"
+      className={`mt-3 rounded-md border-l-4 bg-raised px-4 py-2.5 ${fine ? 'border-lichen' : 'border-madder'}`}
+    >
       <p className="wrap-anywhere">{words}</p>
-      {remedy && <p className="mt-0.5 wrap-anywhere"><span className="font-semibold">What to do:</span> {remedy}</p>}
+      {remedy && (
+        <p className="mt-0.5 wrap-anywhere">
+          <span className="font-semibold">What to do:</span> {remedy}
+        </p>
+      )}
     </div>
   )
 }
@@ -139,22 +245,45 @@ function SignIn({ c }: { c: ConnectionDetail }) {
   const copy = () => void navigator.clipboard.writeText(s.redirect).then(() => setCopied(true))
   return (
     <section aria-label="Signing in" className="mt-6 rounded-lg border border-line bg-raised p-4">
-      <h3 className="font-semibold">{s.grant === 'client_credentials' ? 'The service signs in by itself' : s.signed_in ? 'Somebody has signed in' : 'Nobody has signed in yet'}</h3>
+      <h3 className="font-semibold">
+        {s.grant === 'client_credentials'
+          ? 'The service signs in by itself'
+          : s.signed_in
+            ? 'Somebody has signed in'
+            : 'Nobody has signed in yet'}
+      </h3>
       {s.problem && <p className="mt-1 text-madder">{s.problem}</p>}
       {s.scopes?.length > 0 && (
         <ul className="mt-2 list-inside list-disc">
-          {s.scopes.map((x) => <li key={x.name}>{x.words} <span className="font-mono text-[0.83rem] text-quiet">{x.name}</span></li>)}
+          {s.scopes.map((x) => (
+            <li key={x.name}>
+              {x.words} <span className="font-mono text-[0.83rem] text-quiet">{x.name}</span>
+            </li>
+          ))}
         </ul>
       )}
       {s.grant === 'authorization_code' && (
         <>
-          <p className="mt-3 text-[0.87rem] text-quiet">The redirect address, to be written down at the sign-in server, to the letter:</p>
-          <p className="mt-1 flex items-center gap-2">
-            <code className="min-w-0 flex-1 overflow-x-auto rounded border border-line bg-paper px-2 py-1 font-mono text-[0.87rem]">{s.redirect}</code>
-            <Button onClick={copy} aria-label="Copy the redirect address"><Copy size={15} aria-hidden="true" />{copied ? 'Copied' : 'Copy'}</Button>
+          <p className="mt-3 text-[0.87rem] text-quiet">
+            The redirect address, to be written down at the sign-in server, to the letter:
           </p>
-          <Button strong className="mt-3" disabled={begin.isPending} onClick={() => begin.mutate()}>{s.signed_in || s.problem ? 'Sign in again' : `Sign in for ${c.title}`}</Button>
-          {begin.error && <p role="alert" className="mt-2 text-madder">{begin.error.message}</p>}
+          <p className="mt-1 flex items-center gap-2">
+            <code className="min-w-0 flex-1 overflow-x-auto rounded border border-line bg-paper px-2 py-1 font-mono text-[0.87rem]">
+              {s.redirect}
+            </code>
+            <Button onClick={copy} aria-label="Copy the redirect address">
+              <Copy size={15} aria-hidden="true" />
+              {copied ? 'Copied' : 'Copy'}
+            </Button>
+          </p>
+          <Button strong className="mt-3" disabled={begin.isPending} onClick={() => begin.mutate()}>
+            {s.signed_in || s.problem ? 'Sign in again' : `Sign in for ${c.title}`}
+          </Button>
+          {begin.error && (
+            <p role="alert" className="mt-2 text-madder">
+              {begin.error.message}
+            </p>
+          )}
         </>
       )}
     </section>
@@ -165,48 +294,106 @@ function Secret({ c, done }: { c: ConnectionDetail; done: () => void }) {
   const [secret, setSecret] = useState('')
   const keep = useMutation({
     mutationFn: () => call<Verdict>('PUT', `/connections/${c.id}/secret`, { secret: secret.trim() }),
-    onSuccess: () => { setSecret(''); done() },
+    onSuccess: () => {
+      setSecret('')
+      done()
+    },
   })
   return (
-    <form className="mt-6" onSubmit={(e) => { e.preventDefault(); if (secret.trim()) keep.mutate() }}>
-      <h3 className="font-semibold">{c.has_secret ? `Replace ${c.sign_in ? 'the client’s' : 'its'} secret` : `Give it ${c.sign_in ? 'the client’s' : 'its'} secret`}</h3>
-      <p className="text-[0.87rem] text-quiet">{c.has_secret ? 'One is kept, sealed. ' : ''}A new one counts at once everywhere, is tested, and is never shown again.</p>
+    <form
+      className="mt-6"
+      onSubmit={(e) => {
+        e.preventDefault()
+        if (secret.trim()) keep.mutate()
+      }}
+    >
+      <h3 className="font-semibold">
+        {c.has_secret
+          ? `Replace ${c.sign_in ? 'the client’s' : 'its'} secret`
+          : `Give it ${c.sign_in ? 'the client’s' : 'its'} secret`}
+      </h3>
+      <p className="text-[0.87rem] text-quiet">
+        {c.has_secret ? 'One is kept, sealed. ' : ''}A new one counts at once everywhere, is tested, and is never shown
+        again.
+      </p>
       <div className="mt-1.5 flex gap-2">
-        <input type="password" autoComplete="off" aria-label="Secret" value={secret} onChange={(e) => setSecret(e.target.value)} className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-1.5" />
-        <Button strong type="submit" disabled={!secret.trim() || keep.isPending}>{keep.isPending ? <span className="breathe">Keeping…</span> : 'Keep and test'}</Button>
+        <input
+          type="password"
+          autoComplete="off"
+          aria-label="Secret"
+          value={secret}
+          onChange={(e) => setSecret(e.target.value)}
+          className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-1.5"
+        />
+        <Button strong type="submit" disabled={!secret.trim() || keep.isPending}>
+          {keep.isPending ? <span className="breathe">Keeping…</span> : 'Keep and test'}
+        </Button>
       </div>
-      {keep.error && <p role="alert" className="mt-1.5 text-madder">{keep.error.message}</p>}
+      {keep.error && (
+        <p role="alert" className="mt-1.5 text-madder">
+          {keep.error.message}
+        </p>
+      )}
       {keep.data && <Said fine={keep.data.fine} words={keep.data.words} remedy={keep.data.remedy} />}
     </form>
   )
 }
 
-const again: Record<Tool['resend'], string> = { safe: 'changes nothing more', key: 'the service knows it by a key', own_id: 'the same thing, by our id', never: 'never; a person is asked' }
+const again: Record<Tool['resend'], string> = {
+  safe: 'changes nothing more',
+  key: 'the service knows it by a key',
+  own_id: 'the same thing, by our id',
+  never: 'never; a person is asked',
+}
 
 function Tools({ all }: { all: Tool[] }) {
   const [words, setWords] = useState('')
   if (all.length === 0) return null
-  const fit = all.filter((t) => words.toLowerCase().split(/\s+/).every((w) => `${t.name} ${t.description}`.toLowerCase().includes(w)))
+  const fit = all.filter((t) =>
+    words
+      .toLowerCase()
+      .split(/\s+/)
+      .every((w) => `${t.name} ${t.description}`.toLowerCase().includes(w)),
+  )
   return (
     <section aria-label="Tools" className="mt-6">
       <div className="flex flex-wrap items-center gap-3">
         <h3 className="font-semibold">{count(all.length, 'tool')}</h3>
-        {all.length > 6 && <input type="search" aria-label="Search these tools" placeholder="Search" value={words} onChange={(e) => setWords(e.target.value)} className="ml-auto w-56 rounded-md border border-line bg-paper px-3 py-1" />}
+        {all.length > 6 && (
+          <input
+            type="search"
+            aria-label="Search these tools"
+            placeholder="Search"
+            value={words}
+            onChange={(e) => setWords(e.target.value)}
+            className="ml-auto w-56 rounded-md border border-line bg-paper px-3 py-1"
+          />
+        )}
       </div>
       <ul className="mt-2 divide-y divide-line border-y border-line">
         {fit.slice(0, 200).map((t) => (
           <li key={t.name} className="grid gap-x-4 py-2 md:grid-cols-[13rem_minmax(0,1fr)]">
-            <span className="font-mono text-[0.87rem] wrap-anywhere">{t.name.split('/')[1]}
-              <span className={`block font-sans ${t.readOnlyHint ? 'text-quiet' : t.destructiveHint ? 'text-madder' : 'text-weld'}`}>{t.readOnlyHint ? 'only reads' : t.destructiveHint ? 'removes something' : 'changes something'}</span>
+            <span className="font-mono text-[0.87rem] wrap-anywhere">
+              {t.name.split('/')[1]}
+              <span
+                className={`block font-sans ${t.readOnlyHint ? 'text-quiet' : t.destructiveHint ? 'text-madder' : 'text-weld'}`}
+              >
+                {t.readOnlyHint ? 'only reads' : t.destructiveHint ? 'removes something' : 'changes something'}
+              </span>
             </span>
             <span className="min-w-0">
               <span className="line-clamp-2">{t.description}</span>
-              <span className="block text-[0.87rem] text-quiet">Sent again: {again[t.resend]}.{t.says ? ` The server says it ${t.says}; nobody has confirmed that.` : ''}</span>
+              <span className="block text-[0.87rem] text-quiet">
+                Sent again: {again[t.resend]}.
+                {t.says ? ` The server says it ${t.says}; nobody has confirmed that.` : ''}
+              </span>
             </span>
           </li>
         ))}
       </ul>
-      {fit.length > 200 && <p className="mt-1 text-[0.87rem] text-quiet">The first 200 of {fit.length}; search for others.</p>}
+      {fit.length > 200 && (
+        <p className="mt-1 text-[0.87rem] text-quiet">The first 200 of {fit.length}; search for others.</p>
+      )}
       {fit.length === 0 && <p className="mt-2 text-quiet">None has all of these words.</p>}
     </section>
   )

@@ -17,7 +17,11 @@ export default function Runs() {
   const workflows = useQuery({ queryKey: ['workflows'], queryFn: () => call<Workflow[]>('GET', '/workflows') })
   const pages = useInfiniteQuery({
     queryKey: ['runs', workflow, status, text],
-    queryFn: ({ pageParam }) => call<{ runs: Run[]; next?: string }>('GET', '/runs?' + new URLSearchParams({ workflow, status, text, before: pageParam })),
+    queryFn: ({ pageParam }) =>
+      call<{ runs: Run[]; next?: string }>(
+        'GET',
+        '/runs?' + new URLSearchParams({ workflow, status, text, before: pageParam }),
+      ),
     initialPageParam: '',
     getNextPageParam: (p) => p.next,
     placeholderData: (before) => before,
@@ -27,48 +31,99 @@ export default function Runs() {
   return (
     <>
       <Head title="Runs">
-        <form role="search" onSubmit={(e) => e.preventDefault()} className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1">
+        <form
+          role="search"
+          onSubmit={(e) => e.preventDefault()}
+          className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1"
+        >
           Runs of
-          <select aria-label="Workflow" className={select} value={workflow} onChange={(e) => setWorkflow(e.target.value)}>
+          <select
+            aria-label="Workflow"
+            className={select}
+            value={workflow}
+            onChange={(e) => setWorkflow(e.target.value)}
+          >
             <option value="">any workflow</option>
-            {workflows.data?.map((w) => <option key={w.id} value={w.id}>{w.title}</option>)}
+            {workflows.data?.map((w) => (
+              <option key={w.id} value={w.id}>
+                {w.title}
+              </option>
+            ))}
           </select>
           that are
           <select aria-label="Status" className={select} value={status} onChange={(e) => setStatus(e.target.value)}>
             <option value="">in any state</option>
-            {statuses.map((s) => <option key={s}>{s}</option>)}
+            {statuses.map((s) => (
+              <option key={s}>{s}</option>
+            ))}
           </select>
           and speak of
-          <input aria-label="Words" value={typed} onChange={(e) => setText(e.target.value)} placeholder="anything" className="w-40 border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo placeholder:text-indigo/70" />
+          <input
+            aria-label="Words"
+            value={typed}
+            onChange={(e) => setText(e.target.value)}
+            placeholder="anything"
+            className="w-40 border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo placeholder:text-indigo/70"
+          />
         </form>
       </Head>
       {pages.isPending && <Loading />}
       {pages.error && <Trouble error={pages.error} again={() => void pages.refetch()} />}
-      {pages.data && found.length === 0 && (workflow || status || text
-        ? <Empty title="No run is like that">Loosen one of the filters above.</Empty>
-        : <Empty title="Nothing has run yet">Open a workflow and talk to it, or send it a delivery.</Empty>)}
+      {pages.data &&
+        found.length === 0 &&
+        (workflow || status || text ? (
+          <Empty title="No run is like that">Loosen one of the filters above.</Empty>
+        ) : (
+          <Empty title="Nothing has run yet">Open a workflow and talk to it, or send it a delivery.</Empty>
+        ))}
       {found.length > 0 && (
         <div className="overflow-x-auto">
           <table className="w-full min-w-160 text-left">
             <thead className="text-[0.84rem] text-quiet">
-              <tr>{['What it was about', 'State', 'Workflow', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => <th key={h} scope="col" className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}>{h}</th>)}</tr>
+              <tr>
+                {['What it was about', 'State', 'Workflow', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => (
+                  <th
+                    key={h}
+                    scope="col"
+                    className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}
+                  >
+                    {h}
+                  </th>
+                ))}
+              </tr>
             </thead>
             <tbody>
               {found.map((r) => (
                 <tr key={r.id} className="border-t border-line hover:bg-raised">
-                  <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6"><Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">{r.about || r.id}</Link></td>
-                  <td className="py-2 pr-4"><Badge status={r.status} /></td>
-                  <td className="max-w-48 truncate py-2 pr-4" title={r.title}>{r.title}</td>
+                  <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6">
+                    <Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">
+                      {r.about || r.id}
+                    </Link>
+                  </td>
+                  <td className="py-2 pr-4">
+                    <Badge status={r.status} />
+                  </td>
+                  <td className="max-w-48 truncate py-2 pr-4" title={r.title}>
+                    {r.title}
+                  </td>
                   <td className="py-2 pr-4 whitespace-nowrap text-quiet">{when(r.accepted)}</td>
                   <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{took(r.accepted, r.ended)}</td>
                   <td className="py-2 pr-4 text-right text-quiet">{r.input_tokens + r.output_tokens || ''}</td>
-                  <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{r.cost_micros ? money(r.cost_micros) : ''}</td>
+                  <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">
+                    {r.cost_micros ? money(r.cost_micros) : ''}
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
           <p className="px-4 py-3 text-quiet md:px-6">
-            {pages.hasNextPage ? <Button onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>Show older ones</Button> : count(found.length, 'run')}
+            {pages.hasNextPage ? (
+              <Button onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+                Show older ones
+              </Button>
+            ) : (
+              count(found.length, 'run')
+            )}
           </p>
         </div>
       )}

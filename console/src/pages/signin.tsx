@@ -9,7 +9,11 @@ function Sheet({ title, children }: { title: string; children: ReactNode }) {
     <main className="flex min-h-screen items-center justify-center px-4">
       <div className="w-full max-w-sm rounded-xl border border-line bg-raised p-7">
         <svg viewBox="0 0 340 40" className="mb-4 w-full" fill="none" strokeLinecap="round" aria-hidden="true">
-          <path d="M2 30c30 0 34-24 68-24s36 26 70 26 38-24 72-24 40 22 66 22 34-20 58-22" stroke="var(--indigo)" strokeWidth="4" />
+          <path
+            d="M2 30c30 0 34-24 68-24s36 26 70 26 38-24 72-24 40 22 66 22 34-20 58-22"
+            stroke="var(--indigo)"
+            strokeWidth="4"
+          />
           <circle cx="336" cy="8" r="4" fill="var(--madder)" />
         </svg>
         <h1 className="text-xl font-bold">{title}</h1>
@@ -23,7 +27,9 @@ function Field({ label, ...rest }: React.ComponentProps<'input'> & { label: stri
   const id = useId()
   return (
     <div className="mt-3">
-      <label htmlFor={id} className="block text-[0.93rem] text-quiet">{label}</label>
+      <label htmlFor={id} className="block text-[0.93rem] text-quiet">
+        {label}
+      </label>
       <input id={id} required {...rest} className="mt-0.5 w-full rounded-md border border-line bg-paper px-3 py-1.5" />
     </div>
   )
@@ -54,8 +60,14 @@ export function SignIn() {
       <form onSubmit={(e) => enter.mutate(values(e))}>
         <Field label="E-mail" name="email" type="email" autoComplete="username" autoFocus />
         <Field label="Password" name="password" type="password" autoComplete="current-password" />
-        {enter.error && <p role="alert" className="mt-3 text-madder">{enter.error.message}</p>}
-        <Button strong type="submit" disabled={enter.isPending} className="mt-5 w-full justify-center">Sign in</Button>
+        {enter.error && (
+          <p role="alert" className="mt-3 text-madder">
+            {enter.error.message}
+          </p>
+        )}
+        <Button strong type="submit" disabled={enter.isPending} className="mt-5 w-full justify-center">
+          Sign in
+        </Button>
       </form>
     </Sheet>
   )
@@ -71,9 +83,21 @@ export function Join() {
       <form onSubmit={(e) => enter.mutate({ ...values(e), key: params.get('key') ?? '' })}>
         <Field label="Your name" name="name" autoComplete="name" autoFocus />
         <Field label="E-mail" name="email" type="email" autoComplete="username" />
-        <Field label="Password, at least 10 characters" name="password" type="password" minLength={10} autoComplete="new-password" />
-        {enter.error && <p role="alert" className="mt-3 text-madder">{enter.error.message}</p>}
-        <Button strong type="submit" disabled={enter.isPending} className="mt-5 w-full justify-center">Make the account</Button>
+        <Field
+          label="Password, at least 10 characters"
+          name="password"
+          type="password"
+          minLength={10}
+          autoComplete="new-password"
+        />
+        {enter.error && (
+          <p role="alert" className="mt-3 text-madder">
+            {enter.error.message}
+          </p>
+        )}
+        <Button strong type="submit" disabled={enter.isPending} className="mt-5 w-full justify-center">
+          Make the account
+        </Button>
       </form>
     </Sheet>
   )

@@ -17,7 +17,10 @@ export default function Tables({ session }: { session: Session }) {
     return (
       <>
         <Head title="Tables" />
-        <Empty title="No tables yet">A file under <code className="font-mono">tables/</code> names the columns of one; its rows live in the service. <code className="font-mono">woolsignal schema table</code> tells how it is written.</Empty>
+        <Empty title="No tables yet">
+          A file under <code className="font-mono">tables/</code> names the columns of one; its rows live in the
+          service. <code className="font-mono">woolsignal schema table</code> tells how it is written.
+        </Empty>
       </>
     )
   }
@@ -27,11 +30,27 @@ export default function Tables({ session }: { session: Session }) {
       <Head title="Tables" beside={<Chip>{count(all.data.length, 'table')}</Chip>}>
         <nav aria-label="Tables" className="mt-2 -mb-3 flex gap-1 overflow-x-auto">
           {all.data.map((t) => (
-            <NavLink key={t.id} to={`/tables/${t.id}`} className={`rounded-t-md border border-b-0 px-3 py-1 whitespace-nowrap no-underline ${t.id === one?.id ? 'border-line bg-raised font-semibold' : 'border-transparent hover:bg-raised'}`}>{t.title}</NavLink>
+            <NavLink
+              key={t.id}
+              to={`/tables/${t.id}`}
+              className={`rounded-t-md border border-b-0 px-3 py-1 whitespace-nowrap no-underline ${t.id === one?.id ? 'border-line bg-raised font-semibold' : 'border-transparent hover:bg-raised'}`}
+            >
+              {t.title}
+            </NavLink>
           ))}
         </nav>
       </Head>
-      {one ? <One key={one.id} of={one} session={session} /> : <Empty title="There is no such table">It may have been renamed. <Link to="/tables" className="underline">See all</Link>.</Empty>}
+      {one ? (
+        <One key={one.id} of={one} session={session} />
+      ) : (
+        <Empty title="There is no such table">
+          It may have been renamed.{' '}
+          <Link to="/tables" className="underline">
+            See all
+          </Link>
+          .
+        </Empty>
+      )}
     </>
   )
 }
@@ -44,7 +63,11 @@ function One({ of, session }: { of: Table; session: Session }) {
   const rows = useInfiniteQuery({
     queryKey: ['rows', of.id, words],
     initialPageParam: 0,
-    queryFn: ({ pageParam }) => call<Rows>('GET', `/tables/${of.id}/rows?limit=100&text=${encodeURIComponent(words)}${pageParam ? `&before=${pageParam}` : ''}`),
+    queryFn: ({ pageParam }) =>
+      call<Rows>(
+        'GET',
+        `/tables/${of.id}/rows?limit=100&text=${encodeURIComponent(words)}${pageParam ? `&before=${pageParam}` : ''}`,
+      ),
     getNextPageParam: (last) => (last.more ? last.rows.at(-1)?.row : undefined),
   })
   const refresh = () => {
@@ -57,27 +80,98 @@ function One({ of, session }: { of: Table; session: Session }) {
   return (
     <div className="px-4 py-4 md:px-6">
       <div className="flex flex-wrap items-center gap-2">
-        <p className="w-full min-w-0 text-quiet sm:w-auto sm:flex-1">{of.purpose && `${of.purpose[0].toUpperCase()}${of.purpose.slice(1)}. `}{count(of.rows, 'row')}{of.used_by.length > 0 && `, used by ${of.used_by.map(plain).join(', ')}`}.</p>
-        <input type="search" aria-label="Search rows" placeholder="Search rows" value={words} onChange={(e) => setWords(e.target.value)} className="w-full sm:w-48 rounded-md border border-line bg-paper px-3 py-1.5" />
-        {may && <Button onClick={() => { setAdding(true); setOpen(null) }}><Plus size={16} aria-hidden="true" />Add a row</Button>}
+        <p className="w-full min-w-0 text-quiet sm:w-auto sm:flex-1">
+          {of.purpose && `${of.purpose[0].toUpperCase()}${of.purpose.slice(1)}. `}
+          {count(of.rows, 'row')}
+          {of.used_by.length > 0 && `, used by ${of.used_by.map(plain).join(', ')}`}.
+        </p>
+        <input
+          type="search"
+          aria-label="Search rows"
+          placeholder="Search rows"
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
+          className="w-full sm:w-48 rounded-md border border-line bg-paper px-3 py-1.5"
+        />
+        {may && (
+          <Button
+            onClick={() => {
+              setAdding(true)
+              setOpen(null)
+            }}
+          >
+            <Plus size={16} aria-hidden="true" />
+            Add a row
+          </Button>
+        )}
         <CSV of={of} builds={builds} done={refresh} />
       </div>
-      {(adding || open) && <Edit key={open?.row ?? 'new'} of={of} row={open} builds={builds} close={() => { setAdding(false); setOpen(null) }} done={refresh} />}
+      {(adding || open) && (
+        <Edit
+          key={open?.row ?? 'new'}
+          of={of}
+          row={open}
+          builds={builds}
+          close={() => {
+            setAdding(false)
+            setOpen(null)
+          }}
+          done={refresh}
+        />
+      )}
       {rows.isPending && <Loading />}
       {rows.error && <Trouble error={rows.error} again={() => void rows.refetch()} />}
-      {rows.data && found.length === 0 && <Empty title={words ? 'No row has these words' : 'No rows yet'}>{words ? 'Try fewer of them.' : 'Workflows and agents add them; so can you, or a CSV file.'}</Empty>}
+      {rows.data && found.length === 0 && (
+        <Empty title={words ? 'No row has these words' : 'No rows yet'}>
+          {words ? 'Try fewer of them.' : 'Workflows and agents add them; so can you, or a CSV file.'}
+        </Empty>
+      )}
       {found.length > 0 && (
-        <div className="mt-3 overflow-x-auto rounded-md border border-line" tabIndex={0} role="region" aria-label={`Rows of ${of.title}`}>
+        <div
+          className="mt-3 overflow-x-auto rounded-md border border-line"
+          tabIndex={0}
+          role="region"
+          aria-label={`Rows of ${of.title}`}
+        >
           <table className="w-full border-collapse text-[0.93rem]">
             <thead className="bg-raised text-left">
-              <tr>{of.columns.map((c) => <th key={c.name} scope="col" className={`px-3 py-1.5 font-semibold whitespace-nowrap ${c.type === 'number' ? 'text-right' : ''}`}>{c.title}</th>)}<th scope="col" className="px-3 py-1.5 font-semibold">Changed</th></tr>
+              <tr>
+                {of.columns.map((c) => (
+                  <th
+                    key={c.name}
+                    scope="col"
+                    className={`px-3 py-1.5 font-semibold whitespace-nowrap ${c.type === 'number' ? 'text-right' : ''}`}
+                  >
+                    {c.title}
+                  </th>
+                ))}
+                <th scope="col" className="px-3 py-1.5 font-semibold">
+                  Changed
+                </th>
+              </tr>
             </thead>
             <tbody className="divide-y divide-line">
               {found.map((r) => (
                 <tr key={r.row} className={r.row === open?.row ? 'bg-wash' : 'hover:bg-raised'}>
                   {of.columns.map((c, i) => (
-                    <td key={c.name} className={`max-w-72 truncate px-3 py-1.5 ${c.type === 'number' ? 'text-right font-mono text-[0.87rem]' : ''}`} title={shown(r.values[c.name])}>
-                      {i === 0 && may ? <button className="max-w-full truncate underline decoration-line underline-offset-2 hover:decoration-current" onClick={() => { setOpen(r); setAdding(false) }}>{shown(r.values[c.name]) || 'open'}</button> : shown(r.values[c.name])}
+                    <td
+                      key={c.name}
+                      className={`max-w-72 truncate px-3 py-1.5 ${c.type === 'number' ? 'text-right font-mono text-[0.87rem]' : ''}`}
+                      title={shown(r.values[c.name])}
+                    >
+                      {i === 0 && may ? (
+                        <button
+                          className="max-w-full truncate underline decoration-line underline-offset-2 hover:decoration-current"
+                          onClick={() => {
+                            setOpen(r)
+                            setAdding(false)
+                          }}
+                        >
+                          {shown(r.values[c.name]) || 'open'}
+                        </button>
+                      ) : (
+                        shown(r.values[c.name])
+                      )}
                     </td>
                   ))}
                   <td className="px-3 py-1.5 whitespace-nowrap text-quiet">{when(r.changed)}</td>
@@ -87,7 +181,11 @@ function One({ of, session }: { of: Table; session: Session }) {
           </table>
         </div>
       )}
-      {rows.hasNextPage && <Button className="mt-3" disabled={rows.isFetchingNextPage} onClick={() => void rows.fetchNextPage()}>{rows.isFetchingNextPage ? <span className="breathe">One moment…</span> : 'Older rows'}</Button>}
+      {rows.hasNextPage && (
+        <Button className="mt-3" disabled={rows.isFetchingNextPage} onClick={() => void rows.fetchNextPage()}>
+          {rows.isFetchingNextPage ? <span className="breathe">One moment…</span> : 'Older rows'}
+        </Button>
+      )}
     </div>
   )
 }
@@ -101,7 +199,10 @@ function shown(v: unknown): string {
 /** CSV takes every row out as a file, or a file's rows in. */
 function CSV({ of, builds, done }: { of: Table; builds: boolean; done: () => void }) {
   const file = useRef<HTMLInputElement>(null)
-  const take = useMutation({ mutationFn: (text: string) => call<{ added: number; changed: number }>('POST', `/tables/${of.id}/csv`, { text }), onSettled: done })
+  const take = useMutation({
+    mutationFn: (text: string) => call<{ added: number; changed: number }>('POST', `/tables/${of.id}/csv`, { text }),
+    onSettled: done,
+  })
   const save = async () => {
     const { text } = await call<{ text: string }>('GET', `/tables/${of.id}/csv`)
     const link = document.createElement('a')
@@ -112,50 +213,123 @@ function CSV({ of, builds, done }: { of: Table; builds: boolean; done: () => voi
   }
   return (
     <>
-      <Button onClick={() => void save()}><Download size={16} aria-hidden="true" />CSV</Button>
+      <Button onClick={() => void save()}>
+        <Download size={16} aria-hidden="true" />
+        CSV
+      </Button>
       {builds && (
         <>
-          <Button onClick={() => file.current?.click()} disabled={take.isPending}><Upload size={16} aria-hidden="true" />{take.isPending ? 'Taking in…' : 'Import'}</Button>
-          <input ref={file} type="file" accept=".csv,text/csv" className="hidden" aria-label="CSV file" onChange={(e) => { const f = e.target.files?.[0]; if (f) void f.text().then((t) => take.mutate(t)); e.target.value = '' }} />
+          <Button onClick={() => file.current?.click()} disabled={take.isPending}>
+            <Upload size={16} aria-hidden="true" />
+            {take.isPending ? 'Taking in…' : 'Import'}
+          </Button>
+          <input
+            ref={file}
+            type="file"
+            accept=".csv,text/csv"
+            className="hidden"
+            aria-label="CSV file"
+            onChange={(e) => {
+              const f = e.target.files?.[0]
+              if (f) void f.text().then((t) => take.mutate(t))
+              e.target.value = ''
+            }}
+          />
         </>
       )}
-      {take.data && <p role="status" className="w-full text-lichen">{count(take.data.added, 'row')} added, {take.data.changed} changed.</p>}
-      {take.error && <p role="alert" className="w-full text-madder">{take.error.message} Nothing was taken in.</p>}
+      {take.data && (
+        <p role="status" className="w-full text-lichen">
+          {count(take.data.added, 'row')} added, {take.data.changed} changed.
+        </p>
+      )}
+      {take.error && (
+        <p role="alert" className="w-full text-madder">
+          {take.error.message} Nothing was taken in.
+        </p>
+      )}
     </>
   )
 }
 
 /** Edit is a row as a form, made of the table's columns. */
-function Edit({ of, row, builds, close, done }: { of: Table; row: Row | null; builds: boolean; close: () => void; done: () => void }) {
+function Edit({
+  of,
+  row,
+  builds,
+  close,
+  done,
+}: {
+  of: Table
+  row: Row | null
+  builds: boolean
+  close: () => void
+  done: () => void
+}) {
   const [sure, setSure] = useState(false)
   const keep = useMutation({
-    mutationFn: (values: Record<string, unknown>) => (row ? call<Row>('PUT', `/tables/${of.id}/rows/${row.row}`, { values }) : call<Row>('POST', `/tables/${of.id}/rows`, { values })),
-    onSuccess: () => { done(); close() },
+    mutationFn: (values: Record<string, unknown>) =>
+      row
+        ? call<Row>('PUT', `/tables/${of.id}/rows/${row.row}`, { values })
+        : call<Row>('POST', `/tables/${of.id}/rows`, { values }),
+    onSuccess: () => {
+      done()
+      close()
+    },
   })
-  const remove = useMutation({ mutationFn: () => call('DELETE', `/tables/${of.id}/rows/${row?.row}`), onSuccess: () => { done(); close() } })
+  const remove = useMutation({
+    mutationFn: () => call('DELETE', `/tables/${of.id}/rows/${row?.row}`),
+    onSuccess: () => {
+      done()
+      close()
+    },
+  })
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const form = new FormData(e.currentTarget)
     const values: Record<string, unknown> = {}
     for (const c of of.columns) {
       const text = String(form.get(c.name) ?? '').trim()
-      if (text !== '') values[c.name] = c.type === 'number' ? Number(text.replace(',', '.')) : c.type === 'yes_no' ? text === 'yes' : text
+      if (text !== '')
+        values[c.name] =
+          c.type === 'number' ? Number(text.replace(',', '.')) : c.type === 'yes_no' ? text === 'yes' : text
       else if (row) values[c.name] = null
     }
     keep.mutate(values)
   }
   return (
-    <form onSubmit={submit} aria-label={row ? `Row ${row.row}` : 'A new row'} className="mt-3 rounded-lg border border-line bg-raised p-4">
+    <form
+      onSubmit={submit}
+      aria-label={row ? `Row ${row.row}` : 'A new row'}
+      className="mt-3 rounded-lg border border-line bg-raised p-4"
+    >
       <div className="grid gap-x-4 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
-        {of.columns.map((c) => <Field key={c.name} of={c} value={shown(row?.values[c.name])} />)}
+        {of.columns.map((c) => (
+          <Field key={c.name} of={c} value={shown(row?.values[c.name])} />
+        ))}
       </div>
-      {(keep.error ?? remove.error) && <p role="alert" className="mt-2 text-madder">{(keep.error ?? remove.error)?.message}</p>}
+      {(keep.error ?? remove.error) && (
+        <p role="alert" className="mt-2 text-madder">
+          {(keep.error ?? remove.error)?.message}
+        </p>
+      )}
       <div className="mt-4 flex flex-wrap gap-2">
-        <Button strong type="submit" disabled={keep.isPending}>{keep.isPending ? <span className="breathe">Keeping…</span> : row ? 'Keep changes' : 'Add it'}</Button>
+        <Button strong type="submit" disabled={keep.isPending}>
+          {keep.isPending ? <span className="breathe">Keeping…</span> : row ? 'Keep changes' : 'Add it'}
+        </Button>
         <Button onClick={close}>Leave it</Button>
-        {row && builds && (sure
-          ? <Button className="ml-auto text-madder" onClick={() => remove.mutate()}><Trash2 size={16} aria-hidden="true" />Yes, remove it for good</Button>
-          : <Button className="ml-auto" onClick={() => setSure(true)}><Trash2 size={16} aria-hidden="true" />Remove</Button>)}
+        {row &&
+          builds &&
+          (sure ? (
+            <Button className="ml-auto text-madder" onClick={() => remove.mutate()}>
+              <Trash2 size={16} aria-hidden="true" />
+              Yes, remove it for good
+            </Button>
+          ) : (
+            <Button className="ml-auto" onClick={() => setSure(true)}>
+              <Trash2 size={16} aria-hidden="true" />
+              Remove
+            </Button>
+          ))}
       </div>
     </form>
   )
@@ -166,10 +340,29 @@ function Field({ of, value }: { of: Column; value: string }) {
   const choices = of.type === 'yes_no' ? ['yes', 'no'] : of.choices
   return (
     <label className="block min-w-0">
-      <span className="text-[0.87rem] font-semibold">{of.title}{!of.required && <span className="font-normal text-quiet"> (if known)</span>}</span>
-      {choices
-        ? <select name={of.name} defaultValue={value} required={of.required} className={look}><option value="" />{choices.map((c) => <option key={c}>{c}</option>)}</select>
-        : <input name={of.name} type={of.type === 'date' ? 'date' : 'text'} inputMode={of.type === 'number' ? 'decimal' : undefined} pattern={of.type === 'number' ? '-?[0-9]+([.,][0-9]+)?' : undefined} title={of.type === 'number' ? 'A number, such as 412.5' : undefined} defaultValue={value} required={of.required} className={look} />}
+      <span className="text-[0.87rem] font-semibold">
+        {of.title}
+        {!of.required && <span className="font-normal text-quiet"> (if known)</span>}
+      </span>
+      {choices ? (
+        <select name={of.name} defaultValue={value} required={of.required} className={look}>
+          <option value="" />
+          {choices.map((c) => (
+            <option key={c}>{c}</option>
+          ))}
+        </select>
+      ) : (
+        <input
+          name={of.name}
+          type={of.type === 'date' ? 'date' : 'text'}
+          inputMode={of.type === 'number' ? 'decimal' : undefined}
+          pattern={of.type === 'number' ? '-?[0-9]+([.,][0-9]+)?' : undefined}
+          title={of.type === 'number' ? 'A number, such as 412.5' : undefined}
+          defaultValue={value}
+          required={of.required}
+          className={look}
+        />
+      )}
     </label>
   )
 }

@@ -2,11 +2,15 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Send } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { useParams } from 'react-router'
-import { type Message, Refused } from '../api'
+import { type Message, Refused, type RichMessage } from '../api'
 import { Rich } from '../parts/rich'
 import { Button, Loading } from '../parts/states'
 
-interface Visited { title: string; workspace: string; conversation: { messages: Message[]; busy: boolean } }
+interface Visited {
+  title: string
+  workspace: string
+  conversation: { messages: Message[]; busy: boolean }
+}
 
 /** key is the visitor's own: whoever has it reads the conversation, so it stays in this tab. */
 function key(page: string): string {
@@ -23,7 +27,9 @@ async function ask<T>(page: string, method: string, body?: unknown): Promise<T> 
     method,
     headers: { Authorization: `Visitor ${key(page)}`, ...(body ? { 'Content-Type': 'application/json' } : {}) },
     body: body ? JSON.stringify(body) : undefined,
-  }).catch(() => { throw new Refused(0, 'Nobody answers', 'Your words are still here; try again in a moment.') })
+  }).catch(() => {
+    throw new Refused(0, 'Nobody answers', 'Your words are still here; try again in a moment.')
+  })
   if (!response.ok) {
     const said = await response.json().catch(() => ({ title: response.statusText }))
     throw new Refused(response.status, said.title, said.detail ?? '')
@@ -37,47 +43,93 @@ export default function Talk() {
   const client = useQueryClient()
   const log = useRef<HTMLDivElement>(null)
   const [draft, setDraft] = useState('')
-  const [asked, setAsked] = useState(false) // something was said; an answer is awaited
-  const talk = useQuery({ queryKey: ['talk', page], queryFn: () => ask<Visited>(page, 'GET'), refetchInterval: asked ? 700 : 5000, retry: false })
-  const say = useMutation({
-    mutationFn: (text: string) => ask(page, 'POST', { id: crypto.randomUUID(), text }),
-    onSuccess: () => { setDraft(''); setAsked(true); void client.invalidateQueries({ queryKey: ['talk', page] }) },
+  const [said, setSaid] = useState<number>() // how far the conversation was when something was said last
+  const waits = (v?: Visited) =>
+    said !== undefined && !v?.conversation.messages.some((m) => m.who === 'agent' && m.n > said)
+  const talk = useQuery({
+    queryKey: ['talk', page],
+    queryFn: () => ask<Visited>(page, 'GET'),
+    refetchInterval: (q) => (waits(q.state.data) ? 700 : 5000),
+    retry: false,
   })
   const messages = talk.data?.conversation.messages ?? []
   const last = messages.at(-1)
+  const say = useMutation({
+    mutationFn: (text: string) => ask(page, 'POST', { id: crypto.randomUUID(), text }),
+    onSuccess: () => {
+      setDraft('')
+      setSaid(last?.n ?? 0)
+      void client.invalidateQueries({ queryKey: ['talk', page] })
+    },
+  })
   useEffect(() => {
-    if (last?.who === 'agent') setAsked(false)
     log.current?.scrollTo({ top: log.current.scrollHeight })
-  }, [last?.n, last?.who])
-  useEffect(() => { if (talk.data) document.title = talk.data.title }, [talk.data])
+  }, [last?.n])
+  useEffect(() => {
+    if (talk.data) document.title = talk.data.title
+  }, [talk.data])
   if (talk.isPending) return <Loading />
   if (talk.error) {
     return (
       <main className="mx-auto max-w-lg p-6">
-        <h1 className="text-xl font-bold">{talk.error instanceof Refused ? talk.error.title : 'Something went wrong'}</h1>
+        <h1 className="text-xl font-bold">
+          {talk.error instanceof Refused ? talk.error.title : 'Something went wrong'}
+        </h1>
         <p className="mt-2">{talk.error instanceof Refused ? talk.error.detail : String(talk.error)}</p>
       </main>
     )
   }
-  const send = (text: string) => { if (text.trim() && !say.isPending) say.mutate(text.trim()) }
+  const send = (text: string) => {
+    if (text.trim() && !say.isPending) say.mutate(text.trim())
+  }
   return (
     <main className="mx-auto flex h-dvh max-w-2xl flex-col p-3 md:p-6">
       <p className="text-[0.87rem] text-quiet">{talk.data.workspace}</p>
       <h1 className="text-xl font-bold">{talk.data.title}</h1>
-      <div ref={log} role="log" aria-live="polite" aria-label="Conversation" tabIndex={0} className="mt-3 min-h-0 flex-1 space-y-3 overflow-y-auto rounded-t-lg border border-line bg-raised p-4">
+      <div
+        ref={log}
+        role="log"
+        aria-live="polite"
+        aria-label="Conversation"
+        tabIndex={0}
+        className="mt-3 min-h-0 flex-1 space-y-3 overflow-y-auto rounded-t-lg border border-line bg-raised p-4"
+      >
         {messages.length === 0 && <p className="text-quiet">Write a few words to begin.</p>}
         {messages.map((m, i) => (
           <div key={m.n} className={`flex flex-col ${m.who === 'person' ? 'items-end' : 'items-start'}`}>
-            <div className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${m.who === 'person' ? 'bg-wash' : 'bg-paper'}`}>{m.text}<Rich of={m.rich} press={i === messages.length - 1 ? send : undefined} /></div>
+            <div
+              className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${m.who === 'person' ? 'bg-wash' : 'bg-paper'}`}
+            >
+              {m.text}
+              <Rich of={m.rich as RichMessage | undefined} press={i === messages.length - 1 ? send : undefined} />
+            </div>
           </div>
         ))}
-        {asked && <p className="breathe text-[0.87rem] text-woad">One moment…</p>}
+        {waits(talk.data) && <p className="breathe text-[0.87rem] text-woad">One moment…</p>}
       </div>
-      <form className="flex gap-2 rounded-b-lg border border-t-0 border-line bg-raised p-3" onSubmit={(e) => { e.preventDefault(); send(draft) }}>
-        <input aria-label="Message" value={draft} onChange={(e) => setDraft(e.target.value)} placeholder="Write a message" className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-2" />
-        <Button strong type="submit" aria-label="Send" disabled={!draft.trim() || say.isPending}><Send size={17} aria-hidden="true" /></Button>
+      <form
+        className="flex gap-2 rounded-b-lg border border-t-0 border-line bg-raised p-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          send(draft)
+        }}
+      >
+        <input
+          aria-label="Message"
+          value={draft}
+          onChange={(e) => setDraft(e.target.value)}
+          placeholder="Write a message"
+          className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-2"
+        />
+        <Button strong type="submit" aria-label="Send" disabled={!draft.trim() || say.isPending}>
+          <Send size={17} aria-hidden="true" />
+        </Button>
       </form>
-      {say.error && <p role="alert" className="mt-1 text-madder">{say.error.message} Your words are still here.</p>}
+      {say.error && (
+        <p role="alert" className="mt-1 text-madder">
+          {say.error.message} Your words are still here.
+        </p>
+      )}
     </main>
   )
 }

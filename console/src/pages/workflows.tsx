@@ -15,7 +15,10 @@ export default function Workflows() {
     return (
       <>
         <Head title="Workflows" />
-        <Empty title="No workflows yet">A workspace is a folder of files. Put yours in with <code className="font-mono">woolsignal apply FOLDER</code>.</Empty>
+        <Empty title="No workflows yet">
+          A workspace is a folder of files. Put yours in with <code className="font-mono">woolsignal apply FOLDER</code>
+          .
+        </Empty>
       </>
     )
   }
@@ -25,13 +28,27 @@ export default function Workflows() {
       <ul className="divide-y divide-line">
         {all.data.map((w) => (
           <li key={w.id}>
-            <Link to={`/workflows/${w.id}`} className="grid gap-x-6 gap-y-1 px-4 py-3.5 no-underline hover:bg-raised md:grid-cols-[minmax(0,1fr)_9rem_11rem] md:px-6">
+            <Link
+              to={`/workflows/${w.id}`}
+              className="grid gap-x-6 gap-y-1 px-4 py-3.5 no-underline hover:bg-raised md:grid-cols-[minmax(0,1fr)_9rem_11rem] md:px-6"
+            >
               <span className="min-w-0">
-                <span className="flex flex-wrap items-center gap-x-3"><span className="font-semibold">{w.title}</span><LiveState of={w} /></span>
+                <span className="flex flex-wrap items-center gap-x-3">
+                  <span className="font-semibold">{w.title}</span>
+                  <LiveState of={w} />
+                </span>
                 <span className="line-clamp-3 text-quiet">{w.purpose}</span>
                 <span className="mt-0.5 block text-[0.87rem] text-indigo">{w.triggers.join(' · ')}</span>
               </span>
-              <span className="text-[0.87rem] text-quiet">{w.last_run ? <>last run<span className="block text-ink">{when(w.last_run)}</span></> : 'never run'}</span>
+              <span className="text-[0.87rem] text-quiet">
+                {w.last_run ? (
+                  <>
+                    last run<span className="block text-ink">{when(w.last_run)}</span>
+                  </>
+                ) : (
+                  'never run'
+                )}
+              </span>
               <Week week={w.week} />
             </Link>
           </li>
@@ -50,10 +67,23 @@ function Week({ week }: { week: Day[] }) {
   return (
     <span className="text-[0.87rem]">
       <svg viewBox="0 0 104 30" className="h-7 w-26" aria-hidden="true">
-        <polyline points={week.map(at).join(' ')} fill="none" stroke="var(--indigo)" strokeWidth="1.8" strokeLinejoin="round" />
-        {week.map((d, i) => d.failed > 0 && <circle key={d.date} cx={4 + i * 16} cy={26 - (d.runs / most) * 22} r="3.2" fill="var(--madder)" />)}
+        <polyline
+          points={week.map(at).join(' ')}
+          fill="none"
+          stroke="var(--indigo)"
+          strokeWidth="1.8"
+          strokeLinejoin="round"
+        />
+        {week.map(
+          (d, i) =>
+            d.failed > 0 && (
+              <circle key={d.date} cx={4 + i * 16} cy={26 - (d.runs / most) * 22} r="3.2" fill="var(--madder)" />
+            ),
+        )}
       </svg>
-      <span className="block text-quiet">{count(runs, 'run')} this week{failed > 0 && <span className="text-madder"> · {failed} failed</span>}</span>
+      <span className="block text-quiet">
+        {count(runs, 'run')} this week{failed > 0 && <span className="text-madder"> · {failed} failed</span>}
+      </span>
     </span>
   )
 }

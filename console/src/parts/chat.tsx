@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Send } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
-import { call, type Message, type Script, type Thread } from '../api'
+import { call, type Message, type RichMessage, type Script, type Thread } from '../api'
 import { onNews } from '../live'
 import { clock } from '../words'
 import { Rich } from './rich'
@@ -36,12 +36,16 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
     },
   })
   const open = talk.data?.open ?? []
-  useEffect(() => onNews((n) => {
-    if (!n.run) return
-    const run = n.run
-    if (n.kind === 'piece') setPieces((p) => ({ ...p, [run]: (p[run] ?? '') + n.text }))
-    if (n.kind === 'message') setPieces((p) => ({ ...p, [run]: '' })) // the whole message is there now
-  }), [])
+  useEffect(
+    () =>
+      onNews((n) => {
+        if (!n.run) return
+        const run = n.run
+        if (n.kind === 'piece') setPieces((p) => ({ ...p, [run]: (p[run] ?? '') + n.text }))
+        if (n.kind === 'message') setPieces((p) => ({ ...p, [run]: '' })) // the whole message is there now
+      }),
+    [],
+  )
   const moving = open.find((r) => r.status !== 'waiting')
   const queued = moving?.status === 'queued' && open.some((r) => r.status === 'waiting')
   const writing = moving ? pieces[moving.id] : ''
@@ -60,22 +64,63 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
     <section aria-label="Try it" className="flex min-h-0 flex-1 flex-col bg-raised">
       <div className="flex items-center justify-between border-b border-line px-4 py-2">
         <h2 className="font-semibold">Try it</h2>
-        <button className="text-[0.87rem] text-quiet underline underline-offset-2 hover:text-ink" onClick={begin}>New conversation</button>
+        <button className="text-[0.87rem] text-quiet underline underline-offset-2 hover:text-ink" onClick={begin}>
+          New conversation
+        </button>
       </div>
-      <div ref={log} className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3" role="log" aria-live="polite" aria-label="Conversation" tabIndex={0}>
+      <div
+        ref={log}
+        className="min-h-40 flex-1 space-y-2.5 overflow-y-auto px-4 py-3"
+        role="log"
+        aria-live="polite"
+        aria-label="Conversation"
+        tabIndex={0}
+      >
         {talk.isPending && <Loading />}
         {talk.error && <Trouble error={talk.error} />}
-        {talk.data?.messages.length === 0 && <p className="text-quiet">Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.</p>}
-        {talk.data?.messages.map((m, i) => <Bubble key={m.n} m={m} press={may && i === talk.data.messages.length - 1 ? (text) => say.mutate(text) : undefined} />)}
-        {moving && (writing ? <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div> : <p className="breathe text-[0.87rem] text-woad">{queued ? 'Your message comes next, once the question above is decided.' : `${script.title} is working on it…`}</p>)}
+        {talk.data?.messages.length === 0 && (
+          <p className="text-quiet">
+            Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.
+          </p>
+        )}
+        {talk.data?.messages.map((m, i) => (
+          <Bubble
+            key={m.n}
+            m={m}
+            press={may && i === talk.data.messages.length - 1 ? (text) => say.mutate(text) : undefined}
+          />
+        ))}
+        {moving &&
+          (writing ? (
+            <div className="max-w-[88%] rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{writing}</div>
+          ) : (
+            <p className="breathe text-[0.87rem] text-woad">
+              {queued
+                ? 'Your message comes next, once the question above is decided.'
+                : `${script.title} is working on it…`}
+            </p>
+          ))}
       </div>
       {may ? (
         <div className="border-t border-line p-3">
-          {say.error && <p role="alert" className="mb-2 text-madder">{say.error.message} Your words are still here.</p>}
+          {say.error && (
+            <p role="alert" className="mb-2 text-madder">
+              {say.error.message} Your words are still here.
+            </p>
+          )}
           <div className="flex items-end gap-2">
-            <textarea aria-label="Message" rows={2} value={draft} onChange={(e) => setDraft(e.target.value)} onKeyDown={keys}
-              className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5" placeholder="Write a message" />
-            <Button strong aria-label="Send" disabled={!draft.trim() || say.isPending} onClick={send} className="h-10"><Send size={17} aria-hidden="true" /></Button>
+            <textarea
+              aria-label="Message"
+              rows={2}
+              value={draft}
+              onChange={(e) => setDraft(e.target.value)}
+              onKeyDown={keys}
+              className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5"
+              placeholder="Write a message"
+            />
+            <Button strong aria-label="Send" disabled={!draft.trim() || say.isPending} onClick={send} className="h-10">
+              <Send size={17} aria-hidden="true" />
+            </Button>
           </div>
         </div>
       ) : (
@@ -89,16 +134,27 @@ function Bubble({ m, press }: { m: Message; press?: (text: string) => void }) {
   if (m.who === 'note') {
     return (
       <p className="border-l-2 border-weld pl-2.5 text-[0.87rem] text-quiet">
-        {m.text} <Link to={`/runs/${m.run}`} className="text-indigo underline underline-offset-2">Open the run</Link>
+        {m.text}{' '}
+        <Link to={`/runs/${m.run}`} className="text-indigo underline underline-offset-2">
+          Open the run
+        </Link>
       </p>
     )
   }
   const mine = m.who === 'person'
   return (
     <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
-      <div className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}>{m.text}<Rich of={m.rich} press={press} /></div>
+      <div
+        className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}
+      >
+        {m.text}
+        <Rich of={m.rich as RichMessage | undefined} press={press} />
+      </div>
       <p className="mt-0.5 text-xs text-quiet">
-        {m.name}, {clock(m.at)} · <Link to={`/runs/${m.run}`} className="underline underline-offset-2">run</Link>
+        {m.name}, {clock(m.at)} ·{' '}
+        <Link to={`/runs/${m.run}`} className="underline underline-offset-2">
+          run
+        </Link>
       </p>
     </div>
   )

@@ -12,40 +12,86 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
   let turn = 0
   return (
     <>
-      <Fold title={`What it is told of itself${agent.recalled ? `, and the ${agent.recalled} messages it remembers` : ''}`}>
+      <Fold
+        title={`What it is told of itself${agent.recalled ? `, and the ${agent.recalled} messages it remembers` : ''}`}
+      >
         <pre className="font-sans whitespace-pre-wrap">{agent.system}</pre>
-        {messages.slice(0, agent.recalled).map((m, i) => <Sent key={i} m={m} />)}
+        {messages.slice(0, agent.recalled).map((m, i) => (
+          <Sent key={i} m={m} />
+        ))}
       </Fold>
       {messages.slice(agent.recalled).map((m, i) => {
-        if (m.role === 'user') return <p key={i} className="my-2 ml-8 rounded-lg bg-wash px-3 py-2">{m.text}</p>
+        if (m.role === 'user')
+          return (
+            <p key={i} className="my-2 ml-8 rounded-lg bg-wash px-3 py-2">
+              {m.text}
+            </p>
+          )
         if (m.role !== 'assistant') return null
         const t = turns[turn++]
-        return <TurnView key={i} number={turn} turn={t} message={m} sent={messages.slice(0, t?.sent ?? 0)} calls={agent.calls ?? []} reviews={reviews} />
+        return (
+          <TurnView
+            key={i}
+            number={turn}
+            turn={t}
+            message={m}
+            sent={messages.slice(0, t?.sent ?? 0)}
+            calls={agent.calls ?? []}
+            reviews={reviews}
+          />
+        )
       })}
       {turns.length > turn && <p className="breathe my-2 text-woad">Turn {turn + 1}: the model is thinking…</p>}
     </>
   )
 }
 
-function TurnView({ number, turn, message, sent, calls, reviews }: { number: number; turn?: Turn; message: AgentMessage; sent: AgentMessage[]; calls: Call[]; reviews: Detail['reviews'] }) {
+function TurnView({
+  number,
+  turn,
+  message,
+  sent,
+  calls,
+  reviews,
+}: {
+  number: number
+  turn?: Turn
+  message: AgentMessage
+  sent: AgentMessage[]
+  calls: Call[]
+  reviews: Detail['reviews']
+}) {
   return (
     <section className="my-3">
       <h3 className="font-semibold">Turn {number}</h3>
       {turn && (
         <p className="text-[0.87rem] text-quiet">
-          {turn.model} · {turn.input} tokens in, {turn.output} out · {money(turn.cost ?? 0)} · {took(turn.asked, turn.answered)}
+          {turn.model} · {turn.input} tokens in, {turn.output} out · {money(turn.cost ?? 0)} ·{' '}
+          {took(turn.asked, turn.answered)}
         </p>
       )}
       {message.text && <p className="my-2 mr-8 rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{message.text}</p>}
-      {message.asks?.map((ask) => calls.filter((c) => c.ask === ask.id).map((c) => <CallView key={c.id} call={c} review={reviews.find((r) => r.id === c.review)} />))}
-      <Fold title={`Messages as sent (${sent.length})`}>{sent.map((m, i) => <Sent key={i} m={m} />)}</Fold>
+      {message.asks?.map((ask) =>
+        calls
+          .filter((c) => c.ask === ask.id)
+          .map((c) => <CallView key={c.id} call={c} review={reviews.find((r) => r.id === c.review)} />),
+      )}
+      <Fold title={`Messages as sent (${sent.length})`}>
+        {sent.map((m, i) => (
+          <Sent key={i} m={m} />
+        ))}
+      </Fold>
     </section>
   )
 }
 
 const states: Record<string, [import('../api').Status, string]> = {
-  proposed: ['waiting', 'waits for a yes'], running: ['running', 'on its way'], done: ['done', 'done'], failed: ['failed', 'failed'],
-  declined: ['stopped', 'declined'], uncertain: ['uncertain', 'may or may not have happened'],
+  proposed: ['waiting', 'waits for a yes'],
+  running: ['running', 'on its way'],
+  done: ['done', 'done'],
+  failed: ['failed', 'failed'],
+  declined: ['stopped', 'declined'],
+  uncertain: ['uncertain', 'may or may not have happened'],
 }
 
 function CallView({ call, review }: { call: Call; review?: Detail['reviews'][number] }) {
@@ -54,13 +100,25 @@ function CallView({ call, review }: { call: Call; review?: Detail['reviews'][num
   return (
     <div className="my-2 rounded-lg border border-line">
       <p className="flex flex-wrap justify-between gap-x-3 border-b border-line px-3 py-1.5">
-        <span className="font-semibold">{plain(connection)}: {plain(operation ?? '')}</span>
-        <span className="text-[0.87rem]"><Badge status={status} word={word} /> <span className="text-quiet">{took(call.began, call.ended)}</span></span>
+        <span className="font-semibold">
+          {plain(connection)}: {plain(operation ?? '')}
+        </span>
+        <span className="text-[0.87rem]">
+          <Badge status={status} word={word} /> <span className="text-quiet">{took(call.began, call.ended)}</span>
+        </span>
       </p>
-      <div className="px-3 py-2"><Value value={call.args} /></div>
-      {review && <div className="px-3"><Verdict review={review} /></div>}
+      <div className="px-3 py-2">
+        <Value value={call.args} />
+      </div>
+      {review && (
+        <div className="px-3">
+          <Verdict review={review} />
+        </div>
+      )}
       {(call.result !== undefined || call.error) && (
-        <div className="border-t border-line px-3 py-2">{call.error ? <p className="text-madder">{call.error}</p> : <Value value={call.result} />}</div>
+        <div className="border-t border-line px-3 py-2">
+          {call.error ? <p className="text-madder">{call.error}</p> : <Value value={call.result} />}
+        </div>
       )}
     </div>
   )
@@ -71,7 +129,11 @@ function Sent({ m }: { m: AgentMessage }) {
     <div className="mt-2 border-l-2 border-line pl-3">
       <p className="text-xs text-quiet">{m.role === 'user' ? 'person' : m.role === 'assistant' ? 'agent' : 'tool'}</p>
       {m.text && <p className="break-words whitespace-pre-wrap">{m.text}</p>}
-      {m.asks?.map((a) => <p key={a.id} className="font-mono text-[0.84rem] break-words">{a.tool} {JSON.stringify(a.args)}</p>)}
+      {m.asks?.map((a) => (
+        <p key={a.id} className="font-mono text-[0.84rem] break-words">
+          {a.tool} {JSON.stringify(a.args)}
+        </p>
+      ))}
     </div>
   )
 }

@@ -10,7 +10,9 @@ export function Value({ value }: { value: unknown }) {
         {entries.map(([k, v]) => (
           <div key={k} className="contents">
             <dt className="text-quiet">{plain(k)}</dt>
-            <dd className="min-w-0"><Leaf value={v} /></dd>
+            <dd className="min-w-0">
+              <Leaf value={v} />
+            </dd>
           </div>
         ))}
       </dl>

@@ -145,7 +145,8 @@ type Filter struct {
 // Runs lists runs, newest first.
 func (c *Client) Runs(ctx context.Context, f Filter) (wire.Runs, error) {
 	q := url.Values{}
-	for name, v := range map[string]string{"workflow": f.Workflow, "status": f.Status, "text": f.Text, "label": f.Label, "kind": f.Kind,
+	for name, v := range map[string]string{"workflow": f.Workflow, "status": f.Status, "text": f.Text, "label": f.Label,
+		"kind":  f.Kind,
 		"since": f.Since, "until": f.Until, "cost": f.Cost, "before": f.Before} {
 		if v != "" {
 			q.Set(name, v)
@@ -212,7 +213,8 @@ func (c *Client) Apply(ctx context.Context, in wire.Files) ([]flow.Problem, erro
 // Say sends a message to a workflow.
 func (c *Client) Say(ctx context.Context, workflow, thread, text string) (wire.Heard, error) {
 	var out wire.Heard
-	err := c.Do(ctx, http.MethodPost, "/workflows/"+url.PathEscape(workflow)+"/chat", wire.Said{Thread: thread, Text: text}, &out)
+	err := c.Do(ctx, http.MethodPost, "/workflows/"+url.PathEscape(workflow)+"/chat",
+		wire.Said{Thread: thread, Text: text}, &out)
 	return out, err
 }
 

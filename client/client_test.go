@@ -18,7 +18,8 @@ func TestAnswersThatAreNoSuccess(t *testing.T) {
 		status     int
 		body, want string
 	}{
-		"a problem":        {403, `{"title":"Not allowed","status":403,"detail":"This needs the role owner."}`, "Not allowed: This needs the role owner."},
+		"a problem": {403, `{"title":"Not allowed","status":403,"detail":"This needs the role owner."}`,
+			"Not allowed: This needs the role owner."},
 		"only a title":     {404, `{"title":"Not here"}`, "Not here"},
 		"a proxy's page":   {502, `<html>bad gateway</html>`, "502 Bad Gateway: <html>bad gateway</html>"},
 		"success, no JSON": {200, `<html>`, "cannot be read"},
@@ -53,7 +54,8 @@ func TestNobodyAnswers(t *testing.T) {
 
 func TestFoldersAreReadWholeButForWhatIsHidden(t *testing.T) {
 	folder := t.TempDir()
-	for path, text := range map[string]string{"woolsignal.yaml": "a", "workflows/one.yaml": "b\r\n", ".git/config": "c", ".hidden": "d", "agents/.x.swp": "e"} {
+	for path, text := range map[string]string{"woolsignal.yaml": "a", "workflows/one.yaml": "b\r\n", ".git/config": "c",
+		".hidden": "d", "agents/.x.swp": "e"} {
 		at := filepath.Join(folder, path)
 		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
 			t.Fatal(err)

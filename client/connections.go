@@ -21,7 +21,8 @@ func (c *Client) Connection(ctx context.Context, id string) (wire.ConnectionDeta
 
 // PutSecret replaces a connection's secret and tests it.
 func (c *Client) PutSecret(ctx context.Context, connection, secret string) (v wire.Verdict, err error) {
-	err = c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", wire.Secret{Secret: secret}, &v)
+	err = c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", wire.Secret{Secret: secret},
+		&v)
 	return v, err
 }
 
@@ -47,7 +48,8 @@ func (c *Client) RotateKey(ctx context.Context) (int, error) {
 
 // Tools searches the catalogue of tools.
 func (c *Client) Tools(ctx context.Context, words, connection string, limit int) (wire.Tools, error) {
-	return get[wire.Tools](ctx, c, "/tools?"+url.Values{"text": {words}, "connection": {connection}, "limit": {fmt.Sprint(limit)}}.Encode())
+	return get[wire.Tools](ctx, c, "/tools?"+
+		url.Values{"text": {words}, "connection": {connection}, "limit": {fmt.Sprint(limit)}}.Encode())
 }
 
 // Choices lists the values an argument of a tool can be fixed to.
@@ -81,8 +83,10 @@ func (c *Client) AddRow(ctx context.Context, table string, values map[string]any
 }
 
 // ChangeRow changes values of a row.
-func (c *Client) ChangeRow(ctx context.Context, table string, row int64, values map[string]any) (r wire.Row, err error) {
-	err = c.Do(ctx, http.MethodPut, fmt.Sprintf("%s/rows/%d", tablePath(table), row), wire.RowValues{Values: values}, &r)
+func (c *Client) ChangeRow(ctx context.Context, table string, row int64, values map[string]any) (r wire.Row,
+	err error) {
+	err = c.Do(ctx, http.MethodPut, fmt.Sprintf("%s/rows/%d", tablePath(table), row), wire.RowValues{Values: values},
+		&r)
 	return r, err
 }
 

@@ -34,7 +34,8 @@ func (c *Client) Versions(ctx context.Context, workflow string) ([]wire.Version,
 
 // Diff tells two versions apart: numbers, "draft", or "" for what is live.
 func (c *Client) Diff(ctx context.Context, workflow, from, to string) (wire.Difference, error) {
-	return get[wire.Difference](ctx, c, workflowPath(workflow, "/diff?"+url.Values{"from": {from}, "to": {to}}.Encode()))
+	return get[wire.Difference](ctx, c, workflowPath(workflow, "/diff?"+
+		url.Values{"from": {from}, "to": {to}}.Encode()))
 }
 
 // Revert makes an earlier version live again.
@@ -107,7 +108,8 @@ func (c *Client) KeepSample(ctx context.Context, workflow, name string, k wire.K
 
 // Backup writes the service's database, as it is now, to w.
 func (c *Client) Backup(ctx context.Context, w io.Writer) error {
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, strings.TrimSuffix(c.URL, "/")+"/api/v1/backup", nil)
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, strings.TrimSuffix(c.URL, "/")+"/api/v1/backup",
+		nil)
 	if err != nil {
 		return fmt.Errorf("client: %w", err)
 	}

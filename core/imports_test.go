@@ -14,7 +14,8 @@ import (
 // forbidden is what the computation may not touch: the network, the disk, the
 // clock of the machine, the command line and everything above it.
 var forbidden = []string{"net/http", "net", "database/sql", "os", "os/exec", "flag", "log", "log/slog", "syscall",
-	"woolsignal/server", "woolsignal/client", "woolsignal/cmd", "woolsignal/console", "woolsignal/standin", "woolsignal/demo"}
+	"woolsignal/server", "woolsignal/client", "woolsignal/cmd", "woolsignal/console", "woolsignal/standin",
+	"woolsignal/demo"}
 
 func TestCoreImportsOnlyComputation(t *testing.T) {
 	seen := 0
@@ -29,7 +30,9 @@ func TestCoreImportsOnlyComputation(t *testing.T) {
 		}
 		for _, spec := range file.Imports {
 			name, _ := strconv.Unquote(spec.Path.Value)
-			if slices.ContainsFunc(forbidden, func(f string) bool { return name == f || strings.HasPrefix(name, f+"/") }) || strings.Contains(name, "go-chi") {
+			if slices.ContainsFunc(forbidden,
+				func(f string) bool { return name == f || strings.HasPrefix(name, f+"/") }) ||
+				strings.Contains(name, "go-chi") {
 				t.Errorf("%s imports %s", path, name)
 			}
 		}

@@ -27,8 +27,10 @@ func init() {
 
 func (s *shear) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "of", Into: &s.Of, Missing: "nothing says which flock", Help: "How many sheep.", Example: "signal.body.sheep"},
-		{Name: "blade", Into: &s.Blade, Choices: []string{"coarse", "fine"}, Default: "fine", Help: "The blade.", Example: "coarse"},
+		{Name: "of", Into: &s.Of, Missing: "nothing says which flock", Help: "How many sheep.",
+			Example: "signal.body.sheep"},
+		{Name: "blade", Into: &s.Blade, Choices: []string{"coarse", "fine"}, Default: "fine", Help: "The blade.",
+			Example: "coarse"},
 	}
 }
 
@@ -82,7 +84,8 @@ steps:
 
 // decoded reads a workspace with a workflow, and what the checker says of it.
 func decoded(text string) (*flow.Workflow, *flow.Workspace, []flow.Problem) {
-	w, problems := flow.Decode(map[string]string{flow.MainFile: "name: L\nzone: UTC\n", "workflows/shearing.yaml": text})
+	w, problems := flow.Decode(map[string]string{flow.MainFile: "name: L\nzone: UTC\n",
+		"workflows/shearing.yaml": text})
 	problems = append(problems, w.Check(noTools)...)
 	return w.Workflows["shearing"], w, problems
 }
@@ -138,7 +141,8 @@ func TestAMadeUpStepIsWhole(t *testing.T) {
 	if i < 0 || len(language.Steps[i].Fields) != 2 || language.Steps[i].Fields[1].Default != "fine" {
 		t.Errorf("a form would be drawn from %+v", language.Steps)
 	}
-	if page := language.Markdown(); !strings.Contains(page, "| `blade` | coarse, fine; fine if missing | The blade. |") {
+	if page := language.Markdown(); !strings.Contains(page,
+		"| `blade` | coarse, fine; fine if missing | The blade. |") {
 		t.Error("the reference does not have it")
 	}
 	runs(t, one)
@@ -149,7 +153,8 @@ func runs(t *testing.T, one *flow.Workflow) {
 	t.Helper()
 	def := &run.Definition{Workflow: one, Tools: noTools, Zone: time.UTC}
 	at, state := time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC), run.NewState("r1")
-	first, sent, err := run.Move(def, state, at, nil, &run.Arrive{Signal: &run.Signal{ID: "d", Kind: "schedule"}}, &run.Begin{})
+	first, sent, err := run.Move(def, state, at, nil, &run.Arrive{Signal: &run.Signal{ID: "d", Kind: "schedule"}},
+		&run.Begin{})
 	if err != nil || len(sent) != 1 {
 		t.Fatalf("%d errands, %v, %s", len(sent), err, state.Because)
 	}
@@ -158,10 +163,12 @@ func runs(t *testing.T, one *flow.Workflow) {
 		t.Fatal(err)
 	}
 	again, err := run.Outstanding(def, folded, at)
-	if err != nil || len(again) != 1 || again[0].Key() != sent[0].Key() || !reflect.DeepEqual(again[0].Task, sent[0].Task) {
+	if err != nil || len(again) != 1 || again[0].Key() != sent[0].Key() ||
+		!reflect.DeepEqual(again[0].Task, sent[0].Task) {
 		t.Fatalf("after a crash %+v is sent, and before %+v was (%v)", again, sent, err)
 	}
-	if _, _, err := run.Move(def, folded, at, nil, again[0].Answer(&run.Returned{Result: int64(22)})); err != nil || folded.Status != run.Done {
+	if _, _, err := run.Move(def, folded, at, nil, again[0].Answer(&run.Returned{Result: int64(22)})); err != nil ||
+		folded.Status != run.Done {
 		t.Errorf("%s %s, %v", folded.Status, folded.Because, err)
 	}
 	if got := folded.Step("1").Output; !reflect.DeepEqual(got, map[string]any{"n": int64(22)}) {

@@ -51,8 +51,10 @@ func Files() (map[string]string, error) {
 // shipped are the addresses the shipped files name, by stand-in.
 var shipped = map[string]string{
 	"bellwether": "http://127.0.0.1:7421", "almanac": "http://127.0.0.1:7422",
-	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424", "postbag": "http://127.0.0.1:7425", "postbag-imap": "imap://127.0.0.1:7426",
-	"postbag-smtp": "smtp://127.0.0.1:7427", "shieling": "http://127.0.0.1:7428", "loft": "http://127.0.0.1:7429", "gatehouse": "http://127.0.0.1:7430",
+	"clip-register": "http://127.0.0.1:7423", "barn-sensors": "http://127.0.0.1:7424",
+	"postbag": "http://127.0.0.1:7425", "postbag-imap": "imap://127.0.0.1:7426",
+	"postbag-smtp": "smtp://127.0.0.1:7427", "shieling": "http://127.0.0.1:7428", "loft": "http://127.0.0.1:7429",
+	"gatehouse": "http://127.0.0.1:7430",
 	"hill-line": "http://127.0.0.1:7431", "gazette": "http://127.0.0.1:7432", "carter": "http://127.0.0.1:7433",
 }
 
@@ -98,7 +100,8 @@ func LoadState(folder string) (State, error) {
 		return s, fmt.Errorf("demo: %s: %w", stateFile, err)
 	}
 	// A folder of an earlier demo lacks the keys of what came since.
-	for key, prefix := range map[*string]string{&s.Keys.Bellwether: "bw-", &s.Keys.Almanac: "al-", &s.Keys.Register: "cr-", &s.Keys.Postbag: "pb-",
+	for key, prefix := range map[*string]string{&s.Keys.Bellwether: "bw-", &s.Keys.Almanac: "al-",
+		&s.Keys.Register: "cr-", &s.Keys.Postbag: "pb-",
 		&s.Keys.Shieling: "sh-", &s.Keys.Gatehouse: "gh-", &s.Keys.HillLine: "hl-", &s.Keys.Carter: "ca-"} {
 		if *key == "" {
 			*key = prefix + random()
@@ -133,15 +136,19 @@ func random() string {
 // folder/workspace, for editing and applying again; files that are already
 // there are kept but for the addresses. It gives the people, each with the
 // token they had at the last start.
-func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) ([]Person, error) {
+func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) ([]Person,
+	error) {
 	for _, p := range People {
-		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil && !errors.Is(err, access.ErrTaken) {
+		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil &&
+			!errors.Is(err, access.ErrTaken) {
 			return nil, fmt.Errorf("demo: %s: %w", p.Name, err)
 		}
 	}
-	for connection, secret := range map[string]string{"models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
-		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
-		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events, "loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
+	for connection, secret := range map[string]string{"models": state.Keys.Bellwether,
+		"depot-calendar": state.Keys.Almanac,
+		"clip-register":  state.Keys.Register, "weighbridge-key": state.Signing,
+		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events,
+		"loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
 		"hill-line-key": state.Keys.HillLine, "co-op-calendar": state.Keys.Almanac} {
 		if s.Secrets.Has(connection) {
 			continue // a key somebody gave since is theirs
@@ -165,7 +172,8 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 				lines = append(lines, p.String())
 			}
 		}
-		return nil, fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err, strings.Join(lines, "\n"))
+		return nil, fmt.Errorf("demo: the files in %s: %w\n%s", filepath.Join(folder, "workspace"), err,
+			strings.Join(lines, "\n"))
 	}
 	for id := range s.Workspace.Now().Workflows {
 		if s.Workspace.Now().Live[id] != nil {
@@ -248,7 +256,8 @@ func Introduce(ctx context.Context, service string, standins []*standin.One) err
 	}{
 		"shieling":  {"/_events", map[string]string{"url": service + "/events/shieling"}},
 		"hill-line": {"/_line", map[string]string{"url": service + "/call/hill-line"}},
-		"gatehouse": {"/_clients", map[string]any{"id": "woolsignal", "redirects": []string{service + "/oauth/return"}}},
+		"gatehouse": {"/_clients", map[string]any{"id": "woolsignal",
+			"redirects": []string{service + "/oauth/return"}}},
 	}
 	for _, one := range standins {
 		what, ok := tell[one.Name]

@@ -71,7 +71,8 @@ func History(ctx context.Context, c *client.Client, signing string) error {
 			return fmt.Errorf("demo: %w", err)
 		}
 	}
-	for _, text := range []string{"Can I bring 18 fleeces from Nettlecote tomorrow afternoon?", "Sorry, the trailer is off the road. Please cancel it."} {
+	for _, text := range []string{"Can I bring 18 fleeces from Nettlecote tomorrow afternoon?",
+		"Sorry, the trailer is off the road. Please cancel it."} {
 		heard, err := c.Say(ctx, "depot-slots", "nettlecote", text)
 		if err != nil {
 			return fmt.Errorf("demo: %w", err)

@@ -33,7 +33,8 @@ func TestEveryRouteAsEveryRole(t *testing.T) {
 			if route.In != nil {
 				body = strings.NewReader("{}")
 			}
-			request, err := http.NewRequest(route.Method, s.URL+"/api/v1"+parameter.ReplaceAllString(route.Path, "nosuch"), body)
+			request, err := http.NewRequest(route.Method, s.URL+"/api/v1"+
+				parameter.ReplaceAllString(route.Path, "nosuch"), body)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -86,7 +87,8 @@ func TestFirstOwnerOfAnEmptyService(t *testing.T) {
 	if err := join(again); err == nil || !strings.Contains(err.Error(), "used before") {
 		t.Errorf("the link worked twice: %v", err)
 	}
-	if err := c.Do(harness.Context(t), http.MethodPost, "/session", wire.SignIn{Email: good.Email, Password: good.Password}, nil); err != nil {
+	if err := c.Do(harness.Context(t), http.MethodPost, "/session",
+		wire.SignIn{Email: good.Email, Password: good.Password}, nil); err != nil {
 		t.Errorf("signing in with the new account: %v", err)
 	}
 	if out, _, code := s.Command("", "wrong\n", "login", good.Email); code != 1 || strings.Contains(out, "ws_") {
@@ -97,7 +99,8 @@ func TestFirstOwnerOfAnEmptyService(t *testing.T) {
 	if code != 0 || token == nil {
 		t.Fatalf("login: exit %d %q %q", code, out, errs)
 	}
-	if session, err := (&client.Client{URL: s.URL, Token: token[1]}).Session(harness.Context(t)); err != nil || session.Person.Role != "owner" {
+	if session, err := (&client.Client{URL: s.URL, Token: token[1]}).Session(harness.Context(t)); err != nil ||
+		session.Person.Role != "owner" {
 		t.Errorf("the token is %+v's, %v", session.Person, err)
 	}
 	s.Stop()
@@ -117,7 +120,8 @@ func TestBehindAProxy(t *testing.T) {
 	if link == nil {
 		t.Fatalf("the first link is not under the public address:\n%s", s.Output())
 	}
-	in, _ := json.Marshal(wire.Join{Key: link[1], Name: "Elin Marrack", Email: "elin@larkrigg.example", Password: "a long password"})
+	in, _ := json.Marshal(wire.Join{Key: link[1], Name: "Elin Marrack", Email: "elin@larkrigg.example",
+		Password: "a long password"})
 	response, err := http.Post(s.URL+"/api/v1/join", "application/json", bytes.NewReader(in))
 	if err != nil {
 		t.Fatal(err)
@@ -130,14 +134,19 @@ func TestBehindAProxy(t *testing.T) {
 	out, _, _ := s.Command("", "a long password\n", "login", "elin@larkrigg.example")
 	token := regexp.MustCompile(`ws_\S+`).FindString(out)
 	elin := &client.Client{URL: s.URL, Token: token}
-	file := "connection: minutes\ntitle: Minutes\naddress: https://files.example\nauth:\n  oauth: {authorize: 'https://door.example/a', token: 'https://door.example/t', client: wool}\nwebdav: {}\n"
-	if _, err := elin.Apply(harness.Context(t), wire.Files{Files: map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: UTC\n", "connections/minutes.yaml": file}}); err != nil {
+	file := "connection: minutes\ntitle: Minutes\naddress: https://files.example\nauth:\n" +
+		"  oauth: {authorize: 'https://door.example/a', token: 'https://door.example/t', client: wool}\nwebdav: {}\n"
+	if _, err := elin.Apply(harness.Context(t),
+		wire.Files{Files: map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: UTC\n",
+			"connections/minutes.yaml": file}}); err != nil {
 		t.Fatal(err)
 	}
-	if c, err := elin.Connection(harness.Context(t), "minutes"); err != nil || c.SignIn == nil || c.SignIn.Redirect != "https://wool.example/oauth/return" {
+	if c, err := elin.Connection(harness.Context(t), "minutes"); err != nil || c.SignIn == nil ||
+		c.SignIn.Redirect != "https://wool.example/oauth/return" {
 		t.Errorf("%+v %v", c.SignIn, err)
 	}
-	if _, errs, code := s.Command("", "", "serve", "-public-url", "wool.example"); code == 0 || !strings.Contains(errs, "write it as https://") {
+	if _, errs, code := s.Command("", "", "serve", "-public-url", "wool.example"); code == 0 ||
+		!strings.Contains(errs, "write it as https://") {
 		t.Errorf("a public address without its scheme: %d %s", code, errs)
 	}
 }
@@ -162,13 +171,15 @@ func TestSigningInIsLimitedAndCrossSiteRequestsAreRefused(t *testing.T) {
 	}
 	ines := s.Person("Ines")
 	good := `{"email":"` + ines.Email + `","password":"` + ines.Password + `"}`
-	for _, header := range []http.Header{{"Sec-Fetch-Site": {"cross-site"}}, {"Origin": {"https://elsewhere.example"}}} {
+	for _, header := range []http.Header{{"Sec-Fetch-Site": {"cross-site"}},
+		{"Origin": {"https://elsewhere.example"}}} {
 		if r := post(header, good); r.StatusCode != http.StatusForbidden {
 			t.Errorf("%v: %d", header, r.StatusCode)
 		}
 	}
 	r := post(http.Header{"Sec-Fetch-Site": {"same-origin"}}, good)
-	if r.StatusCode != 200 || len(r.Cookies()) != 1 || !r.Cookies()[0].HttpOnly || r.Cookies()[0].SameSite != http.SameSiteLaxMode {
+	if r.StatusCode != 200 || len(r.Cookies()) != 1 || !r.Cookies()[0].HttpOnly ||
+		r.Cookies()[0].SameSite != http.SameSiteLaxMode {
 		t.Errorf("signing in: %d %v", r.StatusCode, r.Cookies())
 	}
 	status := 0
@@ -192,7 +203,8 @@ func TestNoSecretAnywhere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	secrets := []string{state.Keys.Bellwether, state.Keys.Almanac, state.Keys.Register, state.Signing, strings.TrimPrefix(state.Signing, "whsec_")}
+	secrets := []string{state.Keys.Bellwether, state.Keys.Almanac, state.Keys.Register, state.Signing,
+		strings.TrimPrefix(state.Signing, "whsec_")}
 	book(t, s, "t1")
 	// A secret that comes back inside a result or a message is masked.
 	s.Talk("t1", "My key is "+state.Keys.Register)
@@ -208,7 +220,8 @@ func TestNoSecretAnywhere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	paths := []string{"/session", "/today", "/workflows", "/workflows/depot-slots", "/runs", "/reviews", "/connections", "/files", "/people", "/openapi.json", "/workflows/depot-slots/chat/t1"}
+	paths := []string{"/session", "/today", "/workflows", "/workflows/depot-slots", "/runs", "/reviews", "/connections",
+		"/files", "/people", "/openapi.json", "/workflows/depot-slots/chat/t1"}
 	for _, r := range page.Runs {
 		paths = append(paths, "/runs/"+r.ID, "/runs/"+r.ID+"/journal")
 	}

@@ -49,7 +49,8 @@ func TestTheDescriptionIsOpenAPIAndComplete(t *testing.T) {
 		}
 		seen[id] = true
 	}
-	if review := doc.Components.Schemas["Review"]; review == nil || review.Value.Properties["yours"] == nil || review.Value.Properties["choices"] == nil {
+	if review := doc.Components.Schemas["Review"]; review == nil || review.Value.Properties["yours"] == nil ||
+		review.Value.Properties["choices"] == nil {
 		t.Error("a review is not described with what it holds")
 	}
 }
@@ -86,7 +87,8 @@ func TestLiveStream(t *testing.T) {
 	if kind, _ := next(); kind != "ready" {
 		t.Fatalf("the stream begins with %s", kind)
 	}
-	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces on Thursday morning?")
+	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
+		"Can I bring 30 fleeces on Thursday morning?")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,7 +149,8 @@ func TestOpenRunsFinishOnWhatTheyBeganWith(t *testing.T) {
 func TestStoppingLetsCallsComeHome(t *testing.T) {
 	s := harness.Demo(t)
 	s.Misbehave("almanac", ledger.Order{Match: "PUT ", Times: 1, Delay: "1s", After: true})
-	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Hollin Bank on Thursday morning?")
+	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
+		"Can I bring 30 fleeces from Hollin Bank on Thursday morning?")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -34,7 +34,8 @@ func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
 		wg.Go(func() {
 			for i := range work {
 				for {
-					response, err := demo.Post(harness.Context(t), url, "weighbridge", state.Signing, fmt.Sprint("d-", i), delivery())
+					response, err := demo.Post(harness.Context(t), url, "weighbridge", state.Signing,
+						fmt.Sprint("d-", i), delivery())
 					if err == nil {
 						response.Body.Close()
 						if response.StatusCode == http.StatusCreated || response.StatusCode == http.StatusAccepted {
@@ -48,7 +49,8 @@ func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
 	}
 	for i := range talks {
 		wg.Go(func() {
-			text := fmt.Sprintf("Can I bring %d fleeces from Hollin Bank on %s?", 10+i, []string{"Tuesday", "Wednesday", "Thursday", "Friday"}[i%4])
+			text := fmt.Sprintf("Can I bring %d fleeces from Hollin Bank on %s?", 10+i,
+				[]string{"Tuesday", "Wednesday", "Thursday", "Friday"}[i%4])
 			for {
 				if _, err := ines.Say(harness.Context(t), "depot-slots", fmt.Sprint("t", i), text); err == nil {
 					return
@@ -74,7 +76,8 @@ func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
 	<-done
 	harness.Eventually(t, "every run ends", func() bool {
 		for _, status := range []string{"queued", "running", "waiting"} {
-			if page, err := ines.Runs(harness.Context(t), client.Filter{Status: status}); err != nil || len(page.Runs) > 0 {
+			if page, err := ines.Runs(harness.Context(t), client.Filter{Status: status}); err != nil ||
+				len(page.Runs) > 0 {
 				return false
 			}
 		}

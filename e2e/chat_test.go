@@ -19,7 +19,8 @@ func book(t *testing.T, s *harness.Service, thread string) {
 		t.Fatalf("asked for a slot without a farm: %s %q", d.Status, said)
 	}
 	d = s.Talk(thread, "Hollin Bank")
-	if said := s.Said(thread, d.ID); !strings.Contains(said, "You are booked: Thursday") || !strings.Contains(said, "30 fleeces from Hollin Bank") {
+	if said := s.Said(thread, d.ID); !strings.Contains(said, "You are booked: Thursday") ||
+		!strings.Contains(said, "30 fleeces from Hollin Bank") {
 		t.Fatalf("named the farm: %s %q %s", d.Status, said, d.Because)
 	}
 }
@@ -36,16 +37,19 @@ func TestChatThroughApprovalToCancelling(t *testing.T) {
 		t.Fatalf("cancelling: %s, put to %s", d.Status, review.Of)
 	}
 	c := harness.Context(t)
-	if _, err := s.As("Ines").Decide(c, review.ID, wire.Decision{Choice: "approve"}); err == nil || !strings.Contains(err.Error(), "the grading lead") {
+	if _, err := s.As("Ines").Decide(c, review.ID, wire.Decision{Choice: "approve"}); err == nil ||
+		!strings.Contains(err.Error(), "the grading lead") {
 		t.Errorf("somebody it was not put to decided: %v", err)
 	}
 	if _, err := s.As("Tobias").Decide(c, review.ID, wire.Decision{Choice: "perhaps"}); err == nil {
 		t.Error("a choice that is none was taken")
 	}
-	if _, err := s.As("Tobias").Decide(c, review.ID, wire.Decision{Choice: "approve", Edited: map[string]any{"reason": "Trailer is off the road"}}); err != nil {
+	if _, err := s.As("Tobias").Decide(c, review.ID,
+		wire.Decision{Choice: "approve", Edited: map[string]any{"reason": "Trailer is off the road"}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.As("Elin").Decide(c, review.ID, wire.Decision{Choice: "decline"}); err == nil || !strings.Contains(err.Error(), "Tobias Quill") {
+	if _, err := s.As("Elin").Decide(c, review.ID, wire.Decision{Choice: "decline"}); err == nil ||
+		!strings.Contains(err.Error(), "Tobias Quill") {
 		t.Errorf("a second decision: %v", err)
 	}
 	d = s.Ended(d.ID)
@@ -71,12 +75,14 @@ func checkHistory(t *testing.T, d wire.Detail) {
 		t.Fatalf("the agent's step: %+v", step)
 	}
 	for i, turn := range step.Agent.Turns {
-		if turn.Input == 0 || turn.Output == 0 || turn.Cost == 0 || turn.Model != "bellwether-medium" || turn.Answered.Before(turn.Asked) || turn.Sent == 0 {
+		if turn.Input == 0 || turn.Output == 0 || turn.Cost == 0 || turn.Model != "bellwether-medium" ||
+			turn.Answered.Before(turn.Asked) || turn.Sent == 0 {
 			t.Errorf("turn %d: %+v", i+1, turn)
 		}
 	}
 	call := step.Agent.Calls[0]
-	if call.By != "Tobias Quill" || !call.Edited || call.Args["reason"] != "Trailer is off the road" || call.Result == nil || call.Ended.IsZero() {
+	if call.By != "Tobias Quill" || !call.Edited || call.Args["reason"] != "Trailer is off the road" ||
+		call.Result == nil || call.Ended.IsZero() {
 		t.Errorf("the call: %+v", call)
 	}
 	if r := d.Reviews[0]; r.By != "Tobias Quill" || r.Decided.IsZero() || r.Edit["reason"] != "Cancel it" {
@@ -91,11 +97,13 @@ func TestDeclinedIsToldAndNothingIsDone(t *testing.T) {
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
-	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "decline", Note: "the dock is kept for you"}); err != nil {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID,
+		wire.Decision{Choice: "decline", Note: "the dock is kept for you"}); err != nil {
 		t.Fatal(err)
 	}
 	d = s.Ended(d.ID)
-	if said := s.Said("t1", d.ID); !strings.Contains(said, "stands as booked") || !strings.Contains(said, "the dock is kept for you") {
+	if said := s.Said("t1", d.ID); !strings.Contains(said, "stands as booked") ||
+		!strings.Contains(said, "the dock is kept for you") {
 		t.Errorf("after declining: %q", said)
 	}
 	if n := s.Count("almanac", "DELETE", 200, 204); n != 0 {
@@ -118,7 +126,8 @@ func TestThreadsAreKeptApartAndInOrder(t *testing.T) {
 		t.Errorf("a message behind one that waits is %s, %v; want queued", d.Status, err)
 	}
 	s.Kill()
-	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(first).ID, wire.Decision{Choice: "approve"}); err != nil {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(first).ID,
+		wire.Decision{Choice: "approve"}); err != nil {
 		t.Fatal(err)
 	}
 	d := s.Ended(heard.Run)
@@ -129,7 +138,8 @@ func TestThreadsAreKeptApartAndInOrder(t *testing.T) {
 
 func TestModelTroubleEndsClearly(t *testing.T) {
 	s := harness.Demo(t)
-	s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 2, Status: 429, Body: `{"error":{"message":"slow down"}}`})
+	s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 2, Status: 429,
+		Body: `{"error":{"message":"slow down"}}`})
 	if d := s.Talk("t1", "Can I bring 30 fleeces on Thursday morning?"); d.Status != run.Done {
 		t.Errorf("two 429s: %s %s", d.Status, d.Because)
 	}

@@ -32,7 +32,8 @@ func TestNotesAreJudged(t *testing.T) {
 		"dry, tied loosely":                     {"clean", "dry", true},
 		"":                                      {"clean", "dry", false},
 	} {
-		response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-"+notes, demo.Delivery{Grower: "Skell Top", GrossKg: 500, TareKg: 40, FarmKg: 462, Bales: 3, Notes: notes})
+		response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-"+notes,
+			demo.Delivery{Grower: "Skell Top", GrossKg: 500, TareKg: 40, FarmKg: 462, Bales: 3, Notes: notes})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -86,10 +87,12 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-1", delivery()); err != nil || r.StatusCode != http.StatusCreated {
+	if r, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "d-1", delivery()); err != nil ||
+		r.StatusCode != http.StatusCreated {
 		t.Fatal(err)
 	}
-	id, err := s.As("Ines").Start(harness.Context(t), "payout-week", wire.Start{Inputs: map[string]any{"price_per_kg": 2}})
+	id, err := s.As("Ines").Start(harness.Context(t), "payout-week",
+		wire.Start{Inputs: map[string]any{"price_per_kg": 2}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,18 +108,22 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 	result, _ := d.Result.(map[string]any)
 	failed, _ := result["failed"].([]any)
 	missing, _ := result["missing"].([]any)
-	if d.Status != run.Done || len(failed) != 1 || len(missing) != 2 || !strings.Contains(fmt.Sprint(failed), "Raven Gill") {
+	if d.Status != run.Done || len(failed) != 1 || len(missing) != 2 ||
+		!strings.Contains(fmt.Sprint(failed), "Raven Gill") {
 		t.Errorf("%s %s: %v", d.Status, d.Because, result)
 	}
-	if sheet, _ := result["sheet"].(string); !strings.HasPrefix(sheet, "advance,due,grower,kg,levy\n120,") || strings.Count(sheet, "\n") != 8 {
+	if sheet, _ := result["sheet"].(string); !strings.HasPrefix(sheet, "advance,due,grower,kg,levy\n120,") ||
+		strings.Count(sheet, "\n") != 8 {
 		t.Errorf("the sheet is\n%v", result["sheet"])
 	}
 	s.Mailed("skell.top@hills.example", "holding register")
-	if m := s.Mailed("treasurer@larkrigg.example", "Elin Marrack says: pay"); len(m.Files) != 1 || m.Files[0] != "payout.csv" {
+	if m := s.Mailed("treasurer@larkrigg.example", "Elin Marrack says: pay"); len(m.Files) != 1 ||
+		m.Files[0] != "payout.csv" {
 		t.Errorf("the treasurer got %+v", m)
 	}
 	s.BotSays("", "Payout of")
-	if _, errs, code := s.Command("Ines", "", "start", "payout-week", "-inputs", `{"price_per_kg": "much"}`); code != 1 || !strings.Contains(errs, "price_per_kg: got string, want number") {
+	if _, errs, code := s.Command("Ines", "", "start", "payout-week", "-inputs",
+		`{"price_per_kg": "much"}`); code != 1 || !strings.Contains(errs, "price_per_kg: got string, want number") {
 		t.Errorf("with a wrong input: exit %d %s", code, errs)
 	}
 }
@@ -124,19 +131,22 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
-	mills := map[string]string{"Verrick & Dunn": "buyer@verrick-dunn.example", "Almery Spinning": "wool@almery.example", "Tarn Mill": "office@tarn.example"}
+	mills := map[string]string{"Verrick & Dunn": "buyer@verrick-dunn.example", "Almery Spinning": "wool@almery.example",
+		"Tarn Mill": "office@tarn.example"}
 	var asked []any
 	for name, email := range mills {
 		asked = append(asked, map[string]any{"name": name, "email": email})
 	}
-	id, err := s.As("Ines").Start(harness.Context(t), "bale-offer", wire.Start{Inputs: map[string]any{"lot": "Lot 14", "price_per_kg": 2.4, "mills": asked}})
+	id, err := s.As("Ines").Start(harness.Context(t), "bale-offer",
+		wire.Start{Inputs: map[string]any{"lot": "Lot 14", "price_per_kg": 2.4, "mills": asked}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	answer := func(mill, words string) {
 		t.Helper()
 		offer := s.Mailed(mills[mill], "lot Lot 14")
-		s.Writes(postbag.Letter{From: mills[mill], To: "office@larkrigg.example", Subject: "Re: " + offer.Subject, Text: words, ReplyTo: offer.ID})
+		s.Writes(postbag.Letter{From: mills[mill], To: "office@larkrigg.example", Subject: "Re: " + offer.Subject,
+			Text: words, ReplyTo: offer.ID})
 	}
 	answer("Almery Spinning", "No, thank you.")
 	s.RunOf("bale-offer", "has heard the first mill and asks it again", func(d wire.Detail) bool {

@@ -29,11 +29,13 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 			t.Fatalf("%v in %s", err, text)
 		}
 	}
-	if out := run("Ines", "chat", "-workflow", "depot-slots", "-thread", "t1", "Can I bring 30 fleeces on Thursday morning?"); !strings.Contains(out, "Which farm") {
+	if out := run("Ines", "chat", "-workflow", "depot-slots", "-thread", "t1",
+		"Can I bring 30 fleeces on Thursday morning?"); !strings.Contains(out, "Which farm") {
 		t.Errorf("chat: %q", out)
 	}
 	// Flags may stand behind the arguments.
-	if out := run("Ines", "chat", "Hollin Bank", "-thread", "t1", "-workflow", "depot-slots"); !strings.Contains(out, "You are booked") {
+	if out := run("Ines", "chat", "Hollin Bank", "-thread", "t1", "-workflow", "depot-slots"); !strings.Contains(out,
+		"You are booked") {
 		t.Errorf("chat: %q", out)
 	}
 	var chatted struct {
@@ -44,21 +46,26 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	if chatted.Status != "waiting" || len(chatted.Reviews) != 1 {
 		t.Fatalf("chat -json: %+v", chatted)
 	}
-	if out := run("Ines", "chat", "-workflow", "depot-slots", "-thread", "t1", "And?"); !strings.Contains(out, "comes next") || !strings.Contains(out, chatted.Run) {
+	if out := run("Ines", "chat", "-workflow", "depot-slots", "-thread", "t1", "And?"); !strings.Contains(out,
+		"comes next") || !strings.Contains(out, chatted.Run) {
 		t.Errorf("chat behind a run that waits: %q", out)
 	}
 	if out := run("Tobias", "reviews"); !strings.Contains(out, chatted.Reviews[0].ID) || !strings.Contains(out, "yes") {
 		t.Errorf("reviews: %s", out)
 	}
-	if _, errs, code := s.Command("Ines", "", "review", "-approve", chatted.Reviews[0].ID); code != 1 || !strings.Contains(errs, "the grading lead") {
+	if _, errs, code := s.Command("Ines", "", "review", "-approve", chatted.Reviews[0].ID); code != 1 ||
+		!strings.Contains(errs, "the grading lead") {
 		t.Errorf("deciding what is not one's own: exit %d, %q", code, errs)
 	}
-	if out := run("Tobias", "review", "-approve", "-edit", "reason=Trailer is off the road", chatted.Reviews[0].ID); !strings.Contains(out, chatted.Run) {
+	if out := run("Tobias", "review", "-approve", "-edit", "reason=Trailer is off the road",
+		chatted.Reviews[0].ID); !strings.Contains(out, chatted.Run) {
 		t.Errorf("review: %s", out)
 	}
 	s.Ended(chatted.Run)
 	out := run("Ines", "run", chatted.Run)
-	for _, want := range []string{"Depot slots  done", "turn 1", "bellwether-medium", "used depot-calendar/remove_event", "Tobias Quill: approve", "changed reason from Cancel it to Trailer is off the road", "EUR", "is cancelled"} {
+	for _, want := range []string{"Depot slots  done", "turn 1", "bellwether-medium",
+		"used depot-calendar/remove_event", "Tobias Quill: approve",
+		"changed reason from Cancel it to Trailer is off the road", "EUR", "is cancelled"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("run does not say %q:\n%s", want, out)
 		}
@@ -73,11 +80,13 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	if len(detail.Steps) != 5 || len(journal) < 3 {
 		t.Errorf("run -json has %d steps, -journal %d entries", len(detail.Steps), len(journal))
 	}
-	for _, list := range [][]string{{"workflows", "-json"}, {"workflows", "weighbridge", "-json"}, {"runs", "-json"}, {"reviews", "-decided", "-json"}, {"connections", "-json"}} {
+	for _, list := range [][]string{{"workflows", "-json"}, {"workflows", "weighbridge", "-json"}, {"runs", "-json"},
+		{"reviews", "-decided", "-json"}, {"connections", "-json"}} {
 		var v any
 		decode(run("Ines", list...), &v)
 	}
-	if out := run("Ines", "workflows", "weighbridge"); !strings.Contains(out, "if net.kg <= 0") || !strings.Contains(out, "Answer the caller with 201") {
+	if out := run("Ines", "workflows", "weighbridge"); !strings.Contains(out, "if net.kg <= 0") ||
+		!strings.Contains(out, "Answer the caller with 201") {
 		t.Errorf("a workflow as sentences:\n%s", out)
 	}
 }
@@ -90,13 +99,16 @@ func TestCancelLetsTheNextMessageGo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, errs, code := s.Command("Tobias", "", "cancel", waiting.ID); code != 1 || !strings.Contains(errs, "needs the role builder") {
+	if _, errs, code := s.Command("Tobias", "", "cancel", waiting.ID); code != 1 ||
+		!strings.Contains(errs, "needs the role builder") {
 		t.Errorf("a reviewer stopped a run: exit %d %q", code, errs)
 	}
-	if out, errs, code := s.Command("Ines", "", "cancel", "-note", "asked by mistake", waiting.ID); code != 0 || !strings.Contains(out, "stopped by Ines Faro: asked by mistake") {
+	if out, errs, code := s.Command("Ines", "", "cancel", "-note", "asked by mistake", waiting.ID); code != 0 ||
+		!strings.Contains(out, "stopped by Ines Faro: asked by mistake") {
 		t.Errorf("cancel: exit %d %q %q", code, out, errs)
 	}
-	if _, errs, code := s.Command("Ines", "", "cancel", waiting.ID); code != 1 || !strings.Contains(errs, "ended already") {
+	if _, errs, code := s.Command("Ines", "", "cancel", waiting.ID); code != 1 ||
+		!strings.Contains(errs, "ended already") {
 		t.Errorf("cancelling twice: exit %d %q", code, errs)
 	}
 	if d := s.Ended(heard.Run); d.Status != "done" {
@@ -137,10 +149,12 @@ func TestMisuseAndTrouble(t *testing.T) {
 func TestCheckAndApply(t *testing.T) {
 	s := harness.Demo(t)
 	folder := filepath.Join(s.Data, "workspace")
-	if out, _, code := s.Command("Ines", "", "check", folder); code != 0 || !strings.Contains(out, "0 problems, 2 remarks") {
+	if out, _, code := s.Command("Ines", "", "check", folder); code != 0 ||
+		!strings.Contains(out, "0 problems, 2 remarks") {
 		t.Errorf("checking the demo's files: exit %d\n%s", code, out)
 	}
-	if out, _, code := s.Command("Ines", "", "apply", folder); code != 0 || !strings.Contains(out, "already has exactly") {
+	if out, _, code := s.Command("Ines", "", "apply", folder); code != 0 ||
+		!strings.Contains(out, "already has exactly") {
 		t.Errorf("applying what is there: exit %d\n%s", code, out)
 	}
 	file := filepath.Join(folder, "workflows", "weighbridge.yaml")
@@ -155,11 +169,14 @@ func TestCheckAndApply(t *testing.T) {
 		}
 	}
 	write(strings.Replace(string(text), "kg: ${net.kg}\n      shrinkage", "kg: ${net.kgs}\n      shrinkage", 1))
-	if out, _, code := s.Command("Ines", "", "apply", folder, "-yes"); code != 1 || !strings.Contains(out, "net.kgs: there is no kgs") || !strings.Contains(out, "net has kg, notes, shrinkage") || !strings.Contains(out, "Nothing was changed") {
+	if out, _, code := s.Command("Ines", "", "apply", folder, "-yes"); code != 1 ||
+		!strings.Contains(out, "net.kgs: there is no kgs") || !strings.Contains(out, "net has kg, notes, shrinkage") ||
+		!strings.Contains(out, "Nothing was changed") {
 		t.Errorf("applying a mistake: exit %d\n%s", code, out)
 	}
 	write("# our own words\n" + string(text))
-	if out, _, code := s.Command("Ines", "no\n", "apply", folder); code != 1 || !strings.Contains(out, "changed  workflows/weighbridge.yaml") || !strings.Contains(out, "Nothing was changed") {
+	if out, _, code := s.Command("Ines", "no\n", "apply", folder); code != 1 ||
+		!strings.Contains(out, "changed  workflows/weighbridge.yaml") || !strings.Contains(out, "Nothing was changed") {
 		t.Errorf("saying no: exit %d\n%s", code, out)
 	}
 	if out, _, code := s.Command("Ines", "yes\n", "apply", folder); code != 0 || !strings.Contains(out, "Applied") {
@@ -170,23 +187,27 @@ func TestCheckAndApply(t *testing.T) {
 		t.Errorf("what came back is not byte for byte what went in: %v", err)
 	}
 	copied := filepath.Join(t.TempDir(), "copy")
-	if out, _, code := s.Command("Ines", "", "export", copied); code != 0 || !strings.Contains(out, fmt.Sprintf("%d files written", len(files))) {
+	if out, _, code := s.Command("Ines", "", "export", copied); code != 0 ||
+		!strings.Contains(out, fmt.Sprintf("%d files written", len(files))) {
 		t.Errorf("exporting: exit %d\n%s", code, out)
 	}
-	if out, _, code := s.Command("Ines", "", "apply", copied); code != 0 || !strings.Contains(out, "already has exactly") {
+	if out, _, code := s.Command("Ines", "", "apply", copied); code != 0 ||
+		!strings.Contains(out, "already has exactly") {
 		t.Errorf("applying what was exported: exit %d\n%s", code, out)
 	}
 	other := filepath.Join(copied, "workflows", "weighbridge.yaml")
 	if err := os.WriteFile(other, []byte("mine"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, _, code := s.Command("Ines", "no\n", "export", copied); code != 1 || !strings.Contains(out, "changed  workflows/weighbridge.yaml") {
+	if out, _, code := s.Command("Ines", "no\n", "export", copied); code != 1 ||
+		!strings.Contains(out, "changed  workflows/weighbridge.yaml") {
 		t.Errorf("exporting over a change: exit %d\n%s", code, out)
 	}
 	if kept, err := os.ReadFile(other); err != nil || string(kept) != "mine" {
 		t.Errorf("a no was not heard: %q %v", kept, err)
 	}
-	if _, errs, code := s.Command("Tobias", "", "apply", folder, "-yes"); code != 1 || !strings.Contains(errs, "builder") {
+	if _, errs, code := s.Command("Tobias", "", "apply", folder, "-yes"); code != 1 ||
+		!strings.Contains(errs, "builder") {
 		t.Errorf("a reviewer applied files: exit %d %q", code, errs)
 	}
 }
@@ -202,13 +223,15 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	changed := strings.Replace(string(text), s.Standins["bellwether"], other.Standins["bellwether"], 1)
-	if err := os.WriteFile(file, []byte(strings.Replace(changed, `medium: {name: "bellwether-medium"`, `medium: {name: "bellwether-large"`, 1)), 0o644); err != nil {
+	if err := os.WriteFile(file, []byte(strings.Replace(changed, `medium: {name: "bellwether-medium"`,
+		`medium: {name: "bellwether-large"`, 1)), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if out, errs, code := s.Command("Ines", "", "apply", "-yes", folder); code != 0 {
 		t.Fatalf("apply: %s%s", out, errs)
 	}
-	if d := s.Talk("t1", "hello"); !strings.Contains(d.Because, "key is wrong") || !strings.Contains(d.Because, "woolsignal connect") {
+	if d := s.Talk("t1", "hello"); !strings.Contains(d.Because, "key is wrong") ||
+		!strings.Contains(d.Because, "woolsignal connect") {
 		t.Errorf("with the old key: %s %q", d.Status, d.Because)
 	}
 	key, err := os.ReadFile(filepath.Join(other.Data, "standins.json"))
@@ -219,7 +242,8 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 	if err := json.Unmarshal(key, &kept); err != nil {
 		t.Fatal(err)
 	}
-	if out, errs, code := s.Command("Ines", kept.Keys.Bellwether+"\n", "connect", "models"); code != 0 || strings.Contains(out+errs, kept.Keys.Bellwether) {
+	if out, errs, code := s.Command("Ines", kept.Keys.Bellwether+"\n", "connect", "models"); code != 0 ||
+		strings.Contains(out+errs, kept.Keys.Bellwether) {
 		t.Fatalf("connect: exit %d %q %q", code, out, errs)
 	}
 	d := s.Talk("t1", "Can I bring 30 fleeces on Thursday morning?")

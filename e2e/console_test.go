@@ -65,7 +65,8 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 	if err != nil || len(open) != 1 {
 		t.Fatalf("reviews: %v %v", open, err)
 	}
-	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/reviews"), browser.HasText("30 fleeces from Hollin Bank"),
+	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/reviews"),
+		browser.HasText("30 fleeces from Hollin Bank"),
 		chromedp.Navigate(s.URL+"/reviews/"+open[0].ID),
 		browser.HasText("30 fleeces from Hollin Bank"), browser.HasText("1 for you"),
 		chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] button`)),
@@ -73,8 +74,10 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 	// The second field is the reason; the change is marked beside it.
 	const reason = chromedp.JSPath(`document.querySelectorAll('section[aria-label="The draft"] textarea')[1]`)
 	do(t, ctx, chromedp.SendKeys(reason, kb.End+" (trailer)"), browser.HasText("Cancel it (trailer)"),
-		chromedp.Blur(reason), chromedp.KeyEvent("a"), browser.HasText("Tobias Quill"), browser.HasText("Changed reason"))
-	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/depot-slots"), browser.HasText("is cancelled"),
+		chromedp.Blur(reason), chromedp.KeyEvent("a"), browser.HasText("Tobias Quill"),
+		browser.HasText("Changed reason"))
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/depot-slots"),
+		browser.HasText("is cancelled"),
 		write("What about Friday afternoon instead?"), browser.HasText("You are booked: Friday"))
 	runs, err := s.As("Ines").Runs(harness.Context(t), filterWorkflow("depot-slots"))
 	if err != nil {
@@ -86,8 +89,10 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 			cancelled = r.ID
 		}
 	}
-	do(t, ctx, chromedp.Navigate(s.URL+"/runs/"+cancelled), browser.HasText("done in"), browser.HasText("Turn 2"), browser.HasText("bellwether-medium"),
-		browser.HasText(`Changed reason from "Cancel it" to "Cancel it (trailer)"`), browser.HasText("Messages as sent"), browser.HasText("€0.00"))
+	do(t, ctx, chromedp.Navigate(s.URL+"/runs/"+cancelled), browser.HasText("done in"), browser.HasText("Turn 2"),
+		browser.HasText("bellwether-medium"),
+		browser.HasText(`Changed reason from "Cancel it" to "Cancel it (trailer)"`),
+		browser.HasText("Messages as sent"), browser.HasText("€0.00"))
 }
 
 // TestRunIsSeenWhileItHappens watches a run's page while its tool is slow.
@@ -97,7 +102,8 @@ func TestRunIsSeenWhileItHappens(t *testing.T) {
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
 	ines := s.Person("Ines")
-	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+d.ID), browser.HasText("waiting for the grading lead"))
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+d.ID),
+		browser.HasText("waiting for the grading lead"))
 	if _, errs, code := s.Command("Tobias", "", "review", "-approve", s.OpenReview(d).ID); code != 0 {
 		t.Fatal(errs)
 	}
@@ -109,7 +115,8 @@ func TestWrittenTextIsNeverMarkup(t *testing.T) {
 	s := harness.Demo(t)
 	ctx := page(t)
 	ines := s.Person("Ines")
-	const hostile = `<img src=x onerror="window.broken=1"><script>window.broken=1</script> Can I bring 30 fleeces on Thursday morning?`
+	const hostile = `<img src=x onerror="window.broken=1"><script>window.broken=1</script> Can I bring 30 fleeces ` +
+		`on Thursday morning?`
 	d := s.Talk("t1", hostile)
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
 	for _, path := range []string{"/runs", "/runs/" + d.ID, "/", "/workflows/depot-slots"} {
@@ -131,7 +138,9 @@ func accessible(t *testing.T, ctx context.Context, name string) {
 		t.Fatalf("axe-core is not installed; `make build` installs it: %v", err)
 	}
 	result, err := chromedp.Run(ctx, chromedp.Evaluate[string](string(axe)+`;
-		axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']}).then(r => JSON.stringify(r.violations.map(v => ({id: v.id, nodes: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))}))))`,
+		axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']})
+			.then(r => JSON.stringify(r.violations.map(v => ({id: v.id,
+				nodes: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))}))))`,
 		chromedp.EvalAwaitPromise))
 	if err != nil {
 		t.Fatalf("%s: %v", name, err)
@@ -161,15 +170,18 @@ func TestPagesAreAccessible(t *testing.T) {
 	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password))
 	for _, dark := range []bool{false, true} {
 		do(t, ctx, browser.Look(1280, 800, dark))
-		for _, p := range []struct{ path, words string }{{"/", "Waiting for you"}, {"/workflows", "Depot slots"}, {"/workflows/depot-slots", "Ask the agent"},
-			{"/workflows/weighbridge", "Answer the caller"}, {"/runs", "Cancel it"}, {"/runs/" + d.ID, "Turn 1"}, {"/reviews", "Open the run"}, {"/tables", "Fibre tests"}, {"/talk/front-door", "Write a few words"}} {
+		for _, p := range []struct{ path, words string }{{"/", "Waiting for you"}, {"/workflows", "Depot slots"},
+			{"/workflows/depot-slots", "Ask the agent"},
+			{"/workflows/weighbridge", "Answer the caller"}, {"/runs", "Cancel it"}, {"/runs/" + d.ID, "Turn 1"},
+			{"/reviews", "Open the run"}, {"/tables", "Fibre tests"}, {"/talk/front-door", "Write a few words"}} {
 			do(t, ctx, chromedp.Navigate(s.URL+p.path), browser.HasText(p.words))
 			check(fmt.Sprintf("%s, dark %t", p.path, dark))
 		}
 	}
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
 	for _, dark := range []bool{false, true} {
-		do(t, ctx, browser.Look(1280, 800, dark), chromedp.Navigate(s.URL+"/connections/minutes"), browser.HasText("Nobody has signed in yet"))
+		do(t, ctx, browser.Look(1280, 800, dark), chromedp.Navigate(s.URL+"/connections/minutes"),
+			browser.HasText("Nobody has signed in yet"))
 		check(fmt.Sprintf("a connection, dark %t", dark))
 	}
 }

@@ -15,7 +15,8 @@ import (
 
 // button finds a button by its words.
 func button(words string) chromedp.JSPath {
-	return chromedp.JSPath(`[...document.querySelectorAll('button')].find(b => b.textContent.trim() === ` + strconv.Quote(words) + `)`)
+	return chromedp.JSPath(`[...document.querySelectorAll('button')].find(b => b.textContent.trim() === ` +
+		strconv.Quote(words) + `)`)
 }
 
 // TestConsoleVersions makes a draft live in the browser, reads what differs,
@@ -28,7 +29,8 @@ func TestConsoleVersions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "humidity_percent > 65", "humidity_percent > 62", 1)
+	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "humidity_percent > 65",
+		"humidity_percent > 62", 1)
 	if _, err := s.As("Ines").Apply(c, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
@@ -36,18 +38,23 @@ func TestConsoleVersions(t *testing.T) {
 		chromedp.Navigate(s.URL+"/workflows"), browser.HasText("the draft differs"),
 		chromedp.Navigate(s.URL+"/workflows/store-watch"), browser.HasText("live, version 1"),
 		chromedp.Click(chromedp.CSS(`[role=tab][id$="trigger-versions"]`)), browser.HasText("what is written now"),
-		chromedp.Click(button("What differs")), browser.HasText("if reading.humidity_percent > 62"), browser.HasText("+        - when: reading.humidity_percent > 62"),
+		chromedp.Click(button("What differs")), browser.HasText("if reading.humidity_percent > 62"),
+		browser.HasText("+        - when: reading.humidity_percent > 62"),
 		chromedp.SendKeys(chromedp.CSS(`input[aria-label="What changed"]`), "drier air"),
 		chromedp.Click(button("Make the draft live")), browser.HasText("live, version 2"), browser.HasText("drier air"),
-		chromedp.Click(button("Make it live again")), browser.HasText("live, version 3"), browser.HasText("back to version 1"),
+		chromedp.Click(button("Make it live again")), browser.HasText("live, version 3"),
+		browser.HasText("back to version 1"),
 		chromedp.Click(button("Switch off")), browser.HasText("off, version 3"))
 	all, err := s.As("Ines").Versions(c, "store-watch")
 	if err != nil || len(all) != 3 || all[1].Note != "drier air" || all[1].By != "Ines Faro" {
 		t.Errorf("%+v %v", all, err)
 	}
 	tobias := s.Person("Tobias")
-	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/workflows/store-watch"), browser.HasText("off, version 3"))
-	if may, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`[...document.querySelectorAll('button')].some(b => /Switch|live/.test(b.textContent))`)); err != nil || may {
+	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), chromedp.Navigate(s.URL+"/workflows/store-watch"),
+		browser.HasText("off, version 3"))
+	if may, err := chromedp.Run(ctx,
+		chromedp.Evaluate[bool](`[...document.querySelectorAll('button')].some(b => `+
+			`/Switch|live/.test(b.textContent))`)); err != nil || may {
 		t.Errorf("a reviewer is offered to publish (%v)", err)
 	}
 }
@@ -66,12 +73,14 @@ func TestConsoleItemsFoldAndRunsRepeat(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+id), browser.HasText("waiting for the depot"), browser.HasText("Failed: Raven Gill"))
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+id),
+		browser.HasText("waiting for the depot"), browser.HasText("Failed: Raven Gill"))
 	const rows = `[...document.querySelectorAll('li')].filter(l => /read account/.test(l.textContent)).length`
 	if n, err := chromedp.Run(ctx, chromedp.Evaluate[int](rows)); err != nil || n != 1 {
 		t.Errorf("%d items lie open, want the one that failed (%v)", n, err)
 	}
-	do(t, ctx, chromedp.Click(chromedp.CSS(`li button[aria-expanded="false"]`)), chromedp.WaitVisible(chromedp.CSS(`button[aria-pressed="true"][aria-expanded="true"]`)))
+	do(t, ctx, chromedp.Click(chromedp.CSS(`li button[aria-expanded="false"]`)),
+		chromedp.WaitVisible(chromedp.CSS(`button[aria-pressed="true"][aria-expanded="true"]`)))
 	if n, err := chromedp.Run(ctx, chromedp.Evaluate[int](rows)); err != nil || n != 2 {
 		t.Errorf("unfolded, %d items lie open (%v)", n, err)
 	}
@@ -80,10 +89,13 @@ func TestConsoleItemsFoldAndRunsRepeat(t *testing.T) {
 	}
 	s.Ended(id)
 	do(t, ctx, chromedp.Navigate(s.URL+"/runs/"+id), browser.HasText("label"), browser.HasText("not yet"),
-		chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll('li button')].find(b => /Ask the depot/.test(b.textContent))`)),
-		chromedp.Click(button("Run again from here")), browser.HasText("repeats"), browser.HasText("waiting for the depot"))
+		chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll('li button')].find(b => /Ask the `+
+			`depot/.test(b.textContent))`)),
+		chromedp.Click(button("Run again from here")), browser.HasText("repeats"),
+		browser.HasText("waiting for the depot"))
 	again, err := s.As("Ines").Runs(c, filterWorkflow("payout-week"))
-	if err != nil || len(again.Runs) != 2 || again.Runs[0].Status != run.Waiting || *again.Runs[0].Origin != (wire.Origin{Kind: "rerun", Run: id}) {
+	if err != nil || len(again.Runs) != 2 || again.Runs[0].Status != run.Waiting ||
+		*again.Runs[0].Origin != (wire.Origin{Kind: "rerun", Run: id}) {
 		t.Errorf("%+v %v", again.Runs, err)
 	}
 }

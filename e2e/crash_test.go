@@ -16,7 +16,8 @@ import (
 func TestKilledInTheMiddleOfTheSecondToolCall(t *testing.T) {
 	s := harness.Demo(t)
 	s.Misbehave("almanac", ledger.Order{Match: "PUT ", Times: 1, Delay: "20s", After: true})
-	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Hollin Bank on Thursday morning?")
+	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
+		"Can I bring 30 fleeces from Hollin Bank on Thursday morning?")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -53,7 +54,8 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 	}
 	t.Run("while the model thinks", func(t *testing.T) {
 		s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 1, Delay: "3s"})
-		heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "Can I bring 30 fleeces from Skell Top on Friday morning?")
+		heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
+			"Can I bring 30 fleeces from Skell Top on Friday morning?")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -65,7 +67,8 @@ func TestKilledAtEveryKindOfMoment(t *testing.T) {
 	t.Run("while a person is asked", func(t *testing.T) {
 		d := s.Talk("t1", "Cancel it")
 		s.Kill()
-		if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "approve"}); err != nil {
+		if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID,
+			wire.Decision{Choice: "approve"}); err != nil {
 			t.Fatal(err)
 		}
 		if d = s.Ended(d.ID); d.Status != run.Done {
@@ -108,7 +111,8 @@ func killWhileRecording(t *testing.T, s *harness.Service, signing string) {
 	gone := make(chan struct{})
 	go func() {
 		defer close(gone)
-		if response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", signing, "d-1", delivery()); err == nil {
+		if response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", signing, "d-1",
+			delivery()); err == nil {
 			response.Body.Close() // the service dies first
 		}
 	}()
@@ -129,7 +133,8 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files["schemas/clip-register.json"] = strings.ReplaceAll(files["schemas/clip-register.json"], `"Idempotency-Key"`, `"X-Nothing"`)
+	files["schemas/clip-register.json"] = strings.ReplaceAll(files["schemas/clip-register.json"], `"Idempotency-Key"`,
+		`"X-Nothing"`)
 	if _, err := s.As("Ines").Apply(harness.Context(t), wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}

@@ -50,9 +50,10 @@ func TestTroubleAtTheStartIsToldInOneLine(t *testing.T) {
 		args []string
 		want string
 	}{
-		"same folder":  {[]string{"serve", "-data", s.Data, "-addr", "127.0.0.1:0"}, "already using"},
-		"same address": {[]string{"serve", "-data", t.TempDir(), "-addr", strings.TrimPrefix(s.URL, "http://")}, "choose another address with -addr"},
-		"no folder":    {[]string{"serve", "-data", "/proc/nowhere"}, "/proc/nowhere"},
+		"same folder": {[]string{"serve", "-data", s.Data, "-addr", "127.0.0.1:0"}, "already using"},
+		"same address": {[]string{"serve", "-data", t.TempDir(), "-addr", strings.TrimPrefix(s.URL, "http://")},
+			"choose another address with -addr"},
+		"no folder": {[]string{"serve", "-data", "/proc/nowhere"}, "/proc/nowhere"},
 	} {
 		_, errs, code := s.Command("", "", c.args...)
 		if code != 1 || !strings.Contains(errs, c.want) || strings.Count(errs, "\n") != 1 {

@@ -41,13 +41,15 @@ func TestWorkThatEndsTheProcessIsPutAside(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := s.Ended(id)
-	if d.Status != run.Failed || !strings.Contains(d.Because, "ended the whole service 2 times (the stack overflowed") || !strings.Contains(d.Because, "put aside") {
+	if d.Status != run.Failed || !strings.Contains(d.Because,
+		"ended the whole service 2 times (the stack overflowed") || !strings.Contains(d.Because, "put aside") {
 		t.Errorf("%s: %s", d.Status, d.Because)
 	}
 	if got, err := s.As("Ines").Run(harness.Context(t), waiting.ID); err != nil || got.Status != waiting.Status {
 		t.Errorf("another run is %s, %v", got.Status, err)
 	}
-	fine, err := s.As("Ines").Start(harness.Context(t), "reading", wire.Start{Inputs: map[string]any{"text": "no PDF at all"}})
+	fine, err := s.As("Ines").Start(harness.Context(t), "reading",
+		wire.Start{Inputs: map[string]any{"text": "no PDF at all"}})
 	if err != nil {
 		t.Fatal(err)
 	}

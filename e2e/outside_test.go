@@ -65,15 +65,18 @@ func TestACallIsAnsweredInTimeByWhoIsKnownByNumber(t *testing.T) {
 	if want := "Larkrigg depot, good day, Hollin Bank. What can I do for you?"; strings.Join(c.Spoken, "|") != want {
 		t.Fatalf("it said %q", c.Spoken)
 	}
-	s.Outside(http.MethodPost, "hill-line", "/calls/"+c.ID, map[string]string{"text": "Can I come on Friday morning with 12 fleeces?"}, &c)
-	if last := c.Spoken[len(c.Spoken)-1]; !strings.Contains(last, "You are booked") || !strings.Contains(last, "Hollin Bank") {
+	s.Outside(http.MethodPost, "hill-line", "/calls/"+c.ID,
+		map[string]string{"text": "Can I come on Friday morning with 12 fleeces?"}, &c)
+	if last := c.Spoken[len(c.Spoken)-1]; !strings.Contains(last, "You are booked") ||
+		!strings.Contains(last, "Hollin Bank") {
 		t.Errorf("it said %q", last)
 	}
 	// A model that thinks for three seconds: the caller is told to hold on.
 	s.Misbehave("bellwether", ledger.Order{Match: "POST /v1/chat/completions", Times: 1, Delay: "3s"})
 	before := c.Held
 	s.Outside(http.MethodPost, "hill-line", "/calls/"+c.ID, map[string]string{"text": "What is booked on Friday?"}, &c)
-	if c.Held == before || !strings.Contains(strings.Join(c.Spoken, "\n"), "One moment, please.") || !strings.Contains(c.Spoken[len(c.Spoken)-1], "12 fleeces") {
+	if c.Held == before || !strings.Contains(strings.Join(c.Spoken, "\n"), "One moment, please.") ||
+		!strings.Contains(c.Spoken[len(c.Spoken)-1], "12 fleeces") {
 		t.Errorf("held %d times; it said %q", c.Held, c.Spoken)
 	}
 	// Nobody is known by this number, and it is answered all the same.
@@ -86,10 +89,13 @@ func TestACallIsAnsweredInTimeByWhoIsKnownByNumber(t *testing.T) {
 func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
-	paper := harness.PDF("Dale Sacks, Ltd.", "Supplier: Dale Sacks", "Number: DS-204", "For 40 wool sacks", "Total: 96.40 EUR")
-	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "Invoice DS-204", Text: "Please find our invoice.", Files: map[string][]byte{"DS-204.pdf": paper}})
+	paper := harness.PDF("Dale Sacks, Ltd.", "Supplier: Dale Sacks", "Number: DS-204", "For 40 wool sacks",
+		"Total: 96.40 EUR")
+	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "Invoice DS-204",
+		Text: "Please find our invoice.", Files: map[string][]byte{"DS-204.pdf": paper}})
 	m := s.Mailed("treasurer@larkrigg.example", "Fwd: Invoice DS-204")
-	if !strings.Contains(m.Text, "invoices/dale-sacks-DS-204.pdf") || !strings.Contains(m.Text, "96.4") || strings.Join(m.Files, ",") != "DS-204.pdf" {
+	if !strings.Contains(m.Text, "invoices/dale-sacks-DS-204.pdf") || !strings.Contains(m.Text, "96.4") ||
+		strings.Join(m.Files, ",") != "DS-204.pdf" {
 		t.Errorf("the treasurer got %q with %v", m.Text, m.Files)
 	}
 	d := s.RunOf("mailroom-invoices", "ends", func(d wire.Detail) bool { return d.Status.Ended() })
@@ -97,7 +103,8 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 		t.Fatalf("%s %s", d.Status, d.Because)
 	}
 	rows, err := s.As("Ines").Rows(harness.Context(t), "invoices", wire.RowQuery{})
-	if err != nil || len(rows.Rows) != 1 || rows.Rows[0].Values["supplier"] != "Dale Sacks" || rows.Rows[0].Values["total"] != 96.4 {
+	if err != nil || len(rows.Rows) != 1 || rows.Rows[0].Values["supplier"] != "Dale Sacks" ||
+		rows.Rows[0].Values["total"] != 96.4 {
 		t.Errorf("the table has %+v, %v", rows.Rows, err)
 	}
 }
@@ -105,9 +112,12 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", `mails flagged \Flagged in INBOX`)
-	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The hayloft", Text: "Somebody should look at the hayloft door."})
-	first := s.Writes(postbag.Letter{From: "owen@larkrigg.example", To: "office@larkrigg.example", Subject: "A tyre", Text: "The lorry needs a tyre."})
-	s.Outside(http.MethodPost, "postbag", "/flags", map[string]any{"of": "office@larkrigg.example", "mail": 1, "flag": `\Flagged`}, nil)
+	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The hayloft",
+		Text: "Somebody should look at the hayloft door."})
+	first := s.Writes(postbag.Letter{From: "owen@larkrigg.example", To: "office@larkrigg.example", Subject: "A tyre",
+		Text: "The lorry needs a tyre."})
+	s.Outside(http.MethodPost, "postbag", "/flags",
+		map[string]any{"of": "office@larkrigg.example", "mail": 1, "flag": `\Flagged`}, nil)
 	if m := s.BotSays("", "The hayloft"); strings.Contains(m.Text, first.Subject) {
 		t.Errorf("it told of %q", m.Text)
 	}
@@ -116,13 +126,17 @@ func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
-	asked := s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example", Subject: "Our grade", Text: "Why did our last load get a lower grade?"})
+	asked := s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example",
+		Subject: "Our grade", Text: "Why did our last load get a lower grade?"})
 	d := s.RunOf("mailroom-grades", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })
-	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "send", Edited: map[string]any{"answer": "The staple was shorter than last year."}}); err != nil {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID,
+		wire.Decision{Choice: "send",
+			Edited: map[string]any{"answer": "The staple was shorter than last year."}}); err != nil {
 		t.Fatal(err)
 	}
 	m := s.Mailed("skell.top@hills.example", "The staple was shorter")
-	if m.InReplyTo != asked.MessageID || m.Subject != "Re: Our grade" || !strings.Contains(m.Text, "> Why did our last load") {
+	if m.InReplyTo != asked.MessageID || m.Subject != "Re: Our grade" ||
+		!strings.Contains(m.Text, "> Why did our last load") {
 		t.Errorf("the answer is %+v", m)
 	}
 	if d = s.Ended(d.ID); d.Status != run.Done {
@@ -134,9 +148,11 @@ func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	s.Misbehave("postbag", ledger.Order{Match: "SMTP DATA", Times: 1, Cut: true})
-	s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example", Subject: "Our grade", Text: "Which grade is it?"})
+	s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example", Subject: "Our grade",
+		Text: "Which grade is it?"})
 	d := s.RunOf("mailroom-grades", "waits", func(d wire.Detail) bool { return d.Status == run.Waiting })
-	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "send"}); err != nil {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), s.OpenReview(d).ID,
+		wire.Decision{Choice: "send"}); err != nil {
 		t.Fatal(err)
 	}
 	d = s.RunOf("mailroom-grades", "is uncertain", func(d wire.Detail) bool {
@@ -159,7 +175,8 @@ func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 
 func TestALotSheetIsMadeLookedOverAndSent(t *testing.T) {
 	s := harness.Demo(t)
-	id, err := s.As("Ines").Start(harness.Context(t), "sale-book", wire.Start{Inputs: map[string]any{"sale": "Winter wool sale", "day": "9 December 2026"}})
+	id, err := s.As("Ines").Start(harness.Context(t), "sale-book",
+		wire.Start{Inputs: map[string]any{"sale": "Winter wool sale", "day": "9 December 2026"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -168,7 +185,8 @@ func TestALotSheetIsMadeLookedOverAndSent(t *testing.T) {
 		t.Fatalf("%s %s %v", d.Status, d.Because, err)
 	}
 	r := s.OpenReview(d)
-	for _, want := range []string{"Lot sheet no. 1", `"Winter wool sale" on 9 December 2026`, "Lot 15  Hill fleece  3310.5 kg", "In all 4965.5 kg"} {
+	for _, want := range []string{"Lot sheet no. 1", `"Winter wool sale" on 9 December 2026`,
+		"Lot 15  Hill fleece  3310.5 kg", "In all 4965.5 kg"} {
 		if !strings.Contains(fmt.Sprint(r.Show), want) {
 			t.Errorf("the sheet lacks %q:\n%v", want, r.Show)
 		}
@@ -185,8 +203,10 @@ func TestALotSheetIsMadeLookedOverAndSent(t *testing.T) {
 
 func TestTheStoreIsAiredOverMCPOnceAPersonSaysSo(t *testing.T) {
 	s := harness.Demo(t)
-	s.Outside(http.MethodPut, "barn-sensors", "/stores/north", map[string]any{"humidity_percent": 71, "temperature_celsius": 8}, nil)
-	id, err := s.As("Ines").Start(harness.Context(t), "store-watch", wire.Start{Signal: &wire.Signal{Trigger: "rounds"}})
+	s.Outside(http.MethodPut, "barn-sensors", "/stores/north",
+		map[string]any{"humidity_percent": 71, "temperature_celsius": 8}, nil)
+	id, err := s.As("Ines").Start(harness.Context(t), "store-watch",
+		wire.Start{Signal: &wire.Signal{Trigger: "rounds"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -194,7 +214,8 @@ func TestTheStoreIsAiredOverMCPOnceAPersonSaysSo(t *testing.T) {
 	if err != nil || d.Status != run.Waiting {
 		t.Fatalf("%s %s %v", d.Status, d.Because, err)
 	}
-	if _, err := s.As("Elin").Decide(harness.Context(t), s.OpenReview(d).ID, wire.Decision{Choice: "open the vents"}); err != nil {
+	if _, err := s.As("Elin").Decide(harness.Context(t), s.OpenReview(d).ID,
+		wire.Decision{Choice: "open the vents"}); err != nil {
 		t.Fatal(err)
 	}
 	if d = s.Ended(id); d.Status != run.Done {
@@ -285,7 +306,8 @@ func TestAVisitorChoosesIsFoundInTheRegisterAndIsHelped(t *testing.T) {
 	if _, all := other.do(http.MethodGet, ""); strings.Contains(all, "Nettlecote") {
 		t.Error("another visitor reads the conversation")
 	}
-	for name, w := range map[string]*visitor{"no key": {t: t, url: v.url, key: "short"}, "a page for people who sign in": {t: t, url: s.URL + "/talk/depot/messages", key: v.key}} {
+	for name, w := range map[string]*visitor{"no key": {t: t, url: v.url, key: "short"},
+		"a page for people who sign in": {t: t, url: s.URL + "/talk/depot/messages", key: v.key}} {
 		if code, _ := w.do(http.MethodPost, "hello"); code != http.StatusUnauthorized && code != http.StatusNotFound {
 			t.Errorf("%s: %d", name, code)
 		}
@@ -299,13 +321,17 @@ func person(t *testing.T) *http.Client {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 }
 
 // allows answers Gatehouse's question and gives where it sends back to.
 func allows(t *testing.T, authorize, answer string, scopes ...string) string {
 	t.Helper()
-	response, err := person(t).PostForm(authorize, url.Values{"person": {"ines@larkrigg.example"}, "answer": {answer}, "scope": scopes})
+	response, err := person(t).PostForm(authorize,
+		url.Values{"person": {"ines@larkrigg.example"}, "answer": {answer}, "scope": scopes})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -355,7 +381,8 @@ func TestSensorsThroughAPipe(t *testing.T) {
 	if v, err := ines.TestConnection(harness.Context(t), "gauges"); err != nil || !v.Fine {
 		t.Errorf("%+v %v", v, err)
 	}
-	if v, err := ines.TestConnection(harness.Context(t), "other"); err != nil || v.Fine || !strings.Contains(v.Words+v.Remedy, "no command reboot is allowed") {
+	if v, err := ines.TestConnection(harness.Context(t), "other"); err != nil || v.Fine ||
+		!strings.Contains(v.Words+v.Remedy, "no command reboot is allowed") {
 		t.Errorf("a command nobody allowed: %+v %v", v, err)
 	}
 	harness.Eventually(t, "its tools are in the catalogue", func() bool {

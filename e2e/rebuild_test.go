@@ -12,7 +12,8 @@ import (
 func TestListsAreMadeAnew(t *testing.T) {
 	s := harness.Demo(t)
 	s.Talk("t1", "Can I bring 30 fleeces on Thursday morning?")
-	if _, errs, code := s.Command("Ines", "", "rebuild", "-data", s.Data); code == 0 || !strings.Contains(errs, "another") {
+	if _, errs, code := s.Command("Ines", "", "rebuild", "-data", s.Data); code == 0 ||
+		!strings.Contains(errs, "another") {
 		t.Errorf("while the service runs: exit %d, %s", code, errs)
 	}
 	s.Stop()
@@ -20,7 +21,8 @@ func TestListsAreMadeAnew(t *testing.T) {
 	if code != 0 || !strings.Contains(out, "were made anew from") {
 		t.Errorf("exit %d, %s%s", code, out, errs)
 	}
-	if _, errs, code := s.Command("Ines", "", "rebuild", "-data", s.Data+"/nowhere"); code == 0 || !strings.Contains(errs, "there is no data folder") {
+	if _, errs, code := s.Command("Ines", "", "rebuild", "-data", s.Data+"/nowhere"); code == 0 ||
+		!strings.Contains(errs, "there is no data folder") {
 		t.Errorf("no folder: exit %d, %s", code, errs)
 	}
 }

@@ -78,17 +78,21 @@ func TestWhoIsNamedAnswersAndEachStepShowsItsOwn(t *testing.T) {
 	}
 	first := waits(owen.Email)
 	var refused *client.Problem
-	if _, err := s.As("Tobias").Decide(harness.Context(t), first.ID, wire.Decision{Choice: "dry"}); !errors.As(err, &refused) || refused.Status != http.StatusForbidden {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), first.ID, wire.Decision{Choice: "dry"}); !errors.As(err,
+		&refused) || refused.Status != http.StatusForbidden {
 		t.Errorf("somebody else answers: %v", err)
 	}
-	if _, err := s.As("Owen").Decide(harness.Context(t), first.ID, wire.Decision{Choice: "dry", Note: "bone dry"}); err != nil {
+	if _, err := s.As("Owen").Decide(harness.Context(t), first.ID,
+		wire.Decision{Choice: "dry", Note: "bone dry"}); err != nil {
 		t.Fatalf("a reader who is named: %v", err)
 	}
 	second := waits("grading-lead")
-	if _, err := s.As("Owen").Decide(harness.Context(t), second.ID, wire.Decision{Choice: "dry"}); !errors.As(err, &refused) || refused.Status != http.StatusForbidden {
+	if _, err := s.As("Owen").Decide(harness.Context(t), second.ID, wire.Decision{Choice: "dry"}); !errors.As(err,
+		&refused) || refused.Status != http.StatusForbidden {
 		t.Errorf("a reader who is not named: %v", err)
 	}
-	if _, err := s.As("Tobias").Decide(harness.Context(t), second.ID, wire.Decision{Choice: "wet", Note: "rained on"}); err != nil {
+	if _, err := s.As("Tobias").Decide(harness.Context(t), second.ID,
+		wire.Decision{Choice: "wet", Note: "rained on"}); err != nil {
 		t.Fatal(err)
 	}
 	d := s.Ended(id)
@@ -100,15 +104,18 @@ func TestWhoIsNamedAnswersAndEachStepShowsItsOwn(t *testing.T) {
 	ctx, ines := page(t), s.Person("Ines")
 	detail := func(words string) string {
 		t.Helper()
-		row := chromedp.JSPath(`[...document.querySelectorAll('ol button')].find(b => b.textContent.includes("` + words + `"))`)
+		row := chromedp.JSPath(`[...document.querySelectorAll('ol button')].find(b => b.textContent.includes("` +
+			words + `"))`)
 		do(t, ctx, chromedp.Click(row), browser.HasText("It gave"))
-		text, err := chromedp.Run(ctx, chromedp.Evaluate[string](`document.querySelector('[aria-label="The chosen step"]').innerText`))
+		text, err := chromedp.Run(ctx,
+			chromedp.Evaluate[string](`document.querySelector('[aria-label="The chosen step"]').innerText`))
 		if err != nil {
 			t.Fatal(err)
 		}
 		return text
 	}
-	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+id), browser.HasText("the second bale"))
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+id),
+		browser.HasText("the second bale"))
 	if got := detail("the first bale"); !strings.Contains(got, "bone dry") || strings.Contains(got, "rained on") {
 		t.Errorf("the first step shows:\n%s", got)
 	}

@@ -52,9 +52,11 @@ func describedBy(t *testing.T, base, token string) *described {
 func (d *described) route(method, path string) (string, map[string]any) {
 	d.t.Helper()
 	for _, r := range d.routes {
-		pattern := regexp.MustCompile(`^` + regexp.MustCompile(`\{\w+\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), "") + `$`)
+		pattern := regexp.MustCompile(`^` +
+			regexp.MustCompile(`\{\w+\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), "") + `$`)
 		if strings.Contains(r.Path, "{") {
-			pattern = regexp.MustCompile(`^` + regexp.MustCompile(`\\\{\w+\\\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), `[^/]+`) + `$`)
+			pattern = regexp.MustCompile(`^` +
+				regexp.MustCompile(`\\\{\w+\\\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), `[^/]+`) + `$`)
 		}
 		if r.Method == method && pattern.MatchString(path) {
 			item := d.doc["paths"].(map[string]any)[r.Path].(map[string]any)
@@ -167,7 +169,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 		t.Fatal("nobody is invited")
 	}
 	j := describedBy(t, fresh.URL, "")
-	j.call(post, "/join", map[string]any{"key": link[1], "email": "owner@larkrigg.example", "name": "Owner", "password": "a long password"})
+	j.call(post, "/join", map[string]any{"key": link[1], "email": "owner@larkrigg.example", "name": "Owner",
+		"password": "a long password"})
 
 	s := harness.Demo(t)
 	elin := s.Person("Elin")
@@ -176,9 +179,12 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(get, "/openapi.json", nil)
 	d.call(post, "/session", map[string]any{"email": elin.Email, "password": elin.Password})
 	d.call(post, "/tokens", map[string]any{"email": elin.Email, "password": elin.Password})
-	for _, path := range []string{"/session", "/workflows", "/workflows/depot-slots", "/on", "/backup", "/language", "/schemas/workflow.json", "/live",
-		"/connections", "/connections/depot-calendar", "/tools", "/tools?text=add&limit=3", "/tables", "/tables/mishaps/rows?limit=5", "/tables/fibre-tests/csv",
-		"/files", "/people", "/bin", "/workflows/depot-slots/versions", "/workflows/depot-slots/diff", "/workflows/depot-slots/samples", "/reviews?decided=true"} {
+	for _, path := range []string{"/session", "/workflows", "/workflows/depot-slots", "/on", "/backup", "/language",
+		"/schemas/workflow.json", "/live",
+		"/connections", "/connections/depot-calendar", "/tools", "/tools?text=add&limit=3", "/tables",
+		"/tables/mishaps/rows?limit=5", "/tables/fibre-tests/csv",
+		"/files", "/people", "/bin", "/workflows/depot-slots/versions", "/workflows/depot-slots/diff",
+		"/workflows/depot-slots/samples", "/reviews?decided=true"} {
 		d.call(get, path, nil)
 	}
 	book(t, s, "t1")
@@ -194,14 +200,17 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/reviews/"+review, map[string]any{"choice": "approve"})
 	d.call(get, "/today", nil)
 
-	started := field(d.call(post, "/workflows/payout-week/runs", map[string]any{"inputs": map[string]any{"price_per_kg": 2}}), "run")
+	started := field(d.call(post, "/workflows/payout-week/runs",
+		map[string]any{"inputs": map[string]any{"price_per_kg": 2}}), "run")
 	if _, err := s.As("Elin").Settled(harness.Context(t), started); err != nil {
 		t.Fatal(err)
 	}
 	d.call(post, "/runs/"+started+"/cancel", map[string]any{"note": "not now"})
 	d.call(post, "/runs/"+field(said, "run")+"/rerun", map[string]any{})
 	d.call(post, "/rerun", map[string]any{"runs": []string{field(said, "run")}})
-	d.call(post, "/workflows/depot-slots/try", map[string]any{"step": "1", "given": map[string]any{"answer": map[string]any{"text": "x"}, "signal": map[string]any{"id": "s", "kind": "chat", "source": "/console/x", "thread": "t", "text": "x"}}})
+	d.call(post, "/workflows/depot-slots/try",
+		map[string]any{"step": "1", "given": map[string]any{"answer": map[string]any{"text": "x"},
+			"signal": map[string]any{"id": "s", "kind": "chat", "source": "/console/x", "thread": "t", "text": "x"}}})
 	d.call(put, "/workflows/depot-slots/samples/hello", map[string]any{"signal": map[string]any{"text": "hello"}})
 	d.call(put, "/workflows/depot-slots/samples/next", map[string]any{"next": true})
 
@@ -245,8 +254,10 @@ func mishap() map[string]any {
 func keptFile(t *testing.T, s *harness.Service) string {
 	t.Helper()
 	s.Watching("office-mail", "mails that arrive in INBOX")
-	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "An invoice", Text: "Here it is.",
+	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "An invoice",
+		Text:  "Here it is.",
 		Files: map[string][]byte{"note.txt": []byte("twelve sacks")}})
-	d := s.RunOf("mailroom-invoices", "with a file", func(d wire.Detail) bool { return d.Signal != nil && len(d.Signal.Files) > 0 })
+	d := s.RunOf("mailroom-invoices", "with a file",
+		func(d wire.Detail) bool { return d.Signal != nil && len(d.Signal.Files) > 0 })
 	return d.Signal.Files[0].Blob
 }

@@ -19,7 +19,8 @@ func TestRunsAreFoundByTheirWords(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for i, d := range []demo.Delivery{{Grower: "Hollin Bank", GrossKg: 500, TareKg: 40, FarmKg: 462}, {Grower: "Skell Top", GrossKg: 40, TareKg: 40, FarmKg: 462},
+	for i, d := range []demo.Delivery{{Grower: "Hollin Bank", GrossKg: 500, TareKg: 40, FarmKg: 462},
+		{Grower: "Skell Top", GrossKg: 40, TareKg: 40, FarmKg: 462},
 		{Grower: "Nobody At All", GrossKg: 500, TareKg: 40, FarmKg: 462}} {
 		r, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, "s-"+string(rune('a'+i)), d)
 		if err != nil {

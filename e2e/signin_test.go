@@ -85,7 +85,8 @@ func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
 	if said := returns(t, allows(t, authorize(t, s), "yes", "files.read")); said.Get("fine") != "true" {
 		t.Fatalf("it said %v", said)
 	}
-	if d = s.Ended(id); d.Status != run.Done || d.Result.(map[string]any)["n"] != int64(1) && d.Result.(map[string]any)["n"] != float64(1) {
+	if d = s.Ended(id); d.Status != run.Done || d.Result.(map[string]any)["n"] != int64(1) &&
+		d.Result.(map[string]any)["n"] != float64(1) {
 		t.Errorf("%s %s: %v", d.Status, d.Because, d.Result)
 	}
 	c, err := s.As("Ines").Connection(ctx, "minutes")
@@ -97,7 +98,8 @@ func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
 func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
 	s := harness.Demo(t)
 	withReader(t, s)
-	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1s"}, nil) // every token is old at once
+	// every token is old at once
+	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1s"}, nil)
 	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
 	for range 3 {
 		id, err := s.As("Ines").Start(harness.Context(t), "reader", wire.Start{})
@@ -128,7 +130,8 @@ func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
 	if said := returns(t, allows(t, authorize(t, s), "no")); !strings.Contains(said.Get("said"), "said no") {
 		t.Errorf("refused: %v", said)
 	}
-	if said := returns(t, allows(t, authorize(t, s), "yes")); !strings.Contains(said.Get("said"), "did not give: files.read (Read the files you may read)") {
+	if said := returns(t, allows(t, authorize(t, s), "yes")); !strings.Contains(said.Get("said"),
+		"did not give: files.read (Read the files you may read)") {
 		t.Errorf("a scope short: %v", said)
 	}
 	back := allows(t, authorize(t, s), "yes", "files.read")
@@ -136,25 +139,30 @@ func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
 	if said := returns(t, back); !strings.Contains(said.Get("said"), "begin it again") {
 		t.Errorf("the same code twice: %v", said)
 	}
-	if said := returns(t, s.URL+"/oauth/return?state=made-up&code=x"); !strings.Contains(said.Get("said"), "not begun here") {
+	if said := returns(t, s.URL+"/oauth/return?state=made-up&code=x"); !strings.Contains(said.Get("said"),
+		"not begun here") {
 		t.Errorf("a state somebody made up: %v", said)
 	}
-	if said := returns(t, s.URL+"/oauth/return?error=access_denied&state="+url.QueryEscape("<script>alert(1)</script>")); said.Get("fine") == "true" {
+	if said := returns(t, s.URL+"/oauth/return?error=access_denied&state="+
+		url.QueryEscape("<script>alert(1)</script>")); said.Get("fine") == "true" {
 		t.Errorf("a forged error: %v", said)
 	}
 	// The address is no longer written down at Gatehouse: it says so itself.
-	s.Outside(http.MethodPost, "gatehouse", "/_clients", map[string]any{"id": "woolsignal", "redirects": []string{"https://elsewhere.example/oauth/return"}}, nil)
+	s.Outside(http.MethodPost, "gatehouse", "/_clients",
+		map[string]any{"id": "woolsignal", "redirects": []string{"https://elsewhere.example/oauth/return"}}, nil)
 	response, err := person(t).Get(authorize(t, s))
 	if err != nil || response.StatusCode != http.StatusBadRequest {
 		t.Errorf("a redirect mismatch: %v %v", response, err)
 	}
 	// A wrong client secret.
-	s.Outside(http.MethodPost, "gatehouse", "/_clients", map[string]any{"id": "woolsignal", "redirects": []string{s.URL + "/oauth/return"}}, nil)
+	s.Outside(http.MethodPost, "gatehouse", "/_clients",
+		map[string]any{"id": "woolsignal", "redirects": []string{s.URL + "/oauth/return"}}, nil)
 	back = allows(t, authorize(t, s), "yes", "files.read")
 	if v, err := s.As("Ines").PutSecret(harness.Context(t), "minutes", "gh-quite-another-secret"); err != nil {
 		t.Fatal(v, err)
 	}
-	if said := returns(t, back); !strings.Contains(said.Get("said"), "does not know the client woolsignal, or the client's secret is wrong") {
+	if said := returns(t, back); !strings.Contains(said.Get("said"),
+		"does not know the client woolsignal, or the client's secret is wrong") {
 		t.Errorf("a wrong secret: %v", said)
 	}
 }
@@ -163,13 +171,16 @@ func TestTheVerdictNamesTheRemedy(t *testing.T) {
 	s := harness.Demo(t)
 	ctx := harness.Context(t)
 	c := s.As("Ines")
-	for _, id := range []string{"shieling", "office-mail", "loft", "clip-register", "depot-calendar", "models", "barn-sensors", "gazette", "gazette-search", "weighbridge-key"} {
+	for _, id := range []string{"shieling", "office-mail", "loft", "clip-register", "depot-calendar", "models",
+		"barn-sensors", "gazette", "gazette-search", "weighbridge-key"} {
 		if v, err := c.TestConnection(ctx, id); err != nil || !v.Fine {
 			t.Errorf("%s: %+v %v", id, v, err)
 		}
 	}
-	for id, want := range map[string]string{"clip-register": "Replace the secret", "office-mail": "Replace the secret", "depot-calendar": "Replace the password", "shieling": "Replace the secret", "weighbridge-key": "base64"} {
-		if v, err := c.PutSecret(ctx, id, "not-the-right-one"); err != nil || v.Fine || !strings.Contains(v.Remedy, want) {
+	for id, want := range map[string]string{"clip-register": "Replace the secret", "office-mail": "Replace the secret",
+		"depot-calendar": "Replace the password", "shieling": "Replace the secret", "weighbridge-key": "base64"} {
+		if v, err := c.PutSecret(ctx, id, "not-the-right-one"); err != nil || v.Fine ||
+			!strings.Contains(v.Remedy, want) {
 			t.Errorf("%s with a wrong secret: %+v %v", id, v, err)
 		}
 	}
@@ -180,14 +191,17 @@ func TestTheVerdictNamesTheRemedy(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files["workflows/gang.yaml"] = "workflow: gang\ntitle: Gang log\ntriggers:\n  - id: room\n    chat: {connection: shieling, room: gang}\nsteps:\n  - say: {text: Noted.}\n"
-	files["connections/depot-calendar.yaml"] = strings.Replace(files["connections/depot-calendar.yaml"], "dock-2", "dock-9", 1)
+	files["workflows/gang.yaml"] = "workflow: gang\ntitle: Gang log\ntriggers:\n  - id: room\n" +
+		"    chat: {connection: shieling, room: gang}\nsteps:\n  - say: {text: Noted.}\n"
+	files["connections/depot-calendar.yaml"] = strings.Replace(files["connections/depot-calendar.yaml"], "dock-2",
+		"dock-9", 1)
 	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
 	keys := demoKeys(t, s)
 	for id, k := range map[string]string{"shieling": keys.Shieling, "depot-calendar": keys.Almanac} {
-		want := map[string]string{"shieling": "Invite the bot to the room gang", "depot-calendar": "Correct calendars:"}[id]
+		want := map[string]string{"shieling": "Invite the bot to the room gang",
+			"depot-calendar": "Correct calendars:"}[id]
 		if v, err := c.PutSecret(ctx, id, k); err != nil || v.Fine || !strings.Contains(v.Remedy, want) {
 			t.Errorf("%s: %+v %v", id, v, err)
 		}
@@ -196,11 +210,13 @@ func TestTheVerdictNamesTheRemedy(t *testing.T) {
 	if v, err := c.TestConnection(ctx, "shieling"); err != nil || !v.Fine {
 		t.Errorf("once it is invited: %+v %v", v, err)
 	}
-	files["connections/clip-register.yaml"] = strings.Replace(files["connections/clip-register.yaml"], "networks: [loopback]", "", 1)
+	files["connections/clip-register.yaml"] = strings.Replace(files["connections/clip-register.yaml"],
+		"networks: [loopback]", "", 1)
 	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := c.TestConnection(ctx, "clip-register"); err != nil || v.Fine || !strings.Contains(v.Remedy, "networks: [loopback]") {
+	if v, err := c.TestConnection(ctx, "clip-register"); err != nil || v.Fine ||
+		!strings.Contains(v.Remedy, "networks: [loopback]") {
 		t.Errorf("an address on this machine: %+v %v", v, err)
 	}
 }
@@ -213,7 +229,8 @@ func TestNoSecretIsFoundAnywhere(t *testing.T) {
 	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
 	keys := demoKeys(t, s)
 	s.Talk("t1", "My key is "+keys.Register+", can you use it?")
-	if out, _, code := s.Command("Elin", "", "connect", "-rotate-key"); code != 0 || !strings.Contains(out, "sealed with a new key") {
+	if out, _, code := s.Command("Elin", "", "connect", "-rotate-key"); code != 0 ||
+		!strings.Contains(out, "sealed with a new key") {
 		t.Fatalf("rotating: %d %s", code, out)
 	}
 	if v, err := s.As("Ines").TestConnection(harness.Context(t), "clip-register"); err != nil || !v.Fine {
@@ -241,11 +258,14 @@ func TestNoSecretIsFoundAnywhere(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, path := range []string{"/connections", "/connections/clip-register", "/runs", "/workflows/depot-slots/chat/t1", "/files", "/today", "/openapi.json", "/tools?limit=500"} {
+	for _, path := range []string{"/connections", "/connections/clip-register", "/runs",
+		"/workflows/depot-slots/chat/t1", "/files", "/today", "/openapi.json", "/tools?limit=500"} {
 		texts[path] = raw(t, s, path)
 	}
 	for what, text := range texts {
-		for name, secret := range map[string]string{"the register's key": keys.Register, "the mail password": keys.Postbag, "the bot's token": keys.Shieling, "the client's secret": keys.Gatehouse, "the model's key": keys.Bellwether} {
+		for name, secret := range map[string]string{"the register's key": keys.Register,
+			"the mail password": keys.Postbag, "the bot's token": keys.Shieling, "the client's secret": keys.Gatehouse,
+			"the model's key": keys.Bellwether} {
 			if strings.Contains(text, secret) {
 				t.Errorf("%s holds %s", what, name)
 			}
@@ -270,9 +290,11 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files["connections/loft-test.yaml"] = strings.NewReplacer("connection: loft", "connection: loft-test", "title: Loft", "title: Test Loft", "/files\n", "/files/incoming\n").Replace(files["connections/loft.yaml"])
+	files["connections/loft-test.yaml"] = strings.NewReplacer("connection: loft", "connection: loft-test",
+		"title: Loft", "title: Test Loft", "/files\n", "/files/incoming\n").Replace(files["connections/loft.yaml"])
 	files["connections/loft.yaml"] += "drafts: loft-test\n"
-	files["workflows/note.yaml"] = "workflow: note\ntitle: Note\ninputs: {type: object}\nsteps:\n  - tool: loft/write\n    args: {path: note.txt, text: hello, overwrite: true}\n"
+	files["workflows/note.yaml"] = "workflow: note\ntitle: Note\ninputs: {type: object}\nsteps:\n" +
+		"  - tool: loft/write\n    args: {path: note.txt, text: hello, overwrite: true}\n"
 	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err, problems)
 	}
@@ -290,7 +312,8 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	if n := s.CountAt("loft", "PUT", "/files/incoming/note.txt", 201, 204, 200); n != 1 {
 		t.Errorf("the stand-in was written to %d times", n)
 	}
-	if out, _, code := s.Command("Ines", "", "run", id); code != 0 || !strings.Contains(out, "A draft, with Test Loft in place of Loft") {
+	if out, _, code := s.Command("Ines", "", "run", id); code != 0 ||
+		!strings.Contains(out, "A draft, with Test Loft in place of Loft") {
 		t.Errorf("the command line says\n%s", out)
 	}
 	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"note"}}); err != nil {
@@ -299,7 +322,8 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	if id, err = s.As("Ines").Start(ctx, "note", wire.Start{}); err != nil {
 		t.Fatal(err)
 	}
-	if d = s.Ended(id); d.Status != run.Done || d.Draft || s.CountAt("loft", "PUT", "/files/note.txt", 201, 204, 200) != 1 {
+	if d = s.Ended(id); d.Status != run.Done || d.Draft ||
+		s.CountAt("loft", "PUT", "/files/note.txt", 201, 204, 200) != 1 {
 		t.Errorf("live: %s %s", d.Status, d.Because)
 	}
 }

@@ -209,7 +209,8 @@ func withChurn(t *testing.T, s *harness.Service) string {
 		t.Fatal(err)
 	}
 	files["schemas/plain-register.json"] = string(text)
-	files["connections/plain-register.yaml"] = strings.NewReplacer("clip-register", "plain-register").Replace(files["connections/clip-register.yaml"])
+	files["connections/plain-register.yaml"] = strings.NewReplacer("clip-register",
+		"plain-register").Replace(files["connections/clip-register.yaml"])
 	if _, err := c.Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}
@@ -263,7 +264,8 @@ func TestEveryKindOfStepSurvivesKills(t *testing.T) {
 	for range 6 {
 		wg.Go(func() {
 			for i := range work {
-				deliver("churn", fmt.Sprint("churn-", i), map[string]any{"n": i, "notes": []string{"dry", "wet through", "maybe a bit wet", ""}[i%4]})
+				deliver("churn", fmt.Sprint("churn-", i),
+					map[string]any{"n": i, "notes": []string{"dry", "wet through", "maybe a bit wet", ""}[i%4]})
 				deliver("churn-answers", fmt.Sprint("answer-", i), map[string]any{"n": i})
 			}
 		})
@@ -391,7 +393,8 @@ func board(t *testing.T, s *harness.Service) (deliveries, lots map[string]int) {
 		t.Fatal(err)
 	}
 	read := func(path string, into any) {
-		request, err := http.NewRequestWithContext(harness.Context(t), http.MethodGet, s.Standins["clip-register"]+path, nil)
+		request, err := http.NewRequestWithContext(harness.Context(t), http.MethodGet, s.Standins["clip-register"]+path,
+			nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -58,7 +58,8 @@ func TestDraftsVersionsAndGoingBack(t *testing.T) {
 	}
 	does(t, s, "draft differs", "workflows")
 	out := does(t, s, "from 1 to draft", "versions", "depot-slots", "-diff", ",draft")
-	for _, want := range []string{"- Say answer.text", "+ Say “Second: answer.text”", "-      text: ${answer.text}", "workflows/depot-slots.yaml"} {
+	for _, want := range []string{"- Say answer.text", "+ Say “Second: answer.text”", "-      text: ${answer.text}",
+		"workflows/depot-slots.yaml"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the difference does not say %q:\n%s", want, out)
 		}
@@ -124,7 +125,8 @@ func TestNobodysEditIsOverwritten(t *testing.T) {
 	edit(t, filepath.Join(mine, "workflows", "depot-slots.yaml"), "title: Depot slots", "title: Slots")
 	fails(t, s, "Somebody changed these", "apply", "-yes", mine)
 	files, err := s.As("Ines").Files(harness.Context(t))
-	if err != nil || !strings.Contains(files["workflows/store-watch.yaml"], "Air watch") || strings.Contains(files["workflows/depot-slots.yaml"], "title: Slots") {
+	if err != nil || !strings.Contains(files["workflows/store-watch.yaml"], "Air watch") ||
+		strings.Contains(files["workflows/depot-slots.yaml"], "title: Slots") {
 		t.Errorf("something was overwritten or half applied (%v)", err)
 	}
 	copied, err := os.ReadFile(filepath.Join(mine, "workflows", ".theirs-store-watch.yaml"))
@@ -134,7 +136,8 @@ func TestNobodysEditIsOverwritten(t *testing.T) {
 	edit(t, filepath.Join(mine, "workflows", "store-watch.yaml"), "title: Store watch", "title: Air watch")
 	does(t, s, "Applied", "apply", "-yes", mine)
 	files, err = s.As("Ines").Files(harness.Context(t))
-	if err != nil || !strings.Contains(files["workflows/store-watch.yaml"], "Air watch") || !strings.Contains(files["workflows/store-watch.yaml"], "every: 20m") {
+	if err != nil || !strings.Contains(files["workflows/store-watch.yaml"], "Air watch") ||
+		!strings.Contains(files["workflows/store-watch.yaml"], "every: 20m") {
 		t.Errorf("what was brought together is not there (%v)", err)
 	}
 }
@@ -184,7 +187,8 @@ func TestBackupWhileRunningAndRestore(t *testing.T) {
 	if _, errs, code := s.Command("Ines", "", "backup", file+"2"); code != 1 || !strings.Contains(errs, "owner") {
 		t.Errorf("by a builder: exit %d %s", code, errs)
 	}
-	if _, errs, code := s.Command("Elin", "", "restore", file, "-data", s.Data); code != 1 || !strings.Contains(errs, "already using") {
+	if _, errs, code := s.Command("Elin", "", "restore", file, "-data", s.Data); code != 1 ||
+		!strings.Contains(errs, "already using") {
 		t.Errorf("into a running service: exit %d %s", code, errs)
 	}
 	s.Talk("t1", "after the backup")
@@ -235,7 +239,8 @@ func TestSamplesStartTryAndRepeat(t *testing.T) {
 	})
 	fails(t, s, "has no sample", "start", "depot-slots", "-sample", "nosuch")
 
-	values := `{"signal": {"body": {"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}}, "net": {"kg": 30, "shrinkage": 3, "notes": "damp"}, "sort": {"lane": "clean"}}`
+	values := `{"signal": {"body": {"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": ` +
+		`1}}, "net": {"kg": 30, "shrinkage": 3, "notes": "damp"}, "sort": {"lane": "clean"}}`
 	out := does(t, s, "held_back", "try", "weighbridge", "row", "-values", values)
 	if !strings.Contains(out, `"condition":"damp"`) || s.Count("clip-register", "POST", 201) != 0 {
 		t.Errorf("trying a step:\n%s", out)
@@ -244,13 +249,16 @@ func TestSamplesStartTryAndRepeat(t *testing.T) {
 	fails(t, s, "no step called nosuch", "try", "weighbridge", "nosuch")
 
 	var failed wire.Detail
-	out, _, code := s.Command("Ines", "", "start", "weighbridge", "-json", "-signal", `{"body": {"grower": "Nobody", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}}`)
+	out, _, code := s.Command("Ines", "", "start", "weighbridge", "-json", "-signal",
+		`{"body": {"grower": "Nobody", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}}`)
 	if err := json.Unmarshal([]byte(out), &failed); err != nil || code != 1 || failed.Status != run.Failed {
 		t.Fatalf("a delivery of nobody: exit %d, %s", code, out)
 	}
-	does(t, s, "receipt", "rerun", failed.ID, "-body", `{"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}`)
+	does(t, s, "receipt", "rerun", failed.ID, "-body",
+		`{"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}`)
 	fails(t, s, "no step called nosuch", "rerun", failed.ID, "-from", "nosuch")
-	out, _, code = s.Command("Ines", "", "rerun", failed.ID, "-from", "sort", "-edit", `{"net": {"kg": -1, "shrinkage": 0, "notes": ""}}`)
+	out, _, code = s.Command("Ines", "", "rerun", failed.ID, "-from", "sort", "-edit",
+		`{"net": {"kg": -1, "shrinkage": 0, "notes": ""}}`)
 	if code != 1 || !strings.Contains(out, "Net weight is -1 kg") {
 		t.Errorf("with an edited value: exit %d\n%s", code, out)
 	}

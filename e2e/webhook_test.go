@@ -68,7 +68,9 @@ func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
 	}
 	empty := delivery()
 	empty.GrossKg = 30
-	if r, body = post("d-3", empty); r.StatusCode != 422 || r.Header.Get("Content-Type") != "application/problem+json" || !strings.Contains(fmt.Sprint(body["detail"]), "Net weight is -1 kg") {
+	if r, body = post("d-3", empty); r.StatusCode != 422 ||
+		r.Header.Get("Content-Type") != "application/problem+json" ||
+		!strings.Contains(fmt.Sprint(body["detail"]), "Net weight is -1 kg") {
 		t.Errorf("stopped as failed: %d %v", r.StatusCode, body)
 	}
 	stranger := delivery()
@@ -85,7 +87,8 @@ func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
 				return
 			}
 			var body map[string]any
-			if err := json.NewDecoder(r.Body).Decode(&body); err != nil || r.StatusCode != 201 || body["receipt"] != "D-20403" {
+			if err := json.NewDecoder(r.Body).Decode(&body); err != nil || r.StatusCode != 201 ||
+				body["receipt"] != "D-20403" {
 				t.Errorf("a delivery that came eight times at once was answered %d %v %v", r.StatusCode, body, err)
 			}
 			r.Body.Close()
@@ -118,29 +121,38 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 		want               string
 	}
 	for name, a := range map[string]attack{
-		"wrong key":         {key: "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw", status: 401, want: "Check the key"},
-		"no signature":      {change: func(h http.Header) { h.Del("webhook-signature") }, status: 401, want: "missing: webhook-signature"},
-		"broken signature":  {change: func(h http.Header) { h.Set("webhook-signature", "v1,") }, status: 401, want: "Check the key"},
-		"another id":        {change: func(h http.Header) { h.Set("webhook-id", "other") }, status: 401, want: "Check the key"},
-		"old":               {at: time.Now().Add(-time.Hour), status: 401, want: "five minutes"},
-		"from the future":   {at: time.Now().Add(time.Hour), status: 401, want: "five minutes"},
-		"no number as time": {change: func(h http.Header) { h.Set("webhook-timestamp", "noon") }, status: 401, want: "timestamp"},
-		"long id":           {change: func(h http.Header) { h.Set("webhook-id", strings.Repeat("x", 201)) }, status: 401, want: "200 characters"},
-		"wrong method":      {method: "GET", status: 405, want: "with POST"},
-		"put":               {method: "PUT", status: 405, want: "with POST"},
-		"wrong path":        {path: "/in/weighbride", status: 404, want: "no workflow has a webhook"},
-		"form":              {kind: "application/x-www-form-urlencoded", status: 422, want: "missing properties"},
-		"latin":             {kind: "application/json; charset=iso-8859-1", status: 415, want: "UTF-8"},
-		"no type":           {kind: " ", status: 415, want: "application/json"},
-		"not JSON":          {body: []byte(`{"grower": "Hollin Bank",`), status: 400, want: "not JSON"},
-		"two values":        {body: []byte(`{} {}`), status: 400, want: "after top-level"},
-		"empty":             {body: []byte(""), status: 400, want: "not JSON"},
-		"huge":              {body: bytes.Repeat([]byte(" "), 1<<20+1), status: 413, want: "1048576"},
-		"deep":              {body: append(bytes.Repeat([]byte("["), 200_000), bytes.Repeat([]byte("]"), 200_000)...), status: 400, want: "nested"},
-		"missing fields":    {body: []byte(`{"grower": "Hollin Bank"}`), status: 422, want: "gross_kg"},
-		"wrong kinds":       {body: []byte(`{"grower": 7, "gross_kg": "much", "tare_kg": 1, "farm_kg": 1, "bales": 1.5}`), status: 422, want: "gross_kg"},
-		"unknown field":     {body: []byte(`{"grower": "x", "gross_kg": 1, "tare_kg": 1, "farm_kg": 1, "bales": 1, "colour": "red"}`), status: 422, want: "colour"},
-		"division by zero":  {body: []byte(`{"grower": "x", "gross_kg": 1, "tare_kg": 1, "farm_kg": 0, "bales": 1}`), status: 422, want: "farm_kg"},
+		"wrong key": {key: "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw", status: 401, want: "Check the key"},
+		"no signature": {change: func(h http.Header) { h.Del("webhook-signature") }, status: 401,
+			want: "missing: webhook-signature"},
+		"broken signature": {change: func(h http.Header) { h.Set("webhook-signature", "v1,") }, status: 401,
+			want: "Check the key"},
+		"another id": {change: func(h http.Header) { h.Set("webhook-id", "other") }, status: 401,
+			want: "Check the key"},
+		"old":             {at: time.Now().Add(-time.Hour), status: 401, want: "five minutes"},
+		"from the future": {at: time.Now().Add(time.Hour), status: 401, want: "five minutes"},
+		"no number as time": {change: func(h http.Header) { h.Set("webhook-timestamp", "noon") }, status: 401,
+			want: "timestamp"},
+		"long id": {change: func(h http.Header) { h.Set("webhook-id", strings.Repeat("x", 201)) }, status: 401,
+			want: "200 characters"},
+		"wrong method": {method: "GET", status: 405, want: "with POST"},
+		"put":          {method: "PUT", status: 405, want: "with POST"},
+		"wrong path":   {path: "/in/weighbride", status: 404, want: "no workflow has a webhook"},
+		"form":         {kind: "application/x-www-form-urlencoded", status: 422, want: "missing properties"},
+		"latin":        {kind: "application/json; charset=iso-8859-1", status: 415, want: "UTF-8"},
+		"no type":      {kind: " ", status: 415, want: "application/json"},
+		"not JSON":     {body: []byte(`{"grower": "Hollin Bank",`), status: 400, want: "not JSON"},
+		"two values":   {body: []byte(`{} {}`), status: 400, want: "after top-level"},
+		"empty":        {body: []byte(""), status: 400, want: "not JSON"},
+		"huge":         {body: bytes.Repeat([]byte(" "), 1<<20+1), status: 413, want: "1048576"},
+		"deep": {body: append(bytes.Repeat([]byte("["), 200_000), bytes.Repeat([]byte("]"), 200_000)...),
+			status: 400, want: "nested"},
+		"missing fields": {body: []byte(`{"grower": "Hollin Bank"}`), status: 422, want: "gross_kg"},
+		"wrong kinds": {body: []byte(`{"grower": 7, "gross_kg": "much", "tare_kg": 1, "farm_kg": 1, "bales": ` +
+			`1.5}`), status: 422, want: "gross_kg"},
+		"unknown field": {body: []byte(`{"grower": "x", "gross_kg": 1, "tare_kg": 1, "farm_kg": 1, "bales": 1, ` +
+			`"colour": "red"}`), status: 422, want: "colour"},
+		"division by zero": {body: []byte(`{"grower": "x", "gross_kg": 1, "tare_kg": 1, "farm_kg": 0, "bales": 1}`),
+			status: 422, want: "farm_kg"},
 	} {
 		if a.body == nil {
 			a.body = good
@@ -186,7 +198,8 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 			continue
 		}
 		body := read(t, response)
-		if response.StatusCode != a.status || response.Header.Get("Content-Type") != "application/problem+json" || !strings.Contains(strings.ToLower(fmt.Sprint(body)), strings.ToLower(a.want)) {
+		if response.StatusCode != a.status || response.Header.Get("Content-Type") != "application/problem+json" ||
+			!strings.Contains(strings.ToLower(fmt.Sprint(body)), strings.ToLower(a.want)) {
 			t.Errorf("%s: %d %v, want %d and %q", name, response.StatusCode, body, a.status, a.want)
 		}
 	}
@@ -214,11 +227,13 @@ func TestScheduleLooksBranchesAndAsks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	request, _ := http.NewRequest(http.MethodPut, s.Standins["barn-sensors"]+"/stores/north", strings.NewReader(`{"humidity_percent": 71, "temperature_celsius": 8}`))
+	request, _ := http.NewRequest(http.MethodPut, s.Standins["barn-sensors"]+"/stores/north",
+		strings.NewReader(`{"humidity_percent": 71, "temperature_celsius": 8}`))
 	if r, err := http.DefaultClient.Do(request); err != nil || r.StatusCode != 204 {
 		t.Fatalf("setting the gauge: %v %v", r, err)
 	}
-	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "every: 15m", "every: 1s", 1)
+	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "every: 15m",
+		"every: 1s", 1)
 	if _, err := s.As("Ines").Apply(c, wire.Files{Files: files}); err != nil {
 		t.Fatal(err)
 	}

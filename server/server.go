@@ -85,7 +85,8 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	s.Kit = &tool.Kit{Secrets: s.Secrets, Tokens: &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}, Store: s.Store, Peers: o.Peers, Commands: o.Commands}
+	s.Kit = &tool.Kit{Secrets: s.Secrets, Tokens: &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}, Store: s.Store,
+		Peers: o.Peers, Commands: o.Commands}
 	s.Access = access.New(s.Store)
 	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit, s.Access.Emails); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
@@ -93,7 +94,8 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	s.scripts = script.NewPool(o.Scripts...)
 	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.scripts, o.Log)
 	if o.Crash != nil {
-		o.Log.Error("the service ended itself the last time", "over", o.Crash.Work, "why", o.Crash.Why, "details", o.Crash.Path)
+		o.Log.Error("the service ended itself the last time", "over", o.Crash.Work, "why", o.Crash.Why, "details",
+			o.Crash.Path)
 		if err := s.Engine.Ended(ctx, o.Crash.Work, o.Crash.Why); err != nil {
 			return nil, errors.Join(err, s.Store.Close())
 		}
@@ -115,11 +117,13 @@ const grace = 10 * time.Second
 // callers are answered, calls on their way come home, and what is open goes
 // on at the next start. ready is called once the service answers.
 func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
-	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console, Public: s.options.Public}
+	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit,
+		Access: s.Access, Log: s.options.Log, Console: s.options.Console, Public: s.options.Public}
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{
-		Handler: intake.Callers(s.options.Proxies, face.Handler()), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		Handler: intake.Callers(s.options.Proxies, face.Handler()), ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return streams },
 		ErrorLog:    slog.NewLogLogger(s.options.Log.Handler(), slog.LevelDebug),
 	}
@@ -131,7 +135,8 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 		(&intake.Schedules{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() {
-		(&intake.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit, Log: s.options.Log}).Run(ctx)
+		(&intake.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit,
+			Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
 	served := make(chan error, 1)
@@ -212,7 +217,8 @@ func (s *Server) ask(ctx context.Context, c *flow.Connection) {
 	})
 	s.Kit.Used(ctx, c.ID, err)
 	if err != nil && ctx.Err() == nil {
-		s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", c.ID, "error", s.Secrets.Mask(err.Error()))
+		s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", c.ID, "error",
+			s.Secrets.Mask(err.Error()))
 	}
 }
 

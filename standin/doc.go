@@ -52,7 +52,8 @@ type One struct {
 
 // ports are where the stand-ins like to be, so that addresses stay the same
 // from one start of the demo to the next.
-var ports = map[string]int{"bellwether": 7421, "almanac": 7422, "clip-register": 7423, "barn-sensors": 7424, "postbag": 7425, "postbag-imap": 7426, "postbag-smtp": 7427,
+var ports = map[string]int{"bellwether": 7421, "almanac": 7422, "clip-register": 7423, "barn-sensors": 7424,
+	"postbag": 7425, "postbag-imap": 7426, "postbag-smtp": 7427,
 	"shieling": 7428, "loft": 7429, "gatehouse": 7430, "hill-line": 7431, "gazette": 7432, "carter": 7433}
 
 // Options say how the stand-ins behave.
@@ -83,7 +84,8 @@ func Start(o Options) ([]*One, error) {
 		}
 		one.URL += listener.Addr().String()
 		go func() {
-			if err := one.serve(listener); err != nil && !errors.Is(err, http.ErrServerClosed) && !errors.Is(err, net.ErrClosed) {
+			if err := one.serve(listener); err != nil && !errors.Is(err, http.ErrServerClosed) &&
+				!errors.Is(err, net.ErrClosed) {
 				panic(err) // the demo is of no use without its outside world
 			}
 		}()
@@ -117,8 +119,10 @@ func build(o Options) ([]*One, error) {
 		web("clip-register", "Clip Register, deliveries and growers", register.New(o.Keys.Register)),
 		web("barn-sensors", "Barn Sensors, the stores' air", sensors.New()),
 		web("postbag", "Postbag, mail: read and write as anybody", mail),
-		{Name: "postbag-imap", Title: "Postbag, IMAP", URL: "imap://", serve: imap.Serve, stop: func() { _ = imap.Close() }},
-		{Name: "postbag-smtp", Title: "Postbag, SMTP", URL: "smtp://", serve: smtp.Serve, stop: func() { _ = smtp.Close() }},
+		{Name: "postbag-imap", Title: "Postbag, IMAP", URL: "imap://", serve: imap.Serve,
+			stop: func() { _ = imap.Close() }},
+		{Name: "postbag-smtp", Title: "Postbag, SMTP", URL: "smtp://", serve: smtp.Serve,
+			stop: func() { _ = smtp.Close() }},
 		web("shieling", "Shieling, team chat: type as anybody", chat),
 		lofty,
 		web("gatehouse", "Gatehouse, a sign-in server", gates),

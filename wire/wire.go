@@ -220,7 +220,8 @@ type Visited struct {
 // Files is a workspace: text by path.
 type Files struct {
 	Files map[string]string `json:"files"`
-	Base  map[string]string `json:"base,omitempty"`  // editions the change started from, by path; where they are no longer so, nothing is changed
+	// editions the change started from, by path; where they are no longer so, nothing is changed
+	Base  map[string]string `json:"base,omitempty"`
 	Draft bool              `json:"draft,omitempty"` // keep workflows and agents that do not check
 }
 

@@ -34,7 +34,9 @@ func backup(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	fmt.Fprintf(a.out, "%s holds everything as it was at one moment, %.1f MB.\n", rest[0], float64(info.Size())/1e6)
-	fmt.Fprintf(a.out, "The key that opens the secrets is not in it: keep a copy of %s of the data folder elsewhere.\nWithout it everything can be restored but the secrets, which then are given anew.\n", vault.KeyFile)
+	fmt.Fprintf(a.out,
+		"The key that opens the secrets is not in it: keep a copy of %s of the data folder elsewhere.\n"+
+			"Without it everything can be restored but the secrets, which then are given anew.\n", vault.KeyFile)
 	return nil
 }
 
@@ -54,7 +56,9 @@ func restore(ctx context.Context, a *app, args []string) error {
 		fmt.Fprintf(a.out, "What was there before is in %s.\n", before)
 	}
 	if _, err := os.Stat(filepath.Join(*data, vault.KeyFile)); err != nil {
-		fmt.Fprintf(a.out, "There is no %s in the folder: put the one that belongs to the backup there, or give the secrets anew with: woolsignal connect\n", vault.KeyFile)
+		fmt.Fprintf(a.out,
+			"There is no %s in the folder: put the one that belongs to the backup there, or give the secrets anew "+
+				"with: woolsignal connect\n", vault.KeyFile)
 	}
 	return nil
 }

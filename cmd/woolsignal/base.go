@@ -33,7 +33,8 @@ func baseOf(folder string, now map[string]string) (map[string]string, error) {
 	}
 	base := map[string]string{}
 	if err := json.Unmarshal(data, &base); err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w; remove it to start from what the service has now", filepath.Join(folder, baseFile), err)
+		return nil, fmt.Errorf("%s cannot be read: %w; remove it to start from what the service has now",
+			filepath.Join(folder, baseFile), err)
 	}
 	return base, nil
 }

@@ -61,10 +61,12 @@ func chat(ctx context.Context, a *app, args []string) error {
 	if ahead, err := behind(ctx, c, *workflow, *thread, heard.Run); err != nil {
 		return err
 	} else if ahead != nil && !*asJSON {
-		fmt.Fprintf(a.out, "Your message comes next: “%s”, before it, waits for a person.\n  woolsignal run %s\n", ahead.About, ahead.ID)
+		fmt.Fprintf(a.out, "Your message comes next: “%s”, before it, waits for a person.\n  woolsignal run %s\n",
+			ahead.About, ahead.ID)
 		return nil
 	} else if ahead != nil {
-		return a.printJSON(chatted{Run: heard.Run, Thread: *thread, Status: run.Queued, Replies: []wire.Message{}, Reviews: []run.Review{}})
+		return a.printJSON(chatted{Run: heard.Run, Thread: *thread, Status: run.Queued, Replies: []wire.Message{},
+			Reviews: []run.Review{}})
 	}
 	detail, err := c.Settled(ctx, heard.Run)
 	if ctx.Err() != nil {
@@ -77,7 +79,8 @@ func chat(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	out := chatted{Run: heard.Run, Thread: *thread, Status: detail.Status, Replies: []wire.Message{}, Reviews: []run.Review{}}
+	out := chatted{Run: heard.Run, Thread: *thread, Status: detail.Status, Replies: []wire.Message{},
+		Reviews: []run.Review{}}
 	for _, m := range talk.Messages {
 		if m.Run == heard.Run && m.Who != "person" {
 			out.Replies = append(out.Replies, m)

@@ -48,7 +48,8 @@ func connections(ctx context.Context, a *app, args []string) error {
 		if c.Worked != nil {
 			worked = when(*c.Worked)
 		}
-		rows = append(rows, []string{c.ID, c.Title, strings.ReplaceAll(c.Kind, "_", " "), clip(stateOf(c), 60), worked, clip(strings.Join(c.Used, ", "), 50)})
+		rows = append(rows, []string{c.ID, c.Title, strings.ReplaceAll(c.Kind, "_", " "), clip(stateOf(c), 60), worked,
+			clip(strings.Join(c.Used, ", "), 50)})
 	}
 	if err := a.table(rows); err != nil {
 		return err
@@ -106,7 +107,8 @@ func (a *app) connection(ctx context.Context, id string, test, asJSON bool) erro
 		line("remedy", c.Verdict.Remedy)
 	}
 	line("address", c.Address)
-	line("acts as", map[string]string{"service": "the service itself", "builder": "the builder who signed in", "person": "the person who is served"}[c.Acts])
+	line("acts as", map[string]string{"service": "the service itself", "builder": "the builder who signed in",
+		"person": "the person who is served"}[c.Acts])
 	at := func(t *time.Time) string {
 		if t == nil {
 			return ""
@@ -150,7 +152,9 @@ func connect(ctx context.Context, a *app, args []string) error {
 	case *rotate:
 		n, err := a.client().RotateKey(ctx)
 		if err == nil {
-			fmt.Fprintf(a.out, "%d secrets are sealed with a new key. It stands in vault.key: back it up anew, apart from the database.\n", n)
+			fmt.Fprintf(a.out,
+				"%d secrets are sealed with a new key. It stands in vault.key: back it up anew, apart from the "+
+					"database.\n", n)
 		}
 		return err
 	case len(rest) == 0:
@@ -163,7 +167,9 @@ func connect(ctx context.Context, a *app, args []string) error {
 	if c.SignIn != nil && c.SignIn.Grant == "authorization_code" && (c.Has || *from == "-" && !c.Needs) {
 		at, err := a.client().SignInElsewhere(ctx, c.ID)
 		if err == nil {
-			fmt.Fprintf(a.out, "Open this within ten minutes, in a browser that reaches the service, and say yes there:\n\n  %s\n\nRedirect address, to be written down at the service:  %s\n", at, c.SignIn.Redirect)
+			fmt.Fprintf(a.out,
+				"Open this within ten minutes, in a browser that reaches the service, and say yes there:\n\n  %s\n\n"+
+					"Redirect address, to be written down at the service:  %s\n", at, c.SignIn.Redirect)
 		}
 		return err
 	}
@@ -266,7 +272,9 @@ func doesWords(t flow.Tool) string {
 
 // resendWords says what happens when a call is sent again.
 func resendWords(r flow.Resend) string {
-	return map[flow.Resend]string{flow.ResendSafe: "changes nothing more", flow.ResendKey: "the service knows it by a key", flow.ResendOwnID: "the same thing, by our id", flow.ResendNever: "never; a person is asked"}[r]
+	return map[flow.Resend]string{flow.ResendSafe: "changes nothing more",
+		flow.ResendKey: "the service knows it by a key", flow.ResendOwnID: "the same thing, by our id",
+		flow.ResendNever: "never; a person is asked"}[r]
 }
 
 // tool prints one tool with its arguments.

@@ -79,7 +79,8 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 	}
 	a.welcome(url, people, standins, *data)
 	tell := func() error {
-		err := writeReady(*readyFile, ready{URL: url, PID: child.pid(), Token: token["owner"], People: people, Standins: where})
+		err := writeReady(*readyFile, ready{URL: url, PID: child.pid(), Token: token["owner"], People: people,
+			Standins: where})
 		if err != nil {
 			return errors.Join(err, child.stop())
 		}
@@ -147,7 +148,8 @@ func (s *service) start(ctx context.Context) error {
 	if err := os.Remove(file); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return err
 	}
-	s.cmd = exec.Command(self, "serve", "-quiet", "-allow-command", sensorsByPipe+"="+self+" "+sensorsByPipe, "-data", s.data, "-addr", s.address, "-ready-file", file)
+	s.cmd = exec.Command(self, "serve", "-quiet", "-allow-command", sensorsByPipe+"="+self+" "+sensorsByPipe, "-data",
+		s.data, "-addr", s.address, "-ready-file", file)
 	s.cmd.Stdout, s.cmd.Stderr = s.out, s.out
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is ours to pass on
 	if err := s.cmd.Start(); err != nil {
@@ -199,5 +201,7 @@ func (a *app) welcome(url string, people []demo.Person, standins []*standin.One,
 		fmt.Fprintf(a.out, "  %-40s %s\n", s.Title, s.URL)
 	}
 	workspace := filepath.Join(data, "workspace")
-	fmt.Fprintf(a.out, "\nThe workspace's files are in %s; after editing them:\n  woolsignal apply %s\n\nCtrl-C stops everything.\n", workspace, workspace)
+	fmt.Fprintf(a.out,
+		"\nThe workspace's files are in %s; after editing them:\n  woolsignal apply %s\n\nCtrl-C stops everything.\n",
+		workspace, workspace)
 }

@@ -33,7 +33,8 @@ func export(ctx context.Context, a *app, args []string) error {
 	var write, changed []string
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		if !filepath.IsLocal(filepath.FromSlash(path)) {
-			return fmt.Errorf("the service has a file %q, which would not stay in the folder; nothing was written", path)
+			return fmt.Errorf("the service has a file %q, which would not stay in the folder; nothing was written",
+				path)
 		}
 		before, known := there[path]
 		if known && before == files[path] {

@@ -68,7 +68,8 @@ func kindsOf(l flow.Language) []kind {
 	for _, k := range l.Files {
 		out = append(out, kind{k.Name, "file", k.Help, k.Fields})
 	}
-	out = append(out, kind{"connection", "file", "How an outside service is reached; beside its protocol it has these.", l.Connection})
+	out = append(out, kind{"connection", "file", "How an outside service is reached; beside its protocol it has these.",
+		l.Connection})
 	for _, k := range l.Triggers {
 		out = append(out, kind{k.Name, "trigger", k.Help, k.Fields})
 	}

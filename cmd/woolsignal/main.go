@@ -50,8 +50,10 @@ func commands() []command {
 		{"bin", "[NUMBER]", "List what was deleted, or take one back", bin},
 		{"language", "[KIND]", "List what files can say, or the fields of one kind", language},
 		{"schema", "[KIND]", "Print the JSON Schema of a kind of file", fileSchema},
-		{"connect", "[CONNECTION]", "Give a connection its secret or sign in to it; -rotate-key seals all anew", connect},
-		{"connections", "[CONNECTION]", "List connections and how they fare, or read one; -test tries them", connections},
+		{"connect", "[CONNECTION]", "Give a connection its secret or sign in to it; -rotate-key seals all anew",
+			connect},
+		{"connections", "[CONNECTION]", "List connections and how they fare, or read one; -test tries them",
+			connections},
 		{"tools", "[WORDS]", "Search the catalogue of tools, or read one", tools},
 		{"tables", "[TABLE]", "List tables, read, add, import and export rows", tables},
 		{"workflows", "[WORKFLOW]", "List workflows, or read one as sentences", workflows},
@@ -130,7 +132,9 @@ func (a *app) main(ctx context.Context, args []string) int {
 		fmt.Fprintln(a.errs, "woolsignal "+c.name+": "+err.Error())
 		var p *client.Problem
 		if errors.As(err, &p) && p.Status == 401 {
-			fmt.Fprintln(a.errs, "Set WOOLSIGNAL_TOKEN to a token of the service: woolsignal login E-MAIL gives one, and the demo prints some when it starts.")
+			fmt.Fprintln(a.errs,
+				"Set WOOLSIGNAL_TOKEN to a token of the service: woolsignal login E-MAIL gives one, and the demo "+
+					"prints some when it starts.")
 		}
 		return 1
 	}
@@ -148,7 +152,9 @@ func (a *app) usage() {
 	for _, c := range commands() {
 		fmt.Fprintf(a.errs, "  %-12s %-15s %s\n", c.name, c.args, c.summary)
 	}
-	fmt.Fprintln(a.errs, "\nEach command lists its flags with -h. WOOLSIGNAL_URL and WOOLSIGNAL_TOKEN say\nwhich service to talk to, and as whom.")
+	fmt.Fprintln(a.errs,
+		"\nEach command lists its flags with -h. WOOLSIGNAL_URL and WOOLSIGNAL_TOKEN say\n"+
+			"which service to talk to, and as whom.")
 }
 
 // flags starts the flags of a command.

@@ -41,7 +41,8 @@ func TestEditsKeepTheirKind(t *testing.T) {
 
 func TestDurationsForPeople(t *testing.T) {
 	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
-	for d, want := range map[time.Duration]string{300 * time.Microsecond: "<1 ms", 58 * time.Millisecond: "58 ms", 1500 * time.Millisecond: "1.5 s",
+	for d, want := range map[time.Duration]string{300 * time.Microsecond: "<1 ms", 58 * time.Millisecond: "58 ms",
+		1500 * time.Millisecond:        "1.5 s",
 		4*time.Minute + 12*time.Second: "4 min 12 s", 26*time.Hour + 5*time.Minute: "26 h 5 min"} {
 		to := at.Add(d)
 		if got := took(at, &to); got != want {

@@ -20,7 +20,8 @@ func rebuild(ctx context.Context, a *app, args []string) error {
 	if _, err := os.Stat(*data); err != nil {
 		return fmt.Errorf("there is no data folder %s; name it with -data", *data)
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Log: slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: slog.LevelWarn}))})
+	s, err := server.Open(ctx, server.Options{Data: *data,
+		Log: slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: slog.LevelWarn}))})
 	if err != nil {
 		return err
 	}
@@ -30,6 +31,8 @@ func rebuild(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(a.out, "Lists, conversations, reviews and what is remembered were made anew from %d journal entries in %s.\nWords for searching follow once the service runs.\n", entries, time.Since(began).Round(time.Millisecond))
+	fmt.Fprintf(a.out,
+		"Lists, conversations, reviews and what is remembered were made anew from %d journal entries in %s.\n"+
+			"Words for searching follow once the service runs.\n", entries, time.Since(began).Round(time.Millisecond))
 	return nil
 }

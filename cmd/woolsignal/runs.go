@@ -61,7 +61,8 @@ func runs(ctx context.Context, a *app, args []string) error {
 	}
 	rows := [][]string{{"RUN", "WORKFLOW", "STATUS", "WHEN", "TOOK", "TOKENS", "COST", "ABOUT"}}
 	for _, r := range page.Runs {
-		rows = append(rows, []string{r.ID, r.Workflow, string(r.Status), moment(r.Accepted, zone), took(r.Accepted, r.Ended),
+		rows = append(rows, []string{r.ID, r.Workflow, string(r.Status), moment(r.Accepted, zone),
+			took(r.Accepted, r.Ended),
 			fmt.Sprint(r.Input + r.Output), r.Cost.Format(currency), clip(r.About, 48)})
 	}
 	if err := a.table(rows); err != nil {
@@ -128,7 +129,8 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 	if d.About != "" {
 		fmt.Fprintf(a.out, "“%s”\n", d.About)
 	}
-	fmt.Fprintf(a.out, "%s, %s, %d tokens in, %d out, %s\n", moment(d.Accepted, zone), orElse(took(d.Accepted, d.Ended), "not ended"), d.Input, d.Output, d.Cost.Format(currency))
+	fmt.Fprintf(a.out, "%s, %s, %d tokens in, %d out, %s\n", moment(d.Accepted, zone),
+		orElse(took(d.Accepted, d.Ended), "not ended"), d.Input, d.Output, d.Cost.Format(currency))
 	if d.Because != "" {
 		fmt.Fprintf(a.out, "Because: %s\n", d.Because)
 	}
@@ -220,7 +222,8 @@ func (a *app) printAgent(under string, s *agent.State, reviews []run.Review, zon
 		case "assistant":
 			if turn < len(s.Turns) {
 				t := s.Turns[turn]
-				fmt.Fprintf(a.out, "%sturn %d  %s, %d in, %d out, %s, %s\n", under, turn+1, t.Model, t.Input, t.Output, t.Cost.Format(currency), took(t.Asked, &t.Answered))
+				fmt.Fprintf(a.out, "%sturn %d  %s, %d in, %d out, %s, %s\n", under, turn+1, t.Model, t.Input, t.Output,
+					t.Cost.Format(currency), took(t.Asked, &t.Answered))
 			}
 			turn++
 			if m.Text != "" {

@@ -63,34 +63,40 @@ func serve(ctx context.Context, a *app, args []string) error {
 	f := a.flags("serve")
 	data := f.String("data", "woolsignal-data", "folder that keeps everything; made where it is missing")
 	addr := f.String("addr", defaultAddress, "address to listen on")
-	public := f.String("public-url", "", "the address people reach the service at, where that is another: https://wool.example behind a proxy")
+	public := f.String("public-url", "",
+		"the address people reach the service at, where that is another: https://wool.example behind a proxy")
 	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
 	commands := map[string][]string{}
-	f.Func("allow-command", "let connections start a process: NAME='COMMAND ARGUMENTS'; may be given again", func(s string) error {
-		name, command, ok := strings.Cut(s, "=")
-		if !ok || len(strings.Fields(command)) == 0 {
-			return errors.New("write it as NAME='COMMAND ARGUMENTS'")
-		}
-		commands[name] = strings.Fields(command)
-		return nil
-	})
-	var proxies []netip.Prefix
-	f.Func("trusted-proxies", "networks of the proxies in front, as CIDR,…: their Forwarded or X-Forwarded-For says whom a request comes from", func(s string) error {
-		for _, one := range strings.Split(s, ",") {
-			p, err := netip.ParsePrefix(strings.TrimSpace(one))
-			if err != nil {
-				return fmt.Errorf("%q is no network; write it as 10.0.0.0/8, or 192.0.2.7/32 for a single proxy", strings.TrimSpace(one))
+	f.Func("allow-command", "let connections start a process: NAME='COMMAND ARGUMENTS'; may be given again",
+		func(s string) error {
+			name, command, ok := strings.Cut(s, "=")
+			if !ok || len(strings.Fields(command)) == 0 {
+				return errors.New("write it as NAME='COMMAND ARGUMENTS'")
 			}
-			proxies = append(proxies, p.Masked())
-		}
-		return nil
-	})
+			commands[name] = strings.Fields(command)
+			return nil
+		})
+	var proxies []netip.Prefix
+	f.Func("trusted-proxies",
+		"networks of the proxies in front, as CIDR,…: their Forwarded or X-Forwarded-For says whom a request comes "+
+			"from", func(s string) error {
+			for _, one := range strings.Split(s, ",") {
+				p, err := netip.ParsePrefix(strings.TrimSpace(one))
+				if err != nil {
+					return fmt.Errorf("%q is no network; write it as 10.0.0.0/8, or 192.0.2.7/32 for a single proxy",
+						strings.TrimSpace(one))
+				}
+				proxies = append(proxies, p.Masked())
+			}
+			return nil
+		})
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
 	}
 	*public = strings.TrimSuffix(*public, "/")
-	if u, err := url.Parse(*public); err != nil || *public != "" && (u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Path != "") {
+	if u, err := url.Parse(*public); err != nil || *public != "" &&
+		(u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Path != "") {
 		return fmt.Errorf("-public-url %q is no such address; write it as https://wool.example", *public)
 	}
 	if os.Getenv("GOGC") == "" {
@@ -112,7 +118,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log, Scripts: []string{self, scriptWorker}, Commands: commands, Proxies: proxies, Public: *public})
+	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log,
+		Scripts: []string{self, scriptWorker}, Commands: commands, Proxies: proxies, Public: *public})
 	if err != nil {
 		return err
 	}

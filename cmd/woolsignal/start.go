@@ -18,7 +18,8 @@ import (
 // no file's name.
 func readJSON(from string) (any, error) {
 	text := []byte(from)
-	if trimmed := strings.TrimSpace(from); !strings.HasPrefix(trimmed, "{") && !strings.HasPrefix(trimmed, "[") && !strings.HasPrefix(trimmed, `"`) {
+	if trimmed := strings.TrimSpace(from); !strings.HasPrefix(trimmed, "{") && !strings.HasPrefix(trimmed, "[") &&
+		!strings.HasPrefix(trimmed, `"`) {
 		var err error
 		if text, err = os.ReadFile(from); err != nil {
 			return nil, err
@@ -229,7 +230,8 @@ func samples(ctx context.Context, a *app, args []string) error {
 			fmt.Fprintln(a.out, "The next one that comes is kept.")
 			return nil
 		}
-		fmt.Fprintf(a.out, "Kept. Start the draft on it with: woolsignal start %s -draft -sample %s\n", rest[0], rest[1])
+		fmt.Fprintf(a.out, "Kept. Start the draft on it with: woolsignal start %s -draft -sample %s\n", rest[0],
+			rest[1])
 		return nil
 	}
 	all, err := c.Samples(ctx, rest[0])

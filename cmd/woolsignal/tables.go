@@ -36,7 +36,8 @@ func tables(ctx context.Context, a *app, args []string) error {
 			for _, c := range t.Columns {
 				names = append(names, c.Name)
 			}
-			rows = append(rows, []string{t.ID, t.Title, fmt.Sprint(t.Rows), clip(strings.Join(names, ", "), 60), strings.Join(t.Used, ", ")})
+			rows = append(rows, []string{t.ID, t.Title, fmt.Sprint(t.Rows), clip(strings.Join(names, ", "), 60),
+				strings.Join(t.Used, ", ")})
 		}
 		return a.table(rows)
 	}

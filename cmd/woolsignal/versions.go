@@ -41,7 +41,8 @@ func (a *app) publish(ctx context.Context, folder string, p wire.Publish) error 
 		fmt.Fprintln(a.out, "Everything that is written is live already.")
 	}
 	for _, v := range versions {
-		fmt.Fprintf(a.out, "%s is live as version %d. Runs that are open finish on the version they began with.\n", v.Workflow, v.N)
+		fmt.Fprintf(a.out, "%s is live as version %d. Runs that are open finish on the version they began with.\n",
+			v.Workflow, v.N)
 	}
 	return nil
 }
@@ -129,7 +130,8 @@ func revert(ctx context.Context, a *app, args []string) error {
 	if *asJSON {
 		return a.printJSON(v)
 	}
-	fmt.Fprintf(a.out, "%s is live as version %d (%s). The draft is as it was.\n", rest[0], v.N, orElse(v.Note, "it already was"))
+	fmt.Fprintf(a.out, "%s is live as version %d (%s). The draft is as it was.\n", rest[0], v.N,
+		orElse(v.Note, "it already was"))
 	return nil
 }
 
@@ -168,7 +170,9 @@ func rename(ctx context.Context, a *app, args []string) error {
 	if err := a.refused("", a.client().Rename(ctx, rest[0], rest[1]), nil); err != nil {
 		return err
 	}
-	fmt.Fprintf(a.out, "%s is now %s, in its file, where others name it, and in its history. Export the files to have them so in your folder.\n", rest[0], rest[1])
+	fmt.Fprintf(a.out,
+		"%s is now %s, in its file, where others name it, and in its history. Export the files to have them so in "+
+			"your folder.\n", rest[0], rest[1])
 	return nil
 }
 
@@ -180,7 +184,8 @@ func deleteWorkflow(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	if !*yes {
-		if err := a.confirm("Nothing will start " + rest[0] + " any more; its open runs go on. Move it to the bin?"); err != nil {
+		if err := a.confirm("Nothing will start " + rest[0] +
+			" any more; its open runs go on. Move it to the bin?"); err != nil {
 			return err
 		}
 	}

@@ -52,7 +52,8 @@ func (a *app) printProblems(folder string, problems []flow.Problem) {
 		if p.Severity == flow.Wrong {
 			mark = ""
 		}
-		fmt.Fprintf(a.out, "%s/%s:%d:%d: %s%s\n", strings.TrimSuffix(folder, "/"), p.File, p.Line, p.Column, mark, p.What)
+		fmt.Fprintf(a.out, "%s/%s:%d:%d: %s%s\n", strings.TrimSuffix(folder, "/"), p.File, p.Line, p.Column, mark,
+			p.What)
 		if p.Why != "" {
 			indent(a.out, "    why: ", p.Why)
 		}
@@ -250,7 +251,8 @@ func workflows(ctx context.Context, a *app, args []string) error {
 		for _, d := range w.Week {
 			total, failed = total+d.Runs, failed+d.Failed
 		}
-		rows = append(rows, []string{w.ID, liveWords(w), w.Title, clip(strings.Join(w.Triggers, "; "), 60), last, fmt.Sprint(total), fmt.Sprint(failed)})
+		rows = append(rows, []string{w.ID, liveWords(w), w.Title, clip(strings.Join(w.Triggers, "; "), 60), last,
+			fmt.Sprint(total), fmt.Sprint(failed)})
 	}
 	return a.table(rows)
 }

@@ -34,14 +34,17 @@ limits: {turns: 3, tool_calls: 4, time: 10m, cost: 0.01, tries_per_tool: 2}
 	if len(problems) > 0 {
 		t.Fatal(problems)
 	}
-	moves := map[string]any{"type": "object", "required": []any{"hours_ahead", "calendar"}, "additionalProperties": false,
-		"properties": map[string]any{"hours_ahead": map[string]any{"type": "integer"}, "calendar": map[string]any{"type": "string"}}}
+	moves := map[string]any{"type": "object", "required": []any{"hours_ahead", "calendar"},
+		"additionalProperties": false,
+		"properties": map[string]any{"hours_ahead": map[string]any{"type": "integer"},
+			"calendar": map[string]any{"type": "string"}}}
 	compiled, err := schema.Compile(moves)
 	if err != nil {
 		t.Fatal(err)
 	}
-	specs := map[string]flow.Tool{"slots/find": {Name: "slots/find", ReadOnly: true}, "slots/unsaid": {Name: "slots/unsaid"},
-		"slots/free": {Name: "slots/free"}, "slots/move": {Name: "slots/move", Input: moves}}
+	specs := map[string]flow.Tool{"slots/find": {Name: "slots/find", ReadOnly: true},
+		"slots/unsaid": {Name: "slots/unsaid"},
+		"slots/free":   {Name: "slots/free"}, "slots/move": {Name: "slots/move", Input: moves}}
 	var grants []agent.Grant
 	for _, g := range a.Tools {
 		grant := agent.Grant{AgentTool: g, Spec: specs[g.Tool]}
@@ -54,7 +57,8 @@ limits: {turns: 3, tool_calls: 4, time: 10m, cost: 0.01, tries_per_tool: 2}
 }
 
 func scope() expr.Scope {
-	return expr.Scope{Now: noon, Names: map[string]any{"signal": map[string]any{"from": map[string]any{"name": "Ines"}}}}
+	return expr.Scope{Now: noon,
+		Names: map[string]any{"signal": map[string]any{"from": map[string]any{"name": "Ines"}}}}
 }
 
 // thinking is a state in which the model just asked for some tools.
@@ -89,7 +93,8 @@ func TestApprovalIsAskedWhenItMust(t *testing.T) {
 func TestFixedArgumentsAreNeitherSeenNorSet(t *testing.T) {
 	a, grants := desk(t)
 	offered := grants[3].Offered()
-	if p := offered["properties"].(map[string]any); p["calendar"] != nil || p["hours_ahead"] == nil || !reflect.DeepEqual(offered["required"], []any{"hours_ahead"}) {
+	if p := offered["properties"].(map[string]any); p["calendar"] != nil || p["hours_ahead"] == nil ||
+		!reflect.DeepEqual(offered["required"], []any{"hours_ahead"}) {
 		t.Errorf("the model is offered %v", offered)
 	}
 	if grants[3].Spec.Input["properties"].(map[string]any)["calendar"] == nil {
@@ -134,7 +139,8 @@ func TestLimits(t *testing.T) {
 		s, e := settled(thinking(find)), scope()
 		change(s, &e)
 		moves := s.Next(a, grants, e)
-		if len(moves) != 1 || want == "" && !moves[0].Ask || want != "" && (moves[0].Fail == nil || moves[0].Fail.Limit != want) {
+		if len(moves) != 1 || want == "" && !moves[0].Ask || want != "" &&
+			(moves[0].Fail == nil || moves[0].Fail.Limit != want) {
 			t.Errorf("limit %q: %+v", want, moves)
 		}
 	}
@@ -165,7 +171,8 @@ func TestAnswersJoinInTheOrderOfTheAsks(t *testing.T) {
 		t.Fatalf("half of the answers joined: %+v", s.Messages)
 	}
 	s.PutCall(agent.Call{ID: "call1", Ask: "a", State: agent.Declined, By: "Tobias Quill", Note: "not today"})
-	if len(s.Messages) != 4 || s.Messages[2].CallID != "a" || !strings.Contains(s.Messages[2].Text, "not today") || s.Messages[3].Text != "error: no" {
+	if len(s.Messages) != 4 || s.Messages[2].CallID != "a" || !strings.Contains(s.Messages[2].Text, "not today") ||
+		s.Messages[3].Text != "error: no" {
 		t.Errorf("joined as %+v", s.Messages[2:])
 	}
 	if kept := s.Remember(); len(kept) != 4 || kept[0].Text != "do it" {

@@ -178,7 +178,8 @@ func (g Grant) Offered() map[string]any {
 	}
 	out["properties"] = properties
 	if required, ok := g.Spec.Input["required"].([]any); ok {
-		out["required"] = slices.DeleteFunc(slices.Clone(required), func(v any) bool { n, _ := v.(string); return fixed(n) })
+		out["required"] = slices.DeleteFunc(slices.Clone(required),
+			func(v any) bool { n, _ := v.(string); return fixed(n) })
 	}
 	return out
 }
@@ -192,7 +193,8 @@ func (c *Call) report() string {
 	if c.Waited < longWait {
 		return c.outcome()
 	}
-	return fmt.Sprintf("%s (%s took %s to decide; it is now %s.)", c.outcome(), c.By, c.Waited.Round(time.Minute), c.Ended.UTC().Format("Monday 2 January 2006, 15:04 UTC"))
+	return fmt.Sprintf("%s (%s took %s to decide; it is now %s.)", c.outcome(), c.By, c.Waited.Round(time.Minute),
+		c.Ended.UTC().Format("Monday 2 January 2006, 15:04 UTC"))
 }
 
 func (c *Call) outcome() string {

@@ -64,7 +64,8 @@ func (c Calendar) WorkingDaysBetween(from, to time.Time) int {
 }
 
 // forms are the ways a moment may be written, most exact first.
-var forms = []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", time.DateOnly}
+var forms = []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05",
+	"2006-01-02 15:04", time.DateOnly}
 
 // Parse reads a moment as JSON and people write it: RFC 3339, or a date with
 // or without a time of day, which is then the workspace's.

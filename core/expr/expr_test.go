@@ -12,7 +12,8 @@ import (
 )
 
 func scope() expr.Scope {
-	body, _ := expr.DecodeJSON([]byte(`{"gross_kg": 412.5, "tare_kg": 31, "bales": 2.0, "notes": "dry", "Gross kg": 7, "lots": [{"kg": 1}, {"kg": 2.5}]}`))
+	body, _ := expr.DecodeJSON([]byte(`{"gross_kg": 412.5, "tare_kg": 31, "bales": 2.0, "notes": "dry", "Gross kg": ` +
+		`7, "lots": [{"kg": 1}, {"kg": 2.5}]}`))
 	return expr.Scope{
 		Names: map[string]any{"signal": map[string]any{"body": body},
 			"skipped": expr.Optional{}, "ran": expr.Optional{Value: map[string]any{"id": int64(7)}, There: true}},
@@ -59,7 +60,8 @@ func TestOneKindOfNumber(t *testing.T) {
 		`toJson({"a": [1, 2.50]})`:                         `{"a":[1,2.5]}`,
 		`parseCsv("grower,kg\nNettlecote,12\n")[0].grower`: "Nettlecote",
 		`toCsv([{"grower": "Skell Top", "kg": 3}])`:        "grower,kg\nSkell Top,3\n",
-		`[{"g": "a", "k": 1}, {"g": "b", "k": 2}, {"g": "a", "k": 3}].groupBy(r, r.g).map(b, b.key + ":" + text(sum(b.items.map(i, i.k))))`: []any{"a:4", "b:2"},
+		`[{"g": "a", "k": 1}, {"g": "b", "k": 2}, {"g": "a", "k": 3}].groupBy(r, r.g).map(b, b.key + ":" + ` +
+			`text(sum(b.items.map(i, i.k))))`: []any{"a:4", "b:2"},
 		`formatTime(now(), "%d.%m.%Y %H:%M")`:                "29.03.2026 00:30",
 		`workingDays("2026-11-20", 1) == time("2026-11-23")`: true,
 		`workingDaysBetween("2026-11-20", "2026-11-24")`:     int64(2),
@@ -116,13 +118,15 @@ func TestWorkIsBounded(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.Eval(expr.Scope{Names: map[string]any{"l": list}}); err == nil || !strings.Contains(err.Error(), "too much work") {
+	if _, err := p.Eval(expr.Scope{Names: map[string]any{"l": list}}); err == nil ||
+		!strings.Contains(err.Error(), "too much work") {
 		t.Errorf("a cubic expression gave %v", err)
 	}
 }
 
 func TestReferences(t *testing.T) {
-	p, err := expr.Compile(`net.kg > 2 && has(row.id) && xs.exists(x, x.kg == signal.body["Gross kg"]) && row.?lane.orValue("") == ""`)
+	p, err := expr.Compile(`net.kg > 2 && has(row.id) && xs.exists(x, x.kg == signal.body["Gross kg"]) && ` +
+		`row.?lane.orValue("") == ""`)
 	if err != nil {
 		t.Fatal(err)
 	}

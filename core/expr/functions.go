@@ -28,7 +28,8 @@ const calendarName = "@calendar"
 func functions() []cel.EnvOption {
 	return []cel.EnvOption{
 		cel.Variable(calendarName, cel.DynType),
-		withCalendar("time", 1), withCalendar("formatTime", 2), withCalendar("workingDays", 2), withCalendar("workingDaysBetween", 2),
+		withCalendar("time", 1), withCalendar("formatTime", 2), withCalendar("workingDays", 2),
+		withCalendar("workingDaysBetween", 2),
 		withCalendar("text", 1), withCalendar("text", 2),
 		dynamic("@time", 2, func(args ...ref.Val) ref.Val { return moment(args[0], args[1]) }),
 		dynamic("@formatTime", 3, formatTime),
@@ -43,13 +44,17 @@ func functions() []cel.EnvOption {
 			return args[0]
 		}),
 		cel.Function("@sort",
-			cel.Overload("sort_values", []*cel.Type{cel.DynType}, cel.DynType, cel.UnaryBinding(func(v ref.Val) ref.Val { return sorted(v, v) })),
-			cel.Overload("sort_values_by_keys", []*cel.Type{cel.DynType, cel.DynType}, cel.DynType, cel.BinaryBinding(sorted))),
+			cel.Overload("sort_values", []*cel.Type{cel.DynType}, cel.DynType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return sorted(v, v) })),
+			cel.Overload("sort_values_by_keys", []*cel.Type{cel.DynType, cel.DynType}, cel.DynType,
+				cel.BinaryBinding(sorted))),
 		dynamic("sum", 1, sum),
 		dynamic("average", 1, average),
 		cel.Function("@text",
-			cel.Overload("text_value", []*cel.Type{cel.DynType, cel.DynType}, cel.StringType, cel.BinaryBinding(func(v, in ref.Val) ref.Val { return toText(v, types.String("\n"), in) })),
-			cel.Overload("text_list", []*cel.Type{cel.DynType, cel.StringType, cel.DynType}, cel.StringType, cel.FunctionBinding(toText))),
+			cel.Overload("text_value", []*cel.Type{cel.DynType, cel.DynType}, cel.StringType,
+				cel.BinaryBinding(func(v, in ref.Val) ref.Val { return toText(v, types.String("\n"), in) })),
+			cel.Overload("text_list", []*cel.Type{cel.DynType, cel.StringType, cel.DynType}, cel.StringType,
+				cel.FunctionBinding(toText))),
 		dynamic("parseJson", 1, parseJSON),
 		dynamic("toJson", 1, toJSON),
 		dynamic("parseCsv", 1, parseCSV),
@@ -76,9 +81,10 @@ func dynamic(name string, count int, call func(args ...ref.Val) ref.Val) cel.Env
 
 // withCalendar makes name(args…) see the workspace's calendar.
 func withCalendar(name string, count int) cel.EnvOption {
-	return cel.Macros(cel.GlobalMacro(name, count, func(eh parser.ExprHelper, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
-		return eh.NewCall("@"+name, append(slices.Clone(args), eh.NewIdent(calendarName))...), nil
-	}))
+	return cel.Macros(cel.GlobalMacro(name, count,
+		func(eh parser.ExprHelper, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
+			return eh.NewCall("@"+name, append(slices.Clone(args), eh.NewIdent(calendarName))...), nil
+		}))
 }
 
 // expandGroup turns rows.groupBy(r, key) into pairs of key and row.
@@ -131,7 +137,8 @@ func formatTime(args ...ref.Val) ref.Val {
 	at, ok := moment(args[0], args[2]).(types.Timestamp)
 	layout, isText := args[1].(types.String)
 	if !ok || !isText {
-		return firstError(moment(args[0], args[2]), types.NewErr("the layout of formatTime is a text such as \"%%d.%%m.%%Y\""))
+		return firstError(moment(args[0], args[2]),
+			types.NewErr("the layout of formatTime is a text such as \"%%d.%%m.%%Y\""))
 	}
 	return types.String(strftime.Format(string(layout), at.Time))
 }
@@ -140,7 +147,8 @@ func workingDays(args ...ref.Val) ref.Val {
 	at, ok := moment(args[0], args[2]).(types.Timestamp)
 	days, isNumber := asFloat(args[1])
 	if !ok || !isNumber || days < -10_000 || days > 10_000 {
-		return firstError(moment(args[0], args[2]), types.NewErr("workingDays takes a time and a number of days, at most 10000"))
+		return firstError(moment(args[0], args[2]),
+			types.NewErr("workingDays takes a time and a number of days, at most 10000"))
 	}
 	return types.Timestamp{Time: args[2].(calendarVal).AddWorkingDays(at.Time, int(days))}
 }
@@ -203,7 +211,8 @@ func group(args ...ref.Val) ref.Val {
 	}
 	out := make([]ref.Val, len(buckets))
 	for i, b := range buckets {
-		out[i] = types.DefaultTypeAdapter.NativeToValue(map[string]ref.Val{"key": b.key, "items": types.NewRefValList(types.DefaultTypeAdapter, b.items)})
+		out[i] = types.DefaultTypeAdapter.NativeToValue(map[string]ref.Val{"key": b.key,
+			"items": types.NewRefValList(types.DefaultTypeAdapter, b.items)})
 	}
 	return types.NewRefValList(types.DefaultTypeAdapter, out)
 }

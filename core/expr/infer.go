@@ -244,7 +244,8 @@ func (w *walker) name(e ast.Expr, in *bound) Type {
 func (w *walker) must(e ast.Expr, t Type, instead string) Type {
 	if t.Optional {
 		name := written(e)
-		w.find(e, Finding{What: name + " may be missing", Why: "its step may be skipped or fail, or not every way sets it; then this expression fails the step",
+		w.find(e, Finding{What: name + " may be missing",
+			Why:    "its step may be skipped or fail, or not every way sets it; then this expression fails the step",
 			Remedy: "read it as " + name + instead + ".orValue(…)"})
 	}
 	t.Optional = false
@@ -262,14 +263,17 @@ func (w *walker) field(e ast.Expr, of Type, name, field string, tested bool) Typ
 	case of.Shape["type"] == "time" || of.Shape["type"] == "duration":
 		presence = shape.Absent
 	case presence == shape.Maybe && !tested && of.Shape.Ours():
-		w.find(e, Finding{What: whole + " may be missing", Why: "not every way through the steps sets it; then this expression fails the step",
+		w.find(e, Finding{What: whole + " may be missing",
+			Why:    "not every way through the steps sets it; then this expression fails the step",
 			Remedy: "read it as " + name + ".?" + field + ".orValue(…)"})
 	case presence == shape.Maybe && !tested:
-		w.find(e, Finding{What: whole + " may be missing", Why: "its schema does not require it; without it this expression fails the step", Remark: true,
+		w.find(e, Finding{What: whole + " may be missing",
+			Why: "its schema does not require it; without it this expression fails the step", Remark: true,
 			Remedy: "read it as " + name + ".?" + field + ".orValue(…), or require it in the schema"})
 	}
 	if presence == shape.Absent {
-		w.find(e, Finding{What: whole + ": there is no " + field, Remedy: of.Shape.Has(name), Got: field, Among: of.Shape.Names()})
+		w.find(e, Finding{What: whole + ": there is no " + field, Remedy: of.Shape.Has(name), Got: field,
+			Among: of.Shape.Names()})
 		return Type{}
 	}
 	return Type{Shape: inner}

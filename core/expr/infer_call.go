@@ -16,12 +16,17 @@ var results = map[string]shape.Shape{}
 
 func init() {
 	for s, names := range map[string]string{
-		"number": "size int double uint @whole round indexOf lastIndexOf sum average @workingDaysBetween math.ceil math.floor math.round math.trunc math.abs math.sign math.sqrt math.@max math.@min math.isNaN getFullYear getMonth getDate getDayOfMonth getDayOfYear getDayOfWeek getHours getMinutes getSeconds getMilliseconds",
-		"text":   "string @text @formatTime toJson toCsv charAt join lowerAscii upperAscii replace substring trim format strings.quote base64.encode type",
-		"bool":   "bool startsWith endsWith contains matches hasValue sets.contains sets.equivalent sets.intersects @in",
+		"number": "size int double uint @whole round indexOf lastIndexOf sum average @workingDaysBetween math.ceil " +
+			"math.floor math.round math.trunc math.abs math.sign math.sqrt math.@max math.@min math.isNaN " +
+			"getFullYear getMonth getDate getDayOfMonth getDayOfYear getDayOfWeek getHours getMinutes getSeconds " +
+			"getMilliseconds",
+		"text": "string @text @formatTime toJson toCsv charAt join lowerAscii upperAscii replace substring trim " +
+			"format strings.quote base64.encode type",
+		"bool": "bool startsWith endsWith contains matches hasValue sets.contains sets.equivalent sets.intersects @in",
 	} {
 		for _, name := range strings.Fields(names) {
-			results[name] = map[string]shape.Shape{"number": shape.Number(), "text": shape.Text(), "bool": shape.Bool()}[s]
+			results[name] = map[string]shape.Shape{"number": shape.Number(), "text": shape.Text(),
+				"bool": shape.Bool()}[s]
 		}
 	}
 	results["split"] = shape.List(shape.Text())
@@ -54,7 +59,8 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 	case "orValue":
 		target, otherwise := w.walk(call.Target(), in), w.walk(args[0], in)
 		if !target.Optional && target.Shape != nil && call.Target().Kind() != ast.CallKind {
-			w.find(e, Finding{What: written(call.Target()) + " is always there", Why: "orValue belongs behind .? or a step that may be skipped", Remark: true})
+			w.find(e, Finding{What: written(call.Target()) + " is always there",
+				Why: "orValue belongs behind .? or a step that may be skipped", Remark: true})
 		}
 		return known(shape.Union(target.Shape, otherwise.Shape))
 	case "or", "optMap", "optFlatMap":
@@ -68,11 +74,13 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 		return known(shape.Bool())
 	case operators.Conditional:
 		w.condition(args[0], in)
-		yes, no := w.knowing(nulls(args[0], operators.NotEquals), args[1], in), w.knowing(nulls(args[0], operators.Equals), args[2], in)
+		yes, no := w.knowing(nulls(args[0], operators.NotEquals), args[1],
+			in), w.knowing(nulls(args[0], operators.Equals), args[2], in)
 		return Type{Shape: shape.Union(leaving(yes.Shape), leaving(no.Shape)), Optional: yes.Optional || no.Optional}
 	case operators.LogicalAnd, operators.LogicalOr:
 		w.condition(args[0], in)
-		test := map[string]string{operators.LogicalAnd: operators.NotEquals, operators.LogicalOr: operators.Equals}[call.FunctionName()]
+		test := map[string]string{operators.LogicalAnd: operators.NotEquals,
+			operators.LogicalOr: operators.Equals}[call.FunctionName()]
 		before := w.there
 		w.there = append(slices.Clone(before), nulls(args[0], test)...)
 		w.condition(args[1], in)
@@ -86,7 +94,8 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 	case operators.Negate:
 		t := w.must(args[0], w.walk(args[0], in), "")
 		return t
-	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals, operators.Equals, operators.NotEquals:
+	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals,
+		operators.Equals, operators.NotEquals:
 		return w.compare(e, call.FunctionName(), args, in)
 	case "first", "last":
 		target := w.walk(call.Target(), in)
@@ -118,7 +127,8 @@ func nulls(test ast.Expr, operator string) []string {
 		return nil
 	}
 	call := test.AsCall()
-	joint := map[string]string{operators.NotEquals: operators.LogicalAnd, operators.Equals: operators.LogicalOr}[operator]
+	joint := map[string]string{operators.NotEquals: operators.LogicalAnd,
+		operators.Equals: operators.LogicalOr}[operator]
 	switch call.FunctionName() {
 	case joint:
 		return append(nulls(call.Args()[0], operator), nulls(call.Args()[1], operator)...)
@@ -161,14 +171,16 @@ func (w *walker) children(call ast.CallExpr, in *bound) Type {
 
 // namespace tells math in math.ceil(x) from a value.
 func namespace(e ast.Expr) bool {
-	return e.Kind() == ast.IdentKind && slices.Contains([]string{"math", "strings", "sets", "base64", "lists", "optional", "cel"}, e.AsIdent())
+	return e.Kind() == ast.IdentKind && slices.Contains([]string{"math", "strings", "sets", "base64", "lists",
+		"optional", "cel"}, e.AsIdent())
 }
 
 // condition insists on a yes or no.
 func (w *walker) condition(e ast.Expr, in *bound) {
 	t := w.must(e, w.walk(e, in), "")
 	if k := kind(t); k != "" && k != "bool" {
-		w.find(e, Finding{What: fmt.Sprintf("%s is %s, and a yes or no is needed here", written(e), shape.Words(k)), Remedy: "compare it with something, as in x > 0 or x == \"wet\""})
+		w.find(e, Finding{What: fmt.Sprintf("%s is %s, and a yes or no is needed here", written(e), shape.Words(k)),
+			Remedy: "compare it with something, as in x > 0 or x == \"wet\""})
 	}
 }
 
@@ -187,7 +199,8 @@ func (w *walker) index(e ast.Expr, args []ast.Expr, in *bound, tested bool) Type
 	return Type{}
 }
 
-var verbs = map[string]string{operators.Add: "added", operators.Subtract: "subtracted", operators.Multiply: "multiplied", operators.Divide: "divided", operators.Modulo: "divided"}
+var verbs = map[string]string{operators.Add: "added", operators.Subtract: "subtracted",
+	operators.Multiply: "multiplied", operators.Divide: "divided", operators.Modulo: "divided"}
 
 func (w *walker) arithmetic(e ast.Expr, operator string, args []ast.Expr, in *bound) Type {
 	l, r := w.must(args[0], w.walk(args[0], in), ""), w.must(args[1], w.walk(args[1], in), "")
@@ -217,7 +230,8 @@ func (w *walker) arithmetic(e ast.Expr, operator string, args []ast.Expr, in *bo
 	case a == "text" && (b == "time" || b == "duration"), b == "text" && (a == "time" || a == "duration"):
 		remedy = "write time(…) around the text"
 	}
-	w.find(e, Finding{What: fmt.Sprintf("%s and %s cannot be %s", shape.Words(a), shape.Words(b), verbs[operator]), Remedy: remedy})
+	w.find(e, Finding{What: fmt.Sprintf("%s and %s cannot be %s", shape.Words(a), shape.Words(b), verbs[operator]),
+		Remedy: remedy})
 	return Type{}
 }
 
@@ -248,7 +262,8 @@ func (w *walker) comprehension(e ast.Expr, in *bound) Type {
 	switch kind(over) {
 	case "", "list", "map":
 	default:
-		w.find(c.IterRange(), Finding{What: written(c.IterRange()) + " is " + shape.Words(kind(over)) + ", and only a list or a map can be gone through"})
+		w.find(c.IterRange(), Finding{What: written(c.IterRange()) + " is " + shape.Words(kind(over)) +
+			", and only a list or a map can be gone through"})
 	}
 	item := Type{}
 	if kind(over) == "list" {

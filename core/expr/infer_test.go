@@ -15,7 +15,8 @@ func known() expr.Names {
 	body := shape.Shape{"type": "object", "required": []any{"kg"}, "properties": map[string]any{
 		"kg": map[string]any{"type": "number"}, "notes": map[string]any{"type": "string"}}}
 	return expr.Names{
-		"net":     {Shape: shape.Map(map[string]shape.Shape{"kg": shape.Number(), "at": shape.Time(), "odd": nil, "lane": shape.Text()}, "lane")},
+		"net": {Shape: shape.Map(map[string]shape.Shape{"kg": shape.Number(), "at": shape.Time(), "odd": nil,
+			"lane": shape.Text()}, "lane")},
 		"row":     {Shape: shape.Map(map[string]shape.Shape{"id": shape.Number()}), Optional: true},
 		"lots":    {Shape: shape.List(lot)},
 		"signal":  {Shape: shape.Map(map[string]shape.Shape{"body": body})},
@@ -98,14 +99,17 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 		f := findings[0]
 		what, remedy, _ := strings.Cut(want, "|")
 		at, what, _ := strings.Cut(what, " ")
-		if got := strings.TrimSpace(strings.Join([]string{strconv.Itoa(f.Offset), f.What}, " ")); !strings.HasPrefix(got, at+" "+what) || !strings.Contains(f.Remedy, remedy) {
+		if got := strings.TrimSpace(strings.Join([]string{strconv.Itoa(f.Offset), f.What},
+			" ")); !strings.HasPrefix(got, at+" "+what) || !strings.Contains(f.Remedy, remedy) {
 			t.Errorf("%s: %s (%s), want %s", source, got, f.Remedy, want)
 		}
 	}
 }
 
 func FuzzExpression(f *testing.F) {
-	for _, source := range []string{`lots.groupBy(l, l.grower)[0].items`, `net.?lane.orValue("none")`, `math.ceil(1.5) == 2.0`, `lots.sortBy(l, l.kg).map(l, l.kg)[0]`, `now() - time("2026-11-23")`, `parseCsv("a\n1")[0].a`, `x == null ? 1 : x.y`} {
+	for _, source := range []string{`lots.groupBy(l, l.grower)[0].items`, `net.?lane.orValue("none")`,
+		`math.ceil(1.5) == 2.0`, `lots.sortBy(l, l.kg).map(l, l.kg)[0]`, `now() - time("2026-11-23")`,
+		`parseCsv("a\n1")[0].a`, `x == null ? 1 : x.y`} {
 		f.Add(source)
 	}
 	f.Fuzz(func(t *testing.T, source string) {

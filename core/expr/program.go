@@ -142,7 +142,8 @@ func (p *Program) Holds(scope Scope) (bool, error) {
 	}
 	b, ok := v.(bool)
 	if !ok {
-		return false, &Error{Source: p.Source, Message: fmt.Sprintf("a condition must be true or false, this is %s", Kind(v))}
+		return false, &Error{Source: p.Source,
+			Message: fmt.Sprintf("a condition must be true or false, this is %s", Kind(v))}
 	}
 	return b, nil
 }
@@ -161,14 +162,16 @@ func issueError(source string, issues *cel.Issues) error {
 	for i := 0; i < first.Location.Line()-1 && i < len(lines); i++ {
 		offset += len(lines[i])
 	}
-	return &Error{Source: source, Offset: offset + max(first.Location.Column(), 0), Message: plainMessage(first.Message)}
+	return &Error{Source: source, Offset: offset + max(first.Location.Column(), 0),
+		Message: plainMessage(first.Message)}
 }
 
 // plainMessage rewords what CEL says where its words assume a programmer.
 func plainMessage(m string) string {
 	m = strings.TrimPrefix(m, "ERROR: ")
 	switch {
-	case strings.Contains(m, "division by zero"), strings.Contains(m, "divide by zero"), strings.Contains(m, "modulus by zero"):
+	case strings.Contains(m, "division by zero"), strings.Contains(m, "divide by zero"), strings.Contains(m,
+		"modulus by zero"):
 		return "division by zero"
 	case strings.Contains(m, "actual cost limit exceeded"):
 		return "this takes too much work: the limit on one expression is reached"
@@ -190,7 +193,8 @@ func plainMessage(m string) string {
 func canLoop(parsed *cel.Ast) bool {
 	loops := false
 	ast.PreOrderVisit(parsed.NativeRep().Expr(), ast.NewExprVisitor(func(e ast.Expr) {
-		loops = loops || e.Kind() == ast.ComprehensionKind || e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lists.range"
+		loops = loops || e.Kind() == ast.ComprehensionKind || e.Kind() == ast.CallKind &&
+			e.AsCall().FunctionName() == "lists.range"
 	}))
 	return loops
 }

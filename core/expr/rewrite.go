@@ -9,7 +9,8 @@ import (
 
 // fractional are the functions that give CEL's other kind of number even
 // where it is whole.
-var fractional = []string{"double", "uint", "math.ceil", "math.floor", "math.round", "math.trunc", "math.abs", "math.sign", "math.sqrt", "math.@max", "math.@min"}
+var fractional = []string{"double", "uint", "math.ceil", "math.floor", "math.round", "math.trunc", "math.abs",
+	"math.sign", "math.sqrt", "math.@max", "math.@min"}
 
 // sorting are CEL's functions that sort, with the number of their arguments.
 var sorting = map[string]int{"sort": 0, "@sortByAssociatedKeys": 1}

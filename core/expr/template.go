@@ -37,7 +37,8 @@ func CompileText(source string) (*Template, error) {
 		literal.WriteString(rest[:i])
 		end := expressionEnd(rest[i+2:])
 		if end < 0 {
-			return nil, &Error{Source: source, Offset: base + i, Message: "a ${ without its closing }; write $${ for a literal ${"}
+			return nil, &Error{Source: source, Offset: base + i,
+				Message: "a ${ without its closing }; write $${ for a literal ${"}
 		}
 		inner := rest[i+2 : i+2+end]
 		program, err := Compile(inner)

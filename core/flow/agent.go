@@ -44,9 +44,12 @@ func (a *Agent) Fields() []Field {
 	return []Field{
 		{Name: "agent", Into: &a.ID, Required: true, Help: "Its id, the file's name.", Example: "depot-clerk"},
 		{Name: "title", Into: &a.Title, Required: true, Help: "The name people see.", Example: "Depot clerk"},
-		{Name: "purpose", Into: &a.Purpose, Help: "What it is for, in one sentence; it is told so.", Example: "You find and book slots at the depot."},
-		{Name: "model", Into: &a.Model, Holds: HoldsModel, Required: true, Help: "The model it thinks with.", Example: "medium"},
-		{Name: "instructions", Into: &a.Instructions, Missing: "the agent is told nothing about its work", Help: "What it is told about its work; it sees signal.", Example: "|"},
+		{Name: "purpose", Into: &a.Purpose, Help: "What it is for, in one sentence; it is told so.",
+			Example: "You find and book slots at the depot."},
+		{Name: "model", Into: &a.Model, Holds: HoldsModel, Required: true, Help: "The model it thinks with.",
+			Example: "medium"},
+		{Name: "instructions", Into: &a.Instructions, Missing: "the agent is told nothing about its work",
+			Help: "What it is told about its work; it sees signal.", Example: "|"},
 		{Name: "tools", Into: ListOf(&a.Tools), Help: "The tools it may use.", Example: "[depot-calendar/find]"},
 		{Name: "memory", Into: Inside(&a.Memory), Help: "What it remembers."},
 		{Name: "limits", Into: Inside(&a.Limits), Help: "What bounds one task."},
@@ -63,7 +66,8 @@ type Memory struct {
 func (m *Memory) Fields() []Field {
 	return []Field{
 		{Name: "keep", Into: Inside(&m.Keep), Help: "How much of a conversation it remembers."},
-		{Name: "facts", Into: &m.Facts, Choices: []string{"person", "workspace"}, Help: "Whose lasting facts it knows.", Example: "[person]"},
+		{Name: "facts", Into: &m.Facts, Choices: []string{"person", "workspace"}, Help: "Whose lasting facts it knows.",
+			Example: "[person]"},
 	}
 }
 
@@ -80,9 +84,12 @@ func (k *Keeping) Fields() []Field {
 // Fields are what a granted tool may say.
 func (t *AgentTool) Fields() []Field {
 	return []Field{
-		{Name: "tool", Into: &t.Tool, Holds: HoldsTool, Required: true, Help: "The tool.", Example: "depot-calendar/add_event"},
-		{Name: "approval", Into: Group(&t.Approval), Help: "When a person is asked before it is used.", Example: "none"},
-		{Name: "args", Into: &t.Args, Help: "Arguments that are fixed: the model neither sees nor sets them.", Example: "{calendar: docks}"},
+		{Name: "tool", Into: &t.Tool, Holds: HoldsTool, Required: true, Help: "The tool.",
+			Example: "depot-calendar/add_event"},
+		{Name: "approval", Into: Group(&t.Approval), Help: "When a person is asked before it is used.",
+			Example: "none"},
+		{Name: "args", Into: &t.Args, Help: "Arguments that are fixed: the model neither sees nor sets them.",
+			Example: "{calendar: docks}"},
 	}
 }
 
@@ -99,15 +106,18 @@ func (t *AgentTool) Word(name string) { t.Tool = name }
 func (a *Approval) Fields() []Field {
 	return []Field{
 		{Name: "each", Into: &a.each, Help: "Somebody is asked each time.", Example: "true"},
-		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.", Example: "args.price > 100"},
-		{Name: "by", Into: &a.By, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.", Example: "owner"},
+		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.",
+			Example: "args.price > 100"},
+		{Name: "by", Into: &a.By, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.",
+			Example: "owner"},
 	}
 }
 
 // Agree insists on one way to be asked.
 func (a *Approval) Agree(m Reading) {
 	if m.Has("each") == m.Has("when") || m.Has("each") && !a.each {
-		m.Wrong("", "add each: true, or when: an expression over args", "approval must say when a person is asked, in one way")
+		m.Wrong("", "add each: true, or when: an expression over args",
+			"approval must say when a person is asked, in one way")
 	}
 }
 
@@ -122,9 +132,11 @@ func (l *Limits) Fields() []Field {
 	return []Field{
 		{Name: "turns", Into: &l.Turns, Default: "12", Help: "How often the model is asked.", Example: "8"},
 		{Name: "tool_calls", Into: &l.ToolCalls, Default: "20", Help: "How many calls it makes.", Example: "10"},
-		{Name: "time", Into: &l.Time, Default: "15m", Help: "How long it works; waiting for people does not count.", Example: "5m"},
+		{Name: "time", Into: &l.Time, Default: "15m", Help: "How long it works; waiting for people does not count.",
+			Example: "5m"},
 		{Name: "cost", Into: &l.Cost, Help: "What it may spend, in the workspace's currency.", Example: "0.50"},
-		{Name: "tries_per_tool", Into: &l.TriesPerTool, Default: "2", Least: 1, Most: 100, Help: "How often one tool may fail.", Example: "3"},
+		{Name: "tries_per_tool", Into: &l.TriesPerTool, Default: "2", Least: 1, Most: 100,
+			Help: "How often one tool may fail.", Example: "3"},
 	}
 }
 

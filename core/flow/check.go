@@ -108,7 +108,8 @@ func (c *Checker) workflow(flow *Workflow) {
 
 func (c *Checker) schema(s *Schema) {
 	if s != nil && s.Path != "" && s.Doc == nil {
-		c.Wrong(s.At, DidYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s", s.Path)
+		c.Wrong(s.At, DidYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s",
+			s.Path)
 	}
 }
 
@@ -142,7 +143,8 @@ func (c *Checker) loops(flow *Workflow) {
 				slices.Reverse(path)
 				round := append(append([]string{flow.ID}, path...), flow.ID)
 				c.Report(s.At, Problem{What: "these call each other without end: " + strings.Join(round, " → "),
-					Why: "each run would start another until the limits end it", Remedy: "let one of them give a result instead of calling on"})
+					Why:    "each run would start another until the limits end it",
+					Remedy: "let one of them give a result instead of calling on"})
 			}
 		}
 	})
@@ -153,7 +155,8 @@ func (c *Checker) loops(flow *Workflow) {
 func (c *Checker) Model(at Pos, name string) {
 	name = cmp.Or(name, c.Workflow.Model, c.Workspace.Model)
 	if name == "" {
-		c.Report(at, Problem{What: "no model is named for this", Why: "a judgement, a fill or an answer needs a model to make it",
+		c.Report(at, Problem{What: "no model is named for this",
+			Why:    "a judgement, a fill or an answer needs a model to make it",
 			Remedy: "add model: to " + MainFile + ", one of " + strings.Join(c.Workspace.ModelNames(), ", ")})
 	} else if _, _, ok := c.Workspace.FindModel(name); !ok {
 		c.Wrong(at, DidYouMean(name, c.Workspace.ModelNames()), "no connection offers the model %s", name)
@@ -167,19 +170,24 @@ func (c *Checker) people(at Pos, who string) {
 	}
 	if strings.Contains(who, "@") {
 		if !c.here(who) {
-			c.Report(at, Problem{What: "nobody here has the e-mail " + who, Why: "it would be waited for an answer that nobody can give",
-				Remedy: cmp.Or(DidYouMean(who, slices.Sorted(maps.Keys(c.Workspace.People))), "invite them first, or name somebody who is here")})
+			c.Report(at, Problem{What: "nobody here has the e-mail " + who,
+				Why: "it would be waited for an answer that nobody can give",
+				Remedy: cmp.Or(DidYouMean(who, slices.Sorted(maps.Keys(c.Workspace.People))),
+					"invite them first, or name somebody who is here")})
 		}
 		return
 	}
 	members, ok := c.Workspace.Teams[who]
 	switch {
 	case !ok:
-		c.Wrong(at, "name a person's e-mail, a role, or a team of "+MainFile+": "+strings.Join(slices.Sorted(maps.Keys(c.Workspace.Teams)), ", "), "nobody is called %s", who)
+		c.Wrong(at, "name a person's e-mail, a role, or a team of "+MainFile+": "+
+			strings.Join(slices.Sorted(maps.Keys(c.Workspace.Teams)), ", "), "nobody is called %s", who)
 	case len(members) == 0:
 		c.Wrong(at, "add members to it in "+MainFile, "the team %s has no members", who)
 	case !slices.ContainsFunc(members, c.here):
-		c.Report(at, Problem{What: "nobody of the team " + who + " is here", Why: "it would be waited for an answer that nobody can give", Remedy: "invite one of them first: " + strings.Join(members, ", ")})
+		c.Report(at, Problem{What: "nobody of the team " + who + " is here",
+			Why: "it would be waited for an answer that nobody can give", Remedy: "invite one of them first: " +
+				strings.Join(members, ", ")})
 	}
 }
 
@@ -194,7 +202,8 @@ func (c *Checker) teams() {
 	for _, team := range slices.Sorted(maps.Keys(c.Workspace.Teams)) {
 		for _, member := range c.Workspace.Teams[team] {
 			if !c.here(member) {
-				c.add(Remark, Pos{1, 1}, DidYouMean(member, slices.Sorted(maps.Keys(c.Workspace.People))), "nobody here has the e-mail %s, of the team %s", member, team)
+				c.add(Remark, Pos{1, 1}, DidYouMean(member, slices.Sorted(maps.Keys(c.Workspace.People))),
+					"nobody here has the e-mail %s, of the team %s", member, team)
 			}
 		}
 	}

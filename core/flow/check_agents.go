@@ -32,7 +32,8 @@ func (c *Checker) agent(a *Agent) {
 func (c *Checker) approval(t AgentTool, spec Tool) {
 	switch {
 	case t.Approval == nil && !spec.ReadOnly:
-		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it", Why: "what an agent reads may talk it into using the tool",
+		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it",
+			Why:    "what an agent reads may talk it into using the tool",
 			Remedy: "add approval: none, or approval: with each: true and by:"})
 	case t.Approval == nil:
 	case t.Approval.None && !spec.ReadOnly:

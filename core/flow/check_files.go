@@ -9,7 +9,9 @@ import (
 )
 
 // secretForms are texts that look like keys of services, whichever.
-var secretForms = regexp.MustCompile(`\b(whsec_[A-Za-z0-9+/=]{16,}|sk-[A-Za-z0-9_-]{16,}|gh[pousr]_[A-Za-z0-9]{20,}|xox[a-z]-[A-Za-z0-9-]{10,}|AKIA[0-9A-Z]{12,}|eyJ[A-Za-z0-9_-]{10,}\.[A-Za-z0-9_-]{10,})|-----BEGIN [A-Z ]*PRIVATE KEY-----`)
+var secretForms = regexp.MustCompile(`\b(whsec_[A-Za-z0-9+/=]{16,}|sk-[A-Za-z0-9_-]{16,}|` +
+	`gh[pousr]_[A-Za-z0-9]{20,}|xox[a-z]-[A-Za-z0-9-]{10,}|AKIA[0-9A-Z]{12,}|` +
+	`eyJ[A-Za-z0-9_-]{10,}\.[A-Za-z0-9_-]{10,})|-----BEGIN [A-Z ]*PRIVATE KEY-----`)
 
 // secrets finds keys that were written into files.
 func (c *Checker) secrets() {
@@ -17,8 +19,11 @@ func (c *Checker) secrets() {
 		for i, line := range strings.Split(c.Workspace.Files[path], "\n") {
 			if at := secretForms.FindStringIndex(line); at != nil {
 				c.file = path
-				c.Report(Pos{i + 1, at[0] + 1}, Problem{What: "this looks like a secret", Why: "files are read, copied and exported; a secret in one is a secret no more",
-					Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, and remove it here"})
+				c.Report(Pos{i + 1, at[0] + 1},
+					Problem{What: "this looks like a secret",
+						Why: "files are read, copied and exported; a secret in one is a secret no more",
+						Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, " +
+							"and remove it here"})
 			}
 		}
 	}

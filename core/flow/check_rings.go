@@ -23,9 +23,12 @@ func (c *Checker) rings(flow *Workflow) {
 			continue
 		}
 		if round := c.leadsTo(flow, watched, map[string]bool{}); round != nil {
-			c.Report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " + strings.Join(append(round, flow.ID), " → "),
-				Why:    fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed", c.Workspace.MostLinks),
-				Remedy: "see that rows it writes itself do not start it, as with a step's when:, or by watching for the other of added and changed"})
+			c.Report(t.At, Problem{Severity: Remark, What: "a run of this writes rows that start it again: " +
+				strings.Join(append(round, flow.ID), " → "),
+				Why: fmt.Sprintf("where no condition ends this, a chain of %d runs is stopped as failed",
+					c.Workspace.MostLinks),
+				Remedy: "see that rows it writes itself do not start it, as with a step's when:, or by watching for " +
+					"the other of added and changed"})
 		}
 	}
 }

@@ -177,6 +177,7 @@ func (c *Checker) noTool(at Pos, name string) {
 	case c.Workspace.Connections[of] != nil, c.Workspace.Tables[of] != nil, of == "documents":
 		c.Wrong(at, "woolsignal tools "+of+" lists those there are", "there is no tool %s", name)
 	default:
-		c.Wrong(at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another", "there is no tool %s: nothing here is called %s", name, of)
+		c.Wrong(at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another",
+			"there is no tool %s: nothing here is called %s", name, of)
 	}
 }

@@ -31,7 +31,8 @@ func (c *Checker) address(flow *Workflow, t Trigger, taken map[string]string) {
 		return
 	}
 	if other, ok := taken[place]; ok {
-		c.Report(t.At, Problem{What: "the workflow " + other + " already has " + words, Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
+		c.Report(t.At, Problem{What: "the workflow " + other + " already has " + words,
+			Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
 	}
 	taken[place] = flow.ID
 }
@@ -68,7 +69,8 @@ func (c *Checker) connected(at Pos, id, kind string) {
 
 func (c *Checker) signingKey(at Pos, id string) {
 	if v, ok := c.Workspace.Connections[id]; id != "" && (!ok || v.Kind != "signing_key") {
-		c.Report(at, Problem{What: "there is no signing key called " + id, Why: "without it nobody can tell a delivery from a forgery",
+		c.Report(at, Problem{What: "there is no signing key called " + id,
+			Why:    "without it nobody can tell a delivery from a forgery",
 			Remedy: "add connections/" + id + ".yaml with signing_key:"})
 	}
 }
@@ -79,13 +81,16 @@ func (c *Checker) tables() {
 	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Tables)) {
 		c.file = c.Workspace.Tables[id].file
 		if _, taken := c.Workspace.Connections[id]; taken {
-			c.Wrong(c.Workspace.Tables[id].At, "rename one of the two", "a connection is called %s too, and tools are named after both", id)
+			c.Wrong(c.Workspace.Tables[id].At, "rename one of the two",
+				"a connection is called %s too, and tools are named after both", id)
 		}
 	}
 	for path := range c.Workspace.Files {
-		if id, ok := strings.CutPrefix(path, "tables/"); ok && strings.HasSuffix(id, ".csv") && c.Workspace.Tables[strings.TrimSuffix(id, ".csv")] == nil {
+		if id, ok := strings.CutPrefix(path, "tables/"); ok && strings.HasSuffix(id, ".csv") &&
+			c.Workspace.Tables[strings.TrimSuffix(id, ".csv")] == nil {
 			c.file = path
-			c.Wrong(Pos{1, 1}, "add tables/"+strings.TrimSuffix(id, ".csv")+".yaml with its columns", "these rows belong to no table")
+			c.Wrong(Pos{1, 1}, "add tables/"+strings.TrimSuffix(id, ".csv")+".yaml with its columns",
+				"these rows belong to no table")
 		}
 	}
 }

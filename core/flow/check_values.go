@@ -43,7 +43,8 @@ func (c *Checker) findings(at Pos, source string, findings []expr.Finding) {
 func (c *Checker) Condition(e *Expression, names expr.Names) {
 	t := c.Infer(e, names)
 	if k := t.Shape.Kind(); k != "" && k != "bool" || t.Optional {
-		c.Wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source, orMissing(k, t.Optional))
+		c.Wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source,
+			orMissing(k, t.Optional))
 	}
 }
 
@@ -78,15 +79,18 @@ func (c *Checker) Value(v Value, names expr.Names) shape.Shape {
 const refusedThen = "it would be refused when the step runs, after everything before it was done"
 
 // fields holds values somebody wrote against the schema of what takes them.
-func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos, complete bool) {
+func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape.Shape, wanted shape.Shape, at Pos,
+	complete bool) {
 	for _, e := range entries {
 		inner, presence := wanted.Field(e.Key)
 		if presence == shape.Absent {
-			c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen, Remedy: wanted.Has(name)})
+			c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen,
+				Remedy: wanted.Has(name)})
 			continue
 		}
 		if got := given[e.Key]; !got.Fits(inner) {
-			p := Problem{What: fmt.Sprintf("%s takes %s as %s, and this gives %s", name, shape.Words(inner.Kind()), e.Key, shape.Words(got.Kind())), Why: refusedThen}
+			p := Problem{What: fmt.Sprintf("%s takes %s as %s, and this gives %s", name, shape.Words(inner.Kind()),
+				e.Key, shape.Words(got.Kind())), Why: refusedThen}
 			if inner.Kind() == "text" && got.Kind() == "number" {
 				p.Remedy = "write ${string(…)} around it"
 			}
@@ -118,7 +122,8 @@ func (c *Checker) oneOf(e Entry, text string, wanted shape.Shape) {
 	for i, w := range choices {
 		words[i] = fmt.Sprint(w)
 	}
-	c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen, Remedy: DidYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
+	c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s cannot be %q", e.Key, text), Why: refusedThen,
+		Remedy: DidYouMean(text, words), Fix: nearestFix(e.Value.At, text, words)})
 }
 
 // literalText gives a text without any expression in it.

@@ -79,13 +79,20 @@ func (c *Connection) Fields() []Field {
 	return []Field{
 		{Name: "connection", Into: &c.ID, Required: true, Help: "Its id, the file's name.", Example: "clip-register"},
 		{Name: "title", Into: &c.Title, Required: true, Help: "The service's name.", Example: "Clip Register"},
-		{Name: "address", Into: &c.Address, Holds: HoldsAddress, Help: "Where it is; every call stays on its host.", Example: "https://register.example"},
-		{Name: "auth", Into: Inside(&c.Auth), Help: "How its secret is put on the wire.", Example: "{bearer: kept by the service}"},
-		{Name: "acts_as", Into: &c.Acts, Choices: []string{"service", "builder", "person"}, Default: "service", Help: "Who acts over OAuth: person is whoever a run serves.", Example: "person"},
-		{Name: "drafts", Into: &c.Drafts, Holds: HoldsConnection, Help: "The connection that drafts use in its place.", Example: "register-trial"},
-		{Name: "networks", Into: &c.Networks, Help: "Networks that are not public and it may reach: loopback, private, or a CIDR.", Example: "[private]"},
+		{Name: "address", Into: &c.Address, Holds: HoldsAddress, Help: "Where it is; every call stays on its host.",
+			Example: "https://register.example"},
+		{Name: "auth", Into: Inside(&c.Auth), Help: "How its secret is put on the wire.",
+			Example: "{bearer: kept by the service}"},
+		{Name: "acts_as", Into: &c.Acts, Choices: []string{"service", "builder", "person"}, Default: "service",
+			Help: "Who acts over OAuth: person is whoever a run serves.", Example: "person"},
+		{Name: "drafts", Into: &c.Drafts, Holds: HoldsConnection, Help: "The connection that drafts use in its place.",
+			Example: "register-trial"},
+		{Name: "networks", Into: &c.Networks,
+			Help: "Networks that are not public and it may reach: loopback, private, or a CIDR.", Example: "[private]"},
 		{Name: "limits", Into: Inside(&c.Limits), Help: "How much is asked of it; calls beyond wait."},
-		{Name: "tools", Into: MapOf(&c.notes), Help: "What you know better than the service of its operations, by name.", Example: "{add_delivery: {resend: never}}"},
+		{Name: "tools", Into: MapOf(&c.notes),
+			Help:    "What you know better than the service of its operations, by name.",
+			Example: "{add_delivery: {resend: never}}"},
 	}
 }
 
@@ -116,8 +123,10 @@ type Auth struct {
 // Fields are what auth may say, of which one is written.
 func (a *Auth) Fields() []Field {
 	return []Field{
-		{Name: "bearer", Into: &a.bearer, Help: "As a bearer token (RFC 6750); the value says where the token is.", Example: "kept by the service"},
-		{Name: "basic", Into: &a.User, Help: "As the password of this user (RFC 7617).", Example: "office@larkrigg.example"},
+		{Name: "bearer", Into: &a.bearer, Help: "As a bearer token (RFC 6750); the value says where the token is.",
+			Example: "kept by the service"},
+		{Name: "basic", Into: &a.User, Help: "As the password of this user (RFC 7617).",
+			Example: "office@larkrigg.example"},
 		{Name: "header", Into: &a.header, Help: "In the header of this name.", Example: "X-Register-Key"},
 		{Name: "query", Into: &a.query, Help: "In the query parameter of this name.", Example: "key"},
 		{Name: "oauth", Into: Group(&a.OAuth), Help: "By OAuth 2 (RFC 6749)."},
@@ -150,11 +159,17 @@ type Scope struct {
 // Fields are what oauth may say.
 func (o *OAuth) Fields() []Field {
 	return []Field{
-		{Name: "grant", Into: &o.Grant, Choices: []string{"authorization_code", "client_credentials"}, Default: "authorization_code", Help: "Whether a person says yes, or the service signs in by itself.", Example: "client_credentials"},
-		{Name: "authorize", Into: &o.Authorize, Help: "Where a person says yes.", Example: "https://door.example/authorize"},
-		{Name: "token", Into: &o.Token, Required: true, Help: "Where tokens are got.", Example: "https://door.example/token"},
-		{Name: "client", Into: &o.Client, Required: true, Help: "The id the service knows us by.", Example: "woolsignal"},
-		{Name: "scopes", Into: &o.scopes, Help: "Permissions, each with what it is for in plain words.", Example: "{files.read: read the minutes}"},
+		{Name: "grant", Into: &o.Grant, Choices: []string{"authorization_code", "client_credentials"},
+			Default: "authorization_code", Help: "Whether a person says yes, or the service signs in by itself.",
+			Example: "client_credentials"},
+		{Name: "authorize", Into: &o.Authorize, Help: "Where a person says yes.",
+			Example: "https://door.example/authorize"},
+		{Name: "token", Into: &o.Token, Required: true, Help: "Where tokens are got.",
+			Example: "https://door.example/token"},
+		{Name: "client", Into: &o.Client, Required: true, Help: "The id the service knows us by.",
+			Example: "woolsignal"},
+		{Name: "scopes", Into: &o.scopes, Help: "Permissions, each with what it is for in plain words.",
+			Example: "{files.read: read the minutes}"},
 	}
 }
 
@@ -193,7 +208,8 @@ func (n *ToolNote) Fields() []Field {
 		{Name: "read_only", Into: &n.ReadOnly, Help: "It changes nothing.", Example: "true"},
 		{Name: "destructive", Into: &n.Destructive, Help: "It removes or overwrites.", Example: "true"},
 		{Name: "open_world", Into: &n.OpenWorld, Help: "It reaches strangers.", Example: "true"},
-		{Name: "resend", Into: &n.resend, Choices: resends, Help: "How a call may be sent again that may have arrived.", Example: "never"},
+		{Name: "resend", Into: &n.resend, Choices: resends, Help: "How a call may be sent again that may have arrived.",
+			Example: "never"},
 		{Name: "off", Into: &n.Off, Help: "It is not offered.", Example: "true"},
 	}
 }
@@ -215,7 +231,8 @@ func (m *Model) Fields() []Field {
 		{Name: "name", Into: &m.Name, Required: true, Help: "What the server calls it.", Example: "bellwether-medium"},
 		{Name: "window", Into: &m.Window, Default: "8000", Help: "How many tokens it takes in.", Example: "32000"},
 		{Name: "input_price", Into: &m.InputPrice, Help: "Currency units for a million tokens read.", Example: "0.20"},
-		{Name: "output_price", Into: &m.OutputPrice, Help: "Currency units for a million tokens written.", Example: "0.60"},
+		{Name: "output_price", Into: &m.OutputPrice, Help: "Currency units for a million tokens written.",
+			Example: "0.60"},
 	}
 }
 
@@ -234,7 +251,8 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 	r.table(m, table)
 	r.checkID(m, "connection", c.ID)
 	if c.Acts != "service" && c.Auth.Kind != "oauth" {
-		m.Wrong("acts_as", "add auth: with oauth:, or acts_as: service", "only an OAuth connection can act as a person: everything else has one secret for all")
+		m.Wrong("acts_as", "add auth: with oauth:, or acts_as: service",
+			"only an OAuth connection can act as a person: everything else has one secret for all")
 	}
 	c.Tools = map[string]ToolNote{}
 	for _, note := range c.notes {
@@ -273,7 +291,8 @@ func (c *Connection) address(m Reading) {
 		return
 	}
 	if host, _, _ := strings.Cut(strings.TrimPrefix(rest, "//"), "/"); strings.Contains(host, "@") {
-		m.Report("address", Problem{What: "the address holds a user, and maybe a password", Why: "files are read, copied and exported; a secret in one is a secret no more",
+		m.Report("address", Problem{What: "the address holds a user, and maybe a password",
+			Why:    "files are read, copied and exported; a secret in one is a secret no more",
 			Remedy: "write the address alone; the user belongs to auth: basic:, the password to woolsignal connect"})
 	}
 }

@@ -7,9 +7,12 @@ import (
 )
 
 // reserved names cannot be step ids: they mean something in expressions.
-var reserved = []string{"signal", "inputs", "args", "item", "index", "last", "value", "found", "heard", "failure", "fill", "run", "workspace",
-	"true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if", "import", "let", "loop",
-	"package", "namespace", "return", "var", "void", "while", "math", "strings", "sets", "base64", "lists", "optional", "cel"}
+var reserved = []string{"signal", "inputs", "args", "item", "index", "last", "value", "found", "heard", "failure",
+	"fill", "run", "workspace",
+	"true", "false", "null", "in", "as", "break", "const", "continue", "else", "for", "function", "if", "import", "let",
+	"loop",
+	"package", "namespace", "return", "var", "void", "while", "math", "strings", "sets", "base64", "lists", "optional",
+	"cel"}
 
 var (
 	kebab = regexp.MustCompile(`^[a-z][a-z0-9]*(-[a-z0-9]+)*$`)
@@ -20,16 +23,24 @@ var (
 func (w *Workflow) Fields() []Field {
 	return []Field{
 		{Name: "workflow", Into: &w.ID, Required: true, Help: "Its id, the file's name.", Example: "weighbridge"},
-		{Name: "title", Into: &w.Title, Required: true, Help: "A few words people know it by.", Example: "Weighbridge intake"},
+		{Name: "title", Into: &w.Title, Required: true, Help: "A few words people know it by.",
+			Example: "Weighbridge intake"},
 		{Name: "purpose", Into: &w.Purpose, Help: "What it is for.", Example: "Books what the lorry brought."},
-		{Name: "context", Into: &w.Context, Help: "What every model and agent in it is told.", Example: "Weights are in kilograms."},
-		{Name: "model", Into: &w.Model, Holds: HoldsModel, Help: "The model for judged cases, fills and steps that name none.", Example: "medium"},
-		{Name: "triggers", Into: &w.Triggers, Help: "What starts it.", Example: "[{id: scale, webhook: {path: weighbridge, verify: scale-key}}]"},
-		{Name: "inputs", Into: &w.Inputs, Help: "What others give it that call it; without it nobody can.", Example: "{type: object, properties: {n: {type: number}}}"},
-		{Name: "result", Into: &w.Result, Help: "What it gives whoever calls it must look like.", Example: "{type: object}"},
-		{Name: "gives", Into: &w.Gives, Help: "What it gives whoever calls it, by name.", Example: "{n: \"${double.n}\"}"},
+		{Name: "context", Into: &w.Context, Help: "What every model and agent in it is told.",
+			Example: "Weights are in kilograms."},
+		{Name: "model", Into: &w.Model, Holds: HoldsModel,
+			Help: "The model for judged cases, fills and steps that name none.", Example: "medium"},
+		{Name: "triggers", Into: &w.Triggers, Help: "What starts it.",
+			Example: "[{id: scale, webhook: {path: weighbridge, verify: scale-key}}]"},
+		{Name: "inputs", Into: &w.Inputs, Help: "What others give it that call it; without it nobody can.",
+			Example: "{type: object, properties: {n: {type: number}}}"},
+		{Name: "result", Into: &w.Result, Help: "What it gives whoever calls it must look like.",
+			Example: "{type: object}"},
+		{Name: "gives", Into: &w.Gives, Help: "What it gives whoever calls it, by name.",
+			Example: "{n: \"${double.n}\"}"},
 		{Name: "limits", Into: Inside(&w.Limits), Help: "How many of its runs go on at a time; others queue."},
-		{Name: "steps", Into: &w.Steps, Missing: "this workflow does nothing", Help: "What it does, one step after the other.", Example: "[{say: {text: Noted.}}]"},
+		{Name: "steps", Into: &w.Steps, Missing: "this workflow does nothing",
+			Help: "What it does, one step after the other.", Example: "[{say: {text: Noted.}}]"},
 	}
 }
 
@@ -37,10 +48,12 @@ func (w *Workflow) Fields() []Field {
 func (w *Workflow) Agree(m Reading) {
 	w.At = m.At("")
 	if !m.Has("triggers") && !m.Has("inputs") {
-		m.Wrong("", "add triggers: with one of "+strings.Join(triggerNames(false), ", ")+"; or inputs: for others to call it", "nothing starts this workflow")
+		m.Wrong("", "add triggers: with one of "+strings.Join(triggerNames(false), ", ")+
+			"; or inputs: for others to call it", "nothing starts this workflow")
 	}
 	if !m.Has("inputs") && (m.Has("result") || m.Has("gives")) {
-		m.Wrong("", "add inputs:, or remove the key", "result and gives are for workflows that can be called, and this one has no inputs")
+		m.Wrong("", "add inputs:, or remove the key",
+			"result and gives are for workflows that can be called, and this one has no inputs")
 	}
 }
 
@@ -51,7 +64,8 @@ func (l *RunLimits) Fields() []Field {
 		{Name: "per_minute", Into: &l.PerMinute, Help: "Runs that begin in a minute.", Example: "60"},
 		{Name: "key", Into: &l.Key, Help: "What runs are told apart by.", Example: "${signal.body.grower}"},
 		{Name: "at_once_per_key", Into: &l.AtOncePerKey, Help: "Runs of one key at the same time.", Example: "1"},
-		{Name: "debounce", Into: &l.Debounce, Help: "Of runs with one key, only the last within this is carried out.", Example: "30s"},
+		{Name: "debounce", Into: &l.Debounce, Help: "Of runs with one key, only the last within this is carried out.",
+			Example: "30s"},
 	}
 }
 
@@ -60,7 +74,8 @@ func (l *RunLimits) PlacedAt(at Pos) { l.At = at }
 
 // Agree insists on a key where runs are told apart.
 func (l *RunLimits) Agree(m Reading) {
-	m.Only(m.Has("key"), "add key: ${signal.body.grower}", "%s is for each key, and nothing says what the runs are told apart by", "at_once_per_key")
+	m.Only(m.Has("key"), "add key: ${signal.body.grower}",
+		"%s is for each key, and nothing says what the runs are told apart by", "at_once_per_key")
 }
 
 // DecodeWorkflow reads one workflow file. What could be read is returned
@@ -81,7 +96,8 @@ func (r *reader) checkID(m Reading, key, id string) {
 	if id != "" && !kebab.MatchString(id) {
 		m.Wrong(key, "use small letters, digits and hyphens, as in depot-slots", "%q cannot be an id", id)
 	} else if base := baseName(r.file); id != "" && id != base {
-		m.Report(key, Problem{What: "the file is called " + base + " but says it is " + id, Why: "others find it by its file's name",
+		m.Report(key, Problem{What: "the file is called " + base + " but says it is " + id,
+			Why:    "others find it by its file's name",
 			Remedy: key + ": " + base, Fix: replace(posOf(m.f.nodes[key]), id, base)})
 	}
 }

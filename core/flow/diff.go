@@ -48,7 +48,8 @@ func DiffTexts(path, from, to string) string {
 	if from == to {
 		return ""
 	}
-	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: difflib.SplitLines(from), B: difflib.SplitLines(to), FromFile: path, ToFile: path, Context: 2})
+	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: difflib.SplitLines(from),
+		B: difflib.SplitLines(to), FromFile: path, ToFile: path, Context: 2})
 	if err != nil {
 		return err.Error()
 	}

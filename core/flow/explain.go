@@ -31,14 +31,16 @@ func (l Line) Text() string {
 func (w *Workspace) Explain(flow *Workflow, tool Catalogue) []Line {
 	e := &explainer{w: w, tool: tool}
 	for _, t := range flow.Triggers {
-		e.lines = append(e.lines, Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Parts: e.trigger(t), Line: t.At.Line})
+		e.lines = append(e.lines, Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Parts: e.trigger(t),
+			Line: t.At.Line})
 	}
 	if flow.Callable() {
 		s := e.sentence().Say("When it is called")
 		if names := Names(flow.Inputs.Document()); len(names) > 0 {
 			s.Say(" with ").Words(names, ", ")
 		}
-		e.lines = append(e.lines, Line{Path: "trigger/called", Kind: "trigger", ID: "called", Parts: s.Parts, Line: flow.Inputs.At.Line})
+		e.lines = append(e.lines, Line{Path: "trigger/called", Kind: "trigger", ID: "called", Parts: s.Parts,
+			Line: flow.Inputs.At.Line})
 	}
 	e.block(flow.Steps, "", "", 0)
 	if len(flow.Gives) > 0 {
@@ -61,10 +63,12 @@ func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 	for i, s := range steps {
 		path := StepPath(prefix, i)
 		n := number + strconv.Itoa(i+1)
-		e.lines = append(e.lines, Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Parts: e.step(s), Line: s.At.Line})
+		e.lines = append(e.lines, Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Parts: e.step(s),
+			Line: s.At.Line})
 		for j, b := range s.Blocks() {
 			at := BlockPath(path, b.Name)
-			e.lines = append(e.lines, Line{Path: at, Depth: depth + 1, Kind: "case", Parts: e.opening(s, b), Line: b.At.Line})
+			e.lines = append(e.lines, Line{Path: at, Depth: depth + 1, Kind: "case", Parts: e.opening(s, b),
+				Line: b.At.Line})
 			e.block(b.Do, at, n+"."+string(rune('a'+j)), depth+2)
 		}
 	}

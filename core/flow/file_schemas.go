@@ -33,7 +33,8 @@ func fileSchema(kind string) map[string]any {
 		out = oneKind(objectSchema(language.Connection), kinds)
 	case "sample":
 		out = map[string]any{"type": "object", "additionalProperties": false, "properties": map[string]any{
-			"trigger": textSchema(), "thread": textSchema(), "subject": textSchema(), "text": textSchema(), "body": map[string]any{},
+			"trigger": textSchema(), "thread": textSchema(), "subject": textSchema(), "text": textSchema(),
+			"body": map[string]any{},
 			"from": map[string]any{"type": "object", "additionalProperties": textSchema()}}}
 	default:
 		i := slices.IndexFunc(language.Files, func(f FileKind) bool { return f.Name == kind })

@@ -22,8 +22,9 @@ model_server:
   models:
     medium: {name: "bellwether-medium", input_price: 0.4}
 `,
-		"connections/key.yaml":  "connection: key\ntitle: Key\nsigning_key:\n  scheme: standard-webhooks\n",
-		"schemas/delivery.json": `{"type": "object", "required": ["kg", "grower"], "properties": {"kg": {"type": "number"}, "grower": {"type": "string"}}}`,
+		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key:\n  scheme: standard-webhooks\n",
+		"schemas/delivery.json": `{"type": "object", "required": ["kg", "grower"], "properties": {"kg": {"type": ` +
+			`"number"}, "grower": {"type": "string"}}}`,
 		"agents/clerk.yaml": `agent: clerk
 title: Clerk
 model: medium
@@ -62,15 +63,19 @@ steps:
       body:
         lane: ${sort.lane}
 `,
-		"workflows/desk.yaml": "workflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: answer\n    agent: clerk\n    task: ${signal.text}\n  - say:\n      text: ${answer.text}\n",
+		"workflows/desk.yaml": "workflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\n" +
+			"steps:\n  - id: answer\n    agent: clerk\n    task: ${signal.text}\n  - say:\n" +
+			"      text: ${answer.text}\n",
 	}
 }
 
 func catalogue(name string) (flow.Tool, bool) {
-	day := map[string]any{"type": "object", "required": []any{"day"}, "additionalProperties": false, "properties": map[string]any{"day": map[string]any{"type": "string"}}}
+	day := map[string]any{"type": "object", "required": []any{"day"}, "additionalProperties": false,
+		"properties": map[string]any{"day": map[string]any{"type": "string"}}}
 	t, ok := map[string]flow.Tool{
-		"slots/find":   {Name: "slots/find", Title: "Slots: find", ReadOnly: true, Input: day, Output: day},
-		"slots/remove": {Name: "slots/remove", Title: "Slots: remove", Input: map[string]any{"type": "object", "properties": map[string]any{"id": map[string]any{}}}},
+		"slots/find": {Name: "slots/find", Title: "Slots: find", ReadOnly: true, Input: day, Output: day},
+		"slots/remove": {Name: "slots/remove", Title: "Slots: remove",
+			Input: map[string]any{"type": "object", "properties": map[string]any{"id": map[string]any{}}}},
 	}[name]
 	return t, ok
 }
@@ -89,7 +94,8 @@ func TestASoundWorkspaceHasNoProblems(t *testing.T) {
 // TestProblemsSayWhereWhatAndWhatWouldBeRight changes one text of a sound
 // workspace at a time.
 func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
-	const intake, desk, clerk, models, main = "workflows/intake.yaml", "workflows/desk.yaml", "agents/clerk.yaml", "connections/models.yaml", "woolsignal.yaml"
+	const intake, desk, clerk = "workflows/intake.yaml", "workflows/desk.yaml", "agents/clerk.yaml"
+	const models, main = "connections/models.yaml", "woolsignal.yaml"
 	for _, c := range []struct {
 		file, old, new string
 		line, column   int
@@ -97,8 +103,10 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 	}{
 		{intake, "title: Intake", "titel: Intake", 2, 1, "no key titel", "did you mean title?"},
 		{intake, "title: Intake\n", "", 1, 1, "title is missing", "add title"},
-		{intake, "workflow: intake", "workflow: intakes", 1, 1, "is called intake but says it is intakes", "workflow: intake"},
-		{intake, "half: signal.body.kg / 2", "half: signal.body.kgs / 2", 9, 13, "signal.body.kgs: there is no kgs", "signal.body has grower, kg"},
+		{intake, "workflow: intake", "workflow: intakes", 1, 1, "is called intake but says it is intakes",
+			"workflow: intake"},
+		{intake, "half: signal.body.kg / 2", "half: signal.body.kgs / 2", 9, 13, "signal.body.kgs: there is no kgs",
+			"signal.body has grower, kg"},
 		{intake, "half: signal.body.kg / 2", "half: signal.body.kg /", 9, 29, "breaks off", ""},
 		{intake, "half: signal.body.kg / 2", "half: nett.kg", 9, 13, "there is no nett here", ""},
 		{intake, "when: net.half > 10", "when: net.hlf > 10", 13, 17, "net.hlf: there is no hlf", "net has half"},
@@ -106,8 +114,10 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "lane: ${sort.lane}", "lane: ${free.day}", 27, 17, "there is no free here", ""},
 		{intake, "lane: ${sort.lane}", "lane: ${sort.lane", 27, 15, "without its closing }", ""},
 		{intake, "day: ${signal", "week: ${signal", 18, 23, "slots/find takes no week", "slots/find has day"},
-		{intake, "tool: slots/find", "tool: slots/look", 15, 15, "nothing here is called slots", "connections/slots.yaml"},
-		{intake, "tool: slots/find", "tool: models/find", 15, 15, "there is no tool models/find", "woolsignal tools models"},
+		{intake, "tool: slots/find", "tool: slots/look", 15, 15, "nothing here is called slots",
+			"connections/slots.yaml"},
+		{intake, "tool: slots/find", "tool: models/find", 15, 15, "there is no tool models/find",
+			"woolsignal tools models"},
 		{intake, "verify: key", "verify: kee", 4, 5, "no signing key called kee", "connections/kee.yaml"},
 		{intake, "schemas/delivery.json", "schemas/load.json", 5, 51, "no schema schemas/load.json", ""},
 		{intake, "answer: computed", "answer: later", 5, 84, "answer cannot be \"later\"", "receipt, computed"},
@@ -126,10 +136,12 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
 		{desk, "  - say:", "  - stop:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
 		{desk, "chat: {page: desk}", "schedule: {every: soon}", 5, 16, "\"soon\" is not a duration", "15m"},
-		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here", "chat or phone trigger"},
+		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here",
+			"chat or phone trigger"},
 		{clerk, "model: medium", "model: medum", 1, 1, "no connection offers the model medum", "did you mean medium?"},
 		{clerk, "by: grading-lead", "by: grading-led", 8, 5, "nobody is called grading-led", "grading-lead"},
-		{clerk, "    approval: {each: true, by: grading-lead}\n", "", 8, 5, "nobody wrote down who approves", "approval: none"},
+		{clerk, "    approval: {each: true, by: grading-lead}\n", "", 8, 5, "nobody wrote down who approves",
+			"approval: none"},
 		{clerk, "each: true", "each: true, when: args.id == \"\"", 9, 15, "in one way", ""},
 		{clerk, "each: true", `when: "args.ids > 1"`, 9, 23, "there is no ids", "args has id"},
 		{models, "address: http://127.0.0.1:7421/v1\n", "", 1, 1, "address is missing", ""},
@@ -144,16 +156,19 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		all[c.file] = strings.Replace(all[c.file], c.old, c.new, 1)
 		found := problems(all)
 		if !slices.ContainsFunc(found, func(p flow.Problem) bool {
-			return p.File == c.file && (c.line == 0 || p.Line == c.line && p.Column == c.column) && strings.Contains(p.What, c.what) && strings.Contains(p.Remedy, c.remedy)
+			return p.File == c.file && (c.line == 0 || p.Line == c.line && p.Column == c.column) &&
+				strings.Contains(p.What, c.what) && strings.Contains(p.Remedy, c.remedy)
 		}) {
-			t.Errorf("%q for %q: want %s:%d:%d %q (%q), got %v", c.new, c.old, c.file, c.line, c.column, c.what, c.remedy, found)
+			t.Errorf("%q for %q: want %s:%d:%d %q (%q), got %v", c.new, c.old, c.file, c.line, c.column, c.what,
+				c.remedy, found)
 		}
 	}
 }
 
 func TestRemarksHinderNothing(t *testing.T) {
 	all := files()
-	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {each: true, by: grading-lead}", "approval: none", 1)
+	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {each: true, by: grading-lead}",
+		"approval: none", 1)
 	found := problems(all)
 	if len(found) != 1 || found[0].Severity != flow.Remark || flow.Wrongs(found) != 0 {
 		t.Errorf("an approval that is none on purpose: %v", found)
@@ -162,20 +177,24 @@ func TestRemarksHinderNothing(t *testing.T) {
 
 func TestTwoWebhooksCannotShareAPath(t *testing.T) {
 	all := files()
-	all["workflows/other.yaml"] = strings.Replace(all["workflows/intake.yaml"], "workflow: intake", "workflow: other", 1)
-	if found := problems(all); len(found) != 1 || !strings.Contains(found[0].What, "the workflow intake already has the webhook path") {
+	all["workflows/other.yaml"] = strings.Replace(all["workflows/intake.yaml"], "workflow: intake", "workflow: other",
+		1)
+	if found := problems(all); len(found) != 1 ||
+		!strings.Contains(found[0].What, "the workflow intake already has the webhook path") {
 		t.Errorf("%v", found)
 	}
 }
 
 func TestFilesWithoutAPlaceAreNamed(t *testing.T) {
 	all := files()
-	for _, path := range []string{"notes.txt", "workflows/deep/intake.yaml", "workflows/../desk.yaml", "agents/.yaml", "/etc/x.yaml"} {
+	for _, path := range []string{"notes.txt", "workflows/deep/intake.yaml", "workflows/../desk.yaml", "agents/.yaml",
+		"/etc/x.yaml"} {
 		all[path] = all["workflows/desk.yaml"]
 	}
 	delete(all, "woolsignal.yaml")
 	found := problems(all)
-	if len(found) != 7 || strings.Count(fmt.Sprint(found), "no place for this file") != 5 || !strings.Contains(fmt.Sprint(found), "woolsignal.yaml is missing") {
+	if len(found) != 7 || strings.Count(fmt.Sprint(found), "no place for this file") != 5 ||
+		!strings.Contains(fmt.Sprint(found), "woolsignal.yaml is missing") {
 		t.Errorf("%v", found)
 	}
 }

@@ -22,7 +22,8 @@ func TheLanguage() Language {
 	return Language{
 		Files: []FileKind{
 			{"workspace", "Who you are: " + MainFile + ".", Described((&main{}).Fields())},
-			{"workflow", "What starts it and the steps it takes: workflows/ID.yaml.", Described((&Workflow{}).Fields())},
+			{"workflow", "What starts it and the steps it takes: workflows/ID.yaml.",
+				Described((&Workflow{}).Fields())},
 			{"agent", "A model with a purpose, tools and limits: agents/ID.yaml.", Described((&Agent{}).Fields())},
 			{"table", "Rows of typed columns: tables/ID.yaml.", Described((&Table{}).Fields())},
 		},

@@ -14,24 +14,35 @@ const server = "connection: shieling\ntitle: Shieling\naddress: https://shieling
 // said there: the checker refuses it, whichever kind of place it is.
 func TestNoTwoTriggersShareAPlace(t *testing.T) {
 	for name, c := range map[string]struct{ one, other, says string }{
-		"webhooks":         {"webhook: {path: scale, verify: key}", "webhook: {path: scale, verify: key}", "the workflow a already has the webhook path scale"},
-		"forms":            {"form: {page: join, title: Join, fields: [{name: farm}]}", "form: {page: join, title: Join, fields: [{name: farm}]}", "the workflow a already has the form's page join"},
-		"lines":            {"phone: {path: hill, verify: key}", "phone: {path: hill, verify: key}", "the workflow a already has the telephone line hill"},
-		"open pages":       {"chat: {page: desk, open: true}", "chat: {page: desk, open: true}", "the workflow a already has the chat page desk"},
-		"pages":            {"chat: {page: desk}", "chat: {page: desk, open: true}", "the workflow a already has the chat page desk"},
-		"rooms":            {"chat: {connection: shieling, room: gang}", "chat: {connection: shieling, room: Gang}", "the workflow a already has the room Gang of shieling"},
-		"private messages": {"chat: {connection: shieling, direct: true}", "chat: {connection: shieling, direct: true}", "the workflow a already has the private messages of shieling"},
-		"a room and page":  {"chat: {connection: shieling, room: gang}", "chat: {page: gang}", ""},
-		"two rooms":        {"chat: {connection: shieling, room: gang}", "chat: {connection: shieling, room: shed}", ""},
-		"mailboxes":        {"failure: {}", "failure: {}", ""},
+		"webhooks": {"webhook: {path: scale, verify: key}", "webhook: {path: scale, verify: key}",
+			"the workflow a already has the webhook path scale"},
+		"forms": {"form: {page: join, title: Join, fields: [{name: farm}]}",
+			"form: {page: join, title: Join, fields: [{name: farm}]}",
+			"the workflow a already has the form's page join"},
+		"lines": {"phone: {path: hill, verify: key}", "phone: {path: hill, verify: key}",
+			"the workflow a already has the telephone line hill"},
+		"open pages": {"chat: {page: desk, open: true}", "chat: {page: desk, open: true}",
+			"the workflow a already has the chat page desk"},
+		"pages": {"chat: {page: desk}", "chat: {page: desk, open: true}",
+			"the workflow a already has the chat page desk"},
+		"rooms": {"chat: {connection: shieling, room: gang}", "chat: {connection: shieling, room: Gang}",
+			"the workflow a already has the room Gang of shieling"},
+		"private messages": {"chat: {connection: shieling, direct: true}", "chat: {connection: shieling, direct: true}",
+			"the workflow a already has the private messages of shieling"},
+		"a room and page": {"chat: {connection: shieling, room: gang}", "chat: {page: gang}", ""},
+		"two rooms":       {"chat: {connection: shieling, room: gang}", "chat: {connection: shieling, room: shed}", ""},
+		"mailboxes":       {"failure: {}", "failure: {}", ""},
 	} {
-		all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n", "connections/shieling.yaml": server,
-			"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n"}
+		all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
+			"connections/shieling.yaml": server,
+			"connections/key.yaml":      "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n"}
 		for id, trigger := range map[string]string{"a": c.one, "b": c.other} {
-			all["workflows/"+id+".yaml"] = "workflow: " + id + "\ntitle: " + id + "\ntriggers:\n  - id: it\n    " + trigger + "\nsteps:\n  - compute: {x: '1'}\n"
+			all["workflows/"+id+".yaml"] = "workflow: " + id + "\ntitle: " + id + "\ntriggers:\n  - id: it\n    " +
+				trigger + "\nsteps:\n  - compute: {x: '1'}\n"
 		}
 		found := problems(all)
-		if c.says == "" && flow.Wrongs(found) > 0 || c.says != "" && (len(found) != 1 || found[0].File != "workflows/b.yaml" || found[0].Line != 4 || found[0].What != c.says) {
+		if c.says == "" && flow.Wrongs(found) > 0 || c.says != "" &&
+			(len(found) != 1 || found[0].File != "workflows/b.yaml" || found[0].Line != 4 || found[0].What != c.says) {
 			t.Errorf("%s: %v", name, found)
 		}
 	}
@@ -41,12 +52,16 @@ func TestNoTwoTriggersShareAPlace(t *testing.T) {
 func TestWhoIsNamedMustBeHere(t *testing.T) {
 	for of, says := range map[string]string{
 		"tobias@larkrigg.example": "", "Tobias@Larkrigg.example": "", "reviewer": "", "grading-lead": "",
-		"tobais@larkrigg.example": "nobody here has the e-mail tobais@larkrigg.example", "nobody": "nobody is called nobody",
-		"gone": "nobody of the team gone is here", "empty": "the team empty has no members",
+		"tobais@larkrigg.example": "nobody here has the e-mail tobais@larkrigg.example",
+		"nobody":                  "nobody is called nobody",
+		"gone":                    "nobody of the team gone is here", "empty": "the team empty has no members",
 	} {
 		files := map[string]string{
-			"woolsignal.yaml":   "name: Larkrigg\nzone: Europe/London\nteams:\n  grading-lead: [tobias@larkrigg.example, left@larkrigg.example]\n  gone: [left@larkrigg.example]\n  empty: []\n",
-			"workflows/it.yaml": "workflow: it\ntitle: It\ninputs: {type: object}\nsteps:\n  - review: {of: '" + of + "', show: hello}\n",
+			"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\nteams:\n" +
+				"  grading-lead: [tobias@larkrigg.example, left@larkrigg.example]\n  gone: [left@larkrigg.example]\n" +
+				"  empty: []\n",
+			"workflows/it.yaml": "workflow: it\ntitle: It\ninputs: {type: object}\nsteps:\n  - review: {of: '" + of +
+				"', show: hello}\n",
 		}
 		w, decoded := flow.Decode(files)
 		if len(decoded) > 0 {
@@ -71,20 +86,30 @@ func TestWhoIsNamedMustBeHere(t *testing.T) {
 
 // Workflows that start themselves by the rows they write are told of.
 func TestRowsThatStartTheirWriter(t *testing.T) {
-	base := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n", "tables/lots.yaml": "table: lots\ntitle: Lots\ncolumns: [{name: farm}]\n",
+	base := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
+		"tables/lots.yaml":  "table: lots\ntitle: Lots\ncolumns: [{name: farm}]\n",
 		"tables/notes.yaml": "table: notes\ntitle: Notes\ncolumns: [{name: farm}]\n"}
 	workflow := func(id, watched, tool string) string {
-		return "workflow: " + id + "\ntitle: " + id + "\ninputs: {type: object}\ntriggers:\n  - id: it\n    row: " + watched + "\nsteps:\n" + tool
+		return "workflow: " + id + "\ntitle: " + id + "\ninputs: {type: object}\ntriggers:\n  - id: it\n    row: " +
+			watched + "\nsteps:\n" + tool
 	}
 	for name, c := range map[string]struct {
 		files map[string]string
 		says  string
 	}{
-		"itself":        {map[string]string{"a": workflow("a", "{table: lots, on: added}", "  - tool: lots/add\n    args: {farm: x}\n")}, "a run of this writes rows that start it again: a → a"},
-		"the other way": {map[string]string{"a": workflow("a", "{table: lots, on: changed}", "  - tool: lots/add\n    args: {farm: x}\n")}, ""},
-		"another table": {map[string]string{"a": workflow("a", "{table: lots, on: added}", "  - tool: notes/add\n    args: {farm: x}\n")}, ""},
-		"by another":    {map[string]string{"a": workflow("a", "{table: lots, on: added}", "  - tool: notes/add\n    args: {farm: x}\n"), "b": workflow("b", "{table: notes, on: either}", "  - tool: lots/add\n    args: {farm: x}\n")}, "a run of this writes rows that start it again: a → b → a"},
-		"by one it calls": {map[string]string{"a": workflow("a", "{table: lots, on: added}", "  - call: b\n    inputs: {}\n"), "b": "workflow: b\ntitle: b\ninputs: {type: object}\nsteps:\n  - tool: lots/add\n    args: {farm: x}\n"},
+		"itself": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+			"  - tool: lots/add\n    args: {farm: x}\n")}, "a run of this writes rows that start it again: a → a"},
+		"the other way": {map[string]string{"a": workflow("a", "{table: lots, on: changed}",
+			"  - tool: lots/add\n    args: {farm: x}\n")}, ""},
+		"another table": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+			"  - tool: notes/add\n    args: {farm: x}\n")}, ""},
+		"by another": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+			"  - tool: notes/add\n    args: {farm: x}\n"),
+			"b": workflow("b", "{table: notes, on: either}", "  - tool: lots/add\n    args: {farm: x}\n")},
+			"a run of this writes rows that start it again: a → b → a"},
+		"by one it calls": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+			"  - call: b\n    inputs: {}\n"),
+			"b": "workflow: b\ntitle: b\ninputs: {type: object}\nsteps:\n  - tool: lots/add\n    args: {farm: x}\n"},
 			"a run of this writes rows that start it again: a → b → a"},
 	} {
 		files := maps.Clone(base)

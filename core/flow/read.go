@@ -89,7 +89,8 @@ func (r *reader) part(n *yaml.Node, what string, into Fielded) (Reading, bool) {
 // shorthand reads a part of a file that is written as one word.
 func (r *reader) shorthand(n *yaml.Node, what string, short Shorthand) {
 	if words := short.Words(); words != nil && !slices.Contains(words, n.Value) {
-		r.report(posOf(n), Problem{What: what + " cannot be " + n.Value, Remedy: "write " + words[0] + ", or a map of keys", Fix: nearestFix(posOf(n), n.Value, words)})
+		r.report(posOf(n), Problem{What: what + " cannot be " + n.Value, Remedy: "write " + words[0] +
+			", or a map of keys", Fix: nearestFix(posOf(n), n.Value, words)})
 	}
 	short.Word(n.Value)
 }
@@ -288,7 +289,8 @@ func unfit(f Field, text string) (why, remedy string) {
 	case f.Choices != nil && !slices.Contains(f.Choices, text):
 		return fmt.Sprintf("%s cannot be %q", f.Name, text), DidYouMean(text, f.Choices)
 	case f.Holds == HoldsName && !snake.MatchString(text):
-		return fmt.Sprintf("%q cannot be used as %s", text, f.Name), "use small letters, digits and _, as in free_windows"
+		return fmt.Sprintf("%q cannot be used as %s", text,
+			f.Name), "use small letters, digits and _, as in free_windows"
 	case f.Holds == HoldsSlug && !kebab.MatchString(text):
 		return fmt.Sprintf("%q cannot be part of an address", text), "use small letters, digits and hyphens"
 	case f.Holds == HoldsDay:
@@ -297,7 +299,8 @@ func unfit(f Field, text string) (why, remedy string) {
 		}
 	case f.Holds == HoldsZone:
 		if _, err := time.LoadLocation(text); err != nil || text == "Local" {
-			return fmt.Sprintf("%q is not a time zone", text), "use a name of the IANA time zone database, such as Europe/London"
+			return fmt.Sprintf("%q is not a time zone",
+				text), "use a name of the IANA time zone database, such as Europe/London"
 		}
 	}
 	return "", ""

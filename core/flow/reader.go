@@ -99,8 +99,10 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 			continue
 		}
 		if len(allowed) > 0 && !slices.Contains(allowed, key.Value) {
-			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value), Remedy: DidYouMean(key.Value, allowed),
-				Why: "a key nobody reads does nothing, and its author thinks it does", Fix: nearestFix(posOf(key), key.Value, allowed)})
+			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value),
+				Remedy: DidYouMean(key.Value, allowed),
+				Why:    "a key nobody reads does nothing, and its author thinks it does",
+				Fix:    nearestFix(posOf(key), key.Value, allowed)})
 			continue
 		}
 		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
@@ -224,7 +226,8 @@ func (r *reader) schema(f fields, key string) *Schema {
 	}
 	m, ok := expr.Canonical(doc).(map[string]any)
 	if !ok {
-		r.wrong(posOf(n), key+":\n  type: object\n  properties: …", "%s must be a JSON Schema, or the path of one", key)
+		r.wrong(posOf(n), key+":\n  type: object\n  properties: …",
+			"%s must be a JSON Schema, or the path of one", key)
 		return nil
 	}
 	if _, err := schema.Compile(m); err != nil {
@@ -241,7 +244,8 @@ func (r *reader) expression(f fields, key string) *Expression {
 		return nil
 	}
 	if n.Kind != yaml.ScalarNode {
-		r.wrong(posOf(n), "put the whole expression in single quotes: "+key+": '…'", "%s must be an expression, written as one text", key)
+		r.wrong(posOf(n), "put the whole expression in single quotes: "+key+": '…'",
+			"%s must be an expression, written as one text", key)
 		return nil
 	}
 	r.traps(n)
@@ -310,7 +314,8 @@ func DidYouMean(got string, allowed []string) string {
 	if len(allowed) == 0 {
 		return ""
 	}
-	return "possible here: " + strings.Join(slices.DeleteFunc(slices.Clone(allowed), func(a string) bool { return a == "" }), ", ")
+	return "possible here: " + strings.Join(slices.DeleteFunc(slices.Clone(allowed),
+		func(a string) bool { return a == "" }), ", ")
 }
 
 // editDistance is the Levenshtein distance of two short words.

@@ -23,7 +23,8 @@ func (l Language) Markdown() string {
 	for _, f := range l.Files {
 		section(f.Name, f.Help, f.Fields)
 	}
-	section("connection", "How an outside service is reached: connections/ID.yaml; beside its protocol it has these.", l.Connection)
+	section("connection", "How an outside service is reached: connections/ID.yaml; beside its protocol it has these.",
+		l.Connection)
 	b.WriteString("\n### Triggers\n")
 	for _, k := range l.Triggers {
 		section(k.Name, k.Help, k.Fields)
@@ -87,9 +88,11 @@ func (f Field) Meaning() string {
 // holdsWords say what fields hold.
 var holdsWords = map[Holds]string{
 	HoldsExpression: "an expression", HoldsText: "text", HoldsProse: "prose", HoldsWords: "words", HoldsName: "a name",
-	HoldsSlug: "a part of an address", HoldsCode: "code", HoldsDuration: "a duration", HoldsSpan: "a duration or working days",
-	HoldsWhole: "a whole number", HoldsNumber: "a number", HoldsFlag: "true or false", HoldsSchema: "a JSON Schema, or its path",
-	HoldsSteps: "steps", HoldsTriggers: "triggers", HoldsFields: "fields", HoldsTool: "a tool", HoldsAgent: "an agent",
+	HoldsSlug: "a part of an address", HoldsCode: "code", HoldsDuration: "a duration",
+	HoldsSpan:  "a duration or working days",
+	HoldsWhole: "a whole number", HoldsNumber: "a number", HoldsFlag: "true or false",
+	HoldsSchema: "a JSON Schema, or its path",
+	HoldsSteps:  "steps", HoldsTriggers: "triggers", HoldsFields: "fields", HoldsTool: "a tool", HoldsAgent: "an agent",
 	HoldsModel: "a model", HoldsWorkflow: "a workflow", HoldsTable: "a table", HoldsConnection: "a connection",
 	HoldsPeople: "a person, role or team", HoldsFile: "the path of a file", HoldsDay: "a day", HoldsZone: "a time zone",
 	HoldsAddress: "an address",

@@ -7,7 +7,8 @@ import (
 
 // failureShape describes what if_fails sees.
 func failureShape() shape.Shape {
-	return shape.Map(map[string]shape.Shape{"message": shape.Text(), "step": shape.Text(), "kind": shape.Text(), "tries": shape.Number()})
+	return shape.Map(map[string]shape.Shape{"message": shape.Text(), "step": shape.Text(), "kind": shape.Text(),
+		"tries": shape.Number()})
 }
 
 // entriesShape describes a map of values.

@@ -47,7 +47,8 @@ func PersonShape() shape.Shape { return Texts("name", "email", "role") }
 
 // FileShape describes a file that came with a signal, or that a tool gives.
 func FileShape() shape.Shape {
-	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "type": shape.Text(), "size": shape.Number(), "blob": shape.Text(), "field": shape.Text()}, "field")
+	return shape.Map(map[string]shape.Shape{"name": shape.Text(), "type": shape.Text(), "size": shape.Number(),
+		"blob": shape.Text(), "field": shape.Text()}, "field")
 }
 
 // RowShape describes a row of a table as expressions see it.
@@ -68,7 +69,8 @@ func (t *Table) RowShape() shape.Shape {
 func SignalShape(from, body shape.Shape) shape.Shape {
 	text := shape.Text()
 	return shape.Map(map[string]shape.Shape{
-		"id": text, "source": text, "type": text, "time": shape.Time(), "subject": text, "kind": text, "trigger": text, "thread": text, "text": text,
+		"id": text, "source": text, "type": text, "time": shape.Time(), "subject": text, "kind": text, "trigger": text,
+		"thread": text, "text": text,
 		"from": from, "body": body, "files": shape.List(FileShape()),
 	})
 }

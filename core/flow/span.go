@@ -61,7 +61,8 @@ func ParseDuration(s string) (time.Duration, error) {
 		return 0, fmt.Errorf("%q is not a duration", s)
 	}
 	n, err := strconv.Atoi(m[1])
-	unit := map[string]time.Duration{"ms": time.Millisecond, "s": time.Second, "m": time.Minute, "h": time.Hour, "d": 24 * time.Hour}[m[2]]
+	unit := map[string]time.Duration{"ms": time.Millisecond, "s": time.Second, "m": time.Minute, "h": time.Hour,
+		"d": 24 * time.Hour}[m[2]]
 	if err != nil || n == 0 || time.Duration(n) > 10*365*24*time.Hour/unit {
 		return 0, fmt.Errorf("%q is not a duration between nothing and ten years", s)
 	}
@@ -71,7 +72,8 @@ func ParseDuration(s string) (time.Duration, error) {
 var units = []struct {
 	of   time.Duration
 	name string
-}{{24 * time.Hour, "day"}, {time.Hour, "hour"}, {time.Minute, "minute"}, {time.Second, "second"}, {time.Millisecond, "millisecond"}}
+}{{24 * time.Hour, "day"}, {time.Hour, "hour"}, {time.Minute, "minute"}, {time.Second, "second"},
+	{time.Millisecond, "millisecond"}}
 
 // DurationWords says a duration as it stands behind "every": "15 minutes",
 // "hour".

@@ -24,13 +24,16 @@ func (s *Step) Fields() []Field {
 	return []Field{
 		{Name: "id", Into: &s.ID, Holds: HoldsName, Help: "Its name in expressions.", Example: "net"},
 		{Name: "title", Into: &s.Title, Help: "What it is for, in a few words.", Example: "Into the register"},
-		{Name: "note", Into: &s.Note, Help: "Why it is there; a review shows it.", Example: "Above two hundred kilograms somebody looks."},
+		{Name: "note", Into: &s.Note, Help: "Why it is there; a review shows it.",
+			Example: "Above two hundred kilograms somebody looks."},
 		{Name: "when", Into: &s.When, Help: "The step is skipped where this does not hold.", Example: "net.kg > 200"},
 		{Name: "off", Into: &s.Off, Help: "The step is skipped always.", Example: "true"},
 		{Name: "timeout", Into: &s.Timeout, Example: "1h",
-			Help: "The step fails once it took longer; it stands still while a person is asked whether a call happened."},
+			Help: "The step fails once it took longer; it stands still while a person is asked whether a call " +
+				"happened."},
 		{Name: "retry", Into: Group(&s.Retry), Help: "A failed step is tried again."},
-		{Name: "if_fails", Into: Group(&s.IfFails), Help: "What happens instead of ending the run.", Example: "carry_on"},
+		{Name: "if_fails", Into: Group(&s.IfFails), Help: "What happens instead of ending the run.",
+			Example: "carry_on"},
 	}
 }
 
@@ -57,9 +60,11 @@ type Retry struct {
 // Fields are what retry may say.
 func (r *Retry) Fields() []Field {
 	return []Field{
-		{Name: "times", Into: &r.Times, Default: "2", Least: 1, Most: 100, Help: "How often, beside the first try.", Example: "3"},
+		{Name: "times", Into: &r.Times, Default: "2", Least: 1, Most: 100, Help: "How often, beside the first try.",
+			Example: "3"},
 		{Name: "first", Into: &r.First, Default: "1s", Help: "The pause before the second try.", Example: "5s"},
-		{Name: "factor", Into: &r.Factor, Default: "2", Least: 1, Most: 100, Help: "How many times as long each further pause is.", Example: "3"},
+		{Name: "factor", Into: &r.Factor, Default: "2", Least: 1, Most: 100,
+			Help: "How many times as long each further pause is.", Example: "3"},
 		{Name: "longest", Into: &r.Longest, Default: "1h", Help: "No pause is longer.", Example: "1m"},
 	}
 }

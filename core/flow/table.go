@@ -36,7 +36,8 @@ func (t *Table) Fields() []Field {
 		{Name: "table", Into: &t.ID, Required: true, Help: "Its id, the file's name.", Example: "lots"},
 		{Name: "title", Into: &t.Title, Required: true, Help: "The name people see.", Example: "Lots"},
 		{Name: "purpose", Into: &t.Purpose, Help: "What its rows are.", Example: "Fleece that was offered."},
-		{Name: "columns", Into: ListOf(&t.Columns), Missing: "the table has no columns", Help: "Its columns.", Example: "[{name: kilograms, type: number}]"},
+		{Name: "columns", Into: ListOf(&t.Columns), Missing: "the table has no columns", Help: "Its columns.",
+			Example: "[{name: kilograms, type: number}]"},
 		{Name: "key", Into: &t.Key, Help: "The column no two rows share a value of.", Example: "lot"},
 	}
 }
@@ -62,8 +63,10 @@ func (t *Table) Agree(m Reading) {
 // Fields are what a column may say.
 func (c *Column) Fields() []Field {
 	return []Field{
-		{Name: "name", Into: &c.Name, Holds: HoldsName, Required: true, Help: "Its name in expressions.", Example: "kilograms"},
-		{Name: "title", Into: &c.Title, Help: "The words above it; its name where it is missing.", Example: "Kilograms"},
+		{Name: "name", Into: &c.Name, Holds: HoldsName, Required: true, Help: "Its name in expressions.",
+			Example: "kilograms"},
+		{Name: "title", Into: &c.Title, Help: "The words above it; its name where it is missing.",
+			Example: "Kilograms"},
 		{Name: "type", Into: &c.Type, Choices: columnTypes, Default: "text", Help: "What it holds.", Example: "number"},
 		{Name: "required", Into: &c.Required, Help: "Whether each row must have it.", Example: "true"},
 		{Name: "choices", Into: &c.Choices, Help: "What a choice is among.", Example: "[greasy, washed]"},
@@ -80,7 +83,8 @@ func (c *Column) Agree(m Reading) {
 		m.Wrong("name", "choose another name", "every table has a column %s already", c.Name)
 	}
 	if (c.Type == "choice") != (len(c.Choices) > 0) {
-		m.Wrong("", "write type: choice with choices: [a, b]", "choices belong to a column of type choice, and it needs some")
+		m.Wrong("", "write type: choice with choices: [a, b]",
+			"choices belong to a column of type choice, and it needs some")
 	}
 }
 
@@ -130,5 +134,6 @@ func (t *Table) Schema() map[string]any {
 			required = append(required, c.Name)
 		}
 	}
-	return map[string]any{"type": "object", "properties": properties, "required": required, "additionalProperties": false}
+	return map[string]any{"type": "object", "properties": properties, "required": required,
+		"additionalProperties": false}
 }

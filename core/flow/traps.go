@@ -17,7 +17,8 @@ func (r *reader) notYAML(line int, err error) {
 		text = r.lines[at.Line-1]
 	}
 	p := Problem{What: "this is not YAML: " + strings.TrimPrefix(err.Error(), "yaml: "),
-		Why: "nothing below this line can be read", Remedy: "quote a text that holds : # { } [ ] or starts with a special character"}
+		Why:    "nothing below this line can be read",
+		Remedy: "quote a text that holds : # { } [ ] or starts with a special character"}
 	key, value, ok := strings.Cut(strings.TrimLeft(text, " -"), ": ")
 	value = strings.TrimSpace(value)
 	if ok && value != "" && (strings.ContainsAny(value[:1], "\"'[{!&*%@`") || strings.Contains(value, ": ")) {
@@ -44,7 +45,8 @@ func (r *reader) plain(n *yaml.Node, inFlow bool) {
 		if n.Line <= len(r.lines) && n.Column <= len(r.lines[n.Line-1]) {
 			rest = strings.TrimSpace(r.lines[n.Line-1][n.Column-1:])
 		}
-		p := Problem{What: "a value that starts with ! loses its text in YAML", Why: "YAML takes the word behind ! for a type and drops it", Remedy: "put the whole value in quotes"}
+		p := Problem{What: "a value that starts with ! loses its text in YAML",
+			Why: "YAML takes the word behind ! for a type and drops it", Remedy: "put the whole value in quotes"}
 		if rest != "" {
 			p.Remedy += ": " + quoted(rest)
 			p.Fix = replace(posOf(n), rest, quoted(rest))
@@ -74,13 +76,16 @@ func (r *reader) traps(n *yaml.Node) {
 	fix := replace(posOf(n), n.Value, quoted(n.Value))
 	switch {
 	case r.inFlow[n] && n.Tag == "!!str" && !word.MatchString(n.Value):
-		r.report(posOf(n), Problem{What: fmt.Sprintf("%q stands unquoted in braces", n.Value), Why: "in braces a comma, a brace or a colon ends a text early",
+		r.report(posOf(n), Problem{What: fmt.Sprintf("%q stands unquoted in braces", n.Value),
+			Why:    "in braces a comma, a brace or a colon ends a text early",
 			Remedy: "put it in quotes: " + quoted(n.Value), Fix: fix})
 	case n.LineComment != "" && !strings.HasPrefix(n.LineComment, "# "):
 		whole := n.Value + " " + n.LineComment
-		r.report(posOf(n), Problem{What: fmt.Sprintf("%s is cut: YAML reads %s as a comment", whole, n.LineComment), Why: "the text ends before the #",
+		r.report(posOf(n), Problem{What: fmt.Sprintf("%s is cut: YAML reads %s as a comment", whole, n.LineComment),
+			Why:    "the text ends before the #",
 			Remedy: "put the whole text in quotes: " + quoted(whole), Fix: replace(posOf(n), whole, quoted(whole))})
 	case leadingZero.MatchString(n.Value):
-		r.report(posOf(n), Problem{What: n.Value + " loses its leading zero", Why: "YAML reads it as a number", Remedy: "put it in quotes: " + quoted(n.Value), Fix: fix})
+		r.report(posOf(n), Problem{What: n.Value + " loses its leading zero", Why: "YAML reads it as a number",
+			Remedy: "put it in quotes: " + quoted(n.Value), Fix: fix})
 	}
 }

@@ -192,8 +192,10 @@ func (h *Hear) Fields() []Field {
 	return []Field{
 		{Name: "on", Into: &h.On, Missing: "nothing says which signal is meant", Example: "${sent.message_id}",
 			Help: "What the signal must be about: the thread of a chat, the mail it answers, else its subject."},
-		{Name: "match", Into: &h.Match, Help: "Only a signal this holds for; it sees heard.", Example: "heard.body.kg > 0"},
-		{Name: "also_starts", Into: &h.AlsoStarts, Help: "The signal starts a run of its own trigger as well.", Example: "true"},
+		{Name: "match", Into: &h.Match, Help: "Only a signal this holds for; it sees heard.",
+			Example: "heard.body.kg > 0"},
+		{Name: "also_starts", Into: &h.AlsoStarts, Help: "The signal starts a run of its own trigger as well.",
+			Example: "true"},
 	}
 }
 
@@ -234,7 +236,8 @@ func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
 	for _, w := range c.Workspace.Workflows {
 		for _, t := range w.Triggers {
 			if _, claims := t.Is.(Claiming); claims && t.Source() == h.Source() && t.Connection() != h.Connection() {
-				c.Wrong(h.At, "verify: "+t.Connection(), "%s of %s is verified with another key", t.Is.(Claiming).Claims(), w.ID)
+				c.Wrong(h.At, "verify: "+t.Connection(), "%s of %s is verified with another key",
+					t.Is.(Claiming).Claims(), w.ID)
 			}
 		}
 	}

@@ -41,14 +41,17 @@ const MainFile = "woolsignal.yaml"
 // Decode reads the files of a workspace, given by path. Tools and their
 // schemas are checked by [Workspace.Check], once a catalogue is at hand.
 func Decode(files map[string]string) (*Workspace, []Problem) {
-	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", MostLinks: defaultLinks, Teams: map[string][]string{},
-		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{}, Tables: map[string]*Table{},
+	w := &Workspace{Name: "Workspace", Zone: time.UTC, Currency: "EUR", MostLinks: defaultLinks,
+		Teams:     map[string][]string{},
+		Workflows: map[string]*Workflow{}, Agents: map[string]*Agent{}, Connections: map[string]*Connection{},
+		Tables:  map[string]*Table{},
 		Schemas: map[string]map[string]any{}, Holidays: map[string]bool{}, Files: files}
 	var problems []Problem
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		text := files[path]
 		folder, name, _ := strings.Cut(path, "/")
-		if depth := strings.Count(name, "/"); depth > 1 || depth == 1 && folder != "samples" || strings.HasPrefix(name, ".") || strings.Contains(path, "..") {
+		if depth := strings.Count(name, "/"); depth > 1 || depth == 1 && folder != "samples" ||
+			strings.HasPrefix(name, ".") || strings.Contains(path, "..") {
 			folder = "" // as deep as the language says, and no way out of it
 		}
 		switch {
@@ -74,14 +77,17 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 		case folder == "schemas" && strings.HasSuffix(path, ".json"):
 			var schema map[string]any
 			if err := json.Unmarshal([]byte(text), &schema); err != nil {
-				problems = append(problems, Problem{File: path, Line: 1, Column: 1, Severity: Wrong, What: "this is not JSON: " + err.Error()})
+				problems = append(problems,
+					Problem{File: path, Line: 1, Column: 1, Severity: Wrong, What: "this is not JSON: " + err.Error()})
 				continue
 			}
 			w.Schemas[path] = schema
 		case folder == "samples" && strings.HasSuffix(path, ".json") && strings.Count(path, "/") == 2:
 		default:
 			problems = append(problems, Problem{File: path, Line: 1, Column: 1, Severity: Wrong,
-				What: "a workspace has no place for this file", Remedy: "keep " + MainFile + ", workflows/*.yaml, agents/*.yaml, connections/*.yaml, tables/*.yaml and .csv, schemas/*.json and samples/<workflow>/*.json"})
+				What: "a workspace has no place for this file", Remedy: "keep " + MainFile +
+					", workflows/*.yaml, agents/*.yaml, connections/*.yaml, tables/*.yaml and .csv, schemas/*.json " +
+					"and samples/<workflow>/*.json"})
 		}
 	}
 	for _, one := range w.Workflows {
@@ -146,11 +152,15 @@ type main struct {
 func (m *main) Fields() []Field {
 	return []Field{
 		{Name: "name", Into: &m.name, Required: true, Help: "Who you are.", Example: "Larkrigg"},
-		{Name: "zone", Into: &m.zone, Holds: HoldsZone, Required: true, Help: "Your time zone.", Example: "Europe/London"},
-		{Name: "currency", Into: &m.currency, Default: "EUR", Help: "What prices are in, as ISO 4217 says.", Example: "GBP"},
-		{Name: "model", Into: &m.model, Holds: HoldsModel, Help: "The model where a workflow or step names none.", Example: "medium"},
+		{Name: "zone", Into: &m.zone, Holds: HoldsZone, Required: true, Help: "Your time zone.",
+			Example: "Europe/London"},
+		{Name: "currency", Into: &m.currency, Default: "EUR", Help: "What prices are in, as ISO 4217 says.",
+			Example: "GBP"},
+		{Name: "model", Into: &m.model, Holds: HoldsModel, Help: "The model where a workflow or step names none.",
+			Example: "medium"},
 		{Name: "holidays", Into: &m.holidays, Holds: HoldsDay, Help: "Days nobody works.", Example: "[2026-12-25]"},
-		{Name: "teams", Into: &m.teams, Help: "Who belongs to a team, by e-mail.", Example: "{grading-lead: [tobias@larkrigg.example]}"},
+		{Name: "teams", Into: &m.teams, Help: "Who belongs to a team, by e-mail.",
+			Example: "{grading-lead: [tobias@larkrigg.example]}"},
 		{Name: "limits", Into: Inside(&m.limits), Help: "What bounds the workspace."},
 	}
 }

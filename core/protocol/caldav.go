@@ -10,5 +10,6 @@ type CalDAV struct {
 
 // Fields are what it may say.
 func (c *CalDAV) Fields() []flow.Field {
-	return []flow.Field{{Name: "calendars", Into: &c.Calendars, Missing: "no calendar is named", Help: "Paths of calendars below the address, in the order they are tried.", Example: "[/calendars/dock-1/]"}}
+	return []flow.Field{{Name: "calendars", Into: &c.Calendars, Missing: "no calendar is named",
+		Help: "Paths of calendars below the address, in the order they are tried.", Example: "[/calendars/dock-1/]"}}
 }

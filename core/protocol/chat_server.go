@@ -10,5 +10,6 @@ type ChatServer struct {
 
 // Fields are what it may say.
 func (c *ChatServer) Fields() []flow.Field {
-	return []flow.Field{{Name: "events", Into: &c.Events, Holds: flow.HoldsConnection, Kind: "signing_key", Help: "The key that verifies what the server sends to /events/CONNECTION.", Example: "shieling-key"}}
+	return []flow.Field{{Name: "events", Into: &c.Events, Holds: flow.HoldsConnection, Kind: "signing_key",
+		Help: "The key that verifies what the server sends to /events/CONNECTION.", Example: "shieling-key"}}
 }

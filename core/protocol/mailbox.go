@@ -22,9 +22,11 @@ func (*Mailbox) Schemes() ([]string, string) {
 // Fields are what it may say.
 func (b *Mailbox) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "email", Into: &b.Email, Required: true, Help: "The address it sends as.", Example: "office@larkrigg.example"},
+		{Name: "email", Into: &b.Email, Required: true, Help: "The address it sends as.",
+			Example: "office@larkrigg.example"},
 		{Name: "name", Into: &b.Name, Help: "The sender's name people see.", Example: "Larkrigg office"},
-		{Name: "smtp", Into: &b.SMTP, Required: true, Help: "The server mail is sent by.", Example: "smtps://mail.example:465"},
+		{Name: "smtp", Into: &b.SMTP, Required: true, Help: "The server mail is sent by.",
+			Example: "smtps://mail.example:465"},
 		{Name: "sent", Into: &b.Sent, Help: "The folder that keeps a copy of what is sent.", Example: "Sent"},
 	}
 }

@@ -20,7 +20,10 @@ func (c *MCP) Schemes() ([]string, string) {
 // Fields are what it may say.
 func (c *MCP) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "command", Into: &c.Command, Help: "A process to start instead, by the name whoever runs the service allowed it under.", Example: "sensors"},
-		{Name: "operations", Into: &c.Operations, Help: "The tools that are offered; all where it is missing.", Example: "[read]"},
+		{Name: "command", Into: &c.Command,
+			Help:    "A process to start instead, by the name whoever runs the service allowed it under.",
+			Example: "sensors"},
+		{Name: "operations", Into: &c.Operations, Help: "The tools that are offered; all where it is missing.",
+			Example: "[read]"},
 	}
 }

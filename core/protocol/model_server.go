@@ -12,8 +12,10 @@ type ModelServer struct {
 // Fields are what it may say.
 func (m *ModelServer) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "protocol", Into: &m.Protocol, Choices: []string{"chat-completions"}, Default: "chat-completions", Help: "The protocol it speaks.", Example: "chat-completions"},
-		{Name: "models", Into: flow.MapOf(&m.Offers), Missing: "no model is named", Help: "Its models, by the names agents and steps use.", Example: `{medium: {name: "…", window: 32000}}`},
+		{Name: "protocol", Into: &m.Protocol, Choices: []string{"chat-completions"}, Default: "chat-completions",
+			Help: "The protocol it speaks.", Example: "chat-completions"},
+		{Name: "models", Into: flow.MapOf(&m.Offers), Missing: "no model is named",
+			Help: "Its models, by the names agents and steps use.", Example: `{medium: {name: "…", window: 32000}}`},
 	}
 }
 

@@ -12,7 +12,9 @@ type OpenAPI struct {
 // Fields are what it may say.
 func (o *OpenAPI) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "description", Into: &o.Description, Holds: flow.HoldsFile, Required: true, Help: "Its OpenAPI 3 description, a file of the workspace.", Example: "schemas/clip-register.json"},
-		{Name: "operations", Into: &o.Operations, Help: "The operations that are offered as tools; all where it is missing.", Example: "[list_deliveries]"},
+		{Name: "description", Into: &o.Description, Holds: flow.HoldsFile, Required: true,
+			Help: "Its OpenAPI 3 description, a file of the workspace.", Example: "schemas/clip-register.json"},
+		{Name: "operations", Into: &o.Operations,
+			Help: "The operations that are offered as tools; all where it is missing.", Example: "[list_deliveries]"},
 	}
 }

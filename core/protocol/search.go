@@ -11,5 +11,6 @@ type Search struct {
 
 // Fields are what it may say.
 func (s *Search) Fields() []flow.Field {
-	return []flow.Field{{Name: "description", Into: &s.Description, Default: "/opensearch.xml", Help: "The path of the description below the address.", Example: "/search.xml"}}
+	return []flow.Field{{Name: "description", Into: &s.Description, Default: "/opensearch.xml",
+		Help: "The path of the description below the address.", Example: "/search.xml"}}
 }

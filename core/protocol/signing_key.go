@@ -18,18 +18,24 @@ const hmacScheme = "hmac-sha256"
 // Fields are what it may say.
 func (s *SigningKey) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "scheme", Into: &s.Scheme, Choices: []string{"standard-webhooks", hmacScheme, "bearer"}, Default: "standard-webhooks", Help: "How a delivery is signed.", Example: hmacScheme},
-		{Name: "header", Into: &s.Header, Default: "X-Signature", Help: "The header with the signature, for hmac-sha256.", Example: "X-Scale-Signature"},
+		{Name: "scheme", Into: &s.Scheme, Choices: []string{"standard-webhooks", hmacScheme, "bearer"},
+			Default: "standard-webhooks", Help: "How a delivery is signed.", Example: hmacScheme},
+		{Name: "header", Into: &s.Header, Default: "X-Signature",
+			Help: "The header with the signature, for hmac-sha256.", Example: "X-Scale-Signature"},
 		{Name: "prefix", Into: &s.Prefix, Help: "What stands before the signature there.", Example: "sha256="},
-		{Name: "encoding", Into: &s.Encoding, Choices: []string{"hex", "base64"}, Default: "hex", Help: "How the signature is written.", Example: "base64"},
-		{Name: "time_header", Into: &s.At, Help: "The header with the time of sending, which is signed too.", Example: "X-Scale-Time"},
-		{Name: "id_header", Into: &s.ID, Help: "The header that names a delivery, for telling repeats.", Example: "X-Delivery"},
+		{Name: "encoding", Into: &s.Encoding, Choices: []string{"hex", "base64"}, Default: "hex",
+			Help: "How the signature is written.", Example: "base64"},
+		{Name: "time_header", Into: &s.At, Help: "The header with the time of sending, which is signed too.",
+			Example: "X-Scale-Time"},
+		{Name: "id_header", Into: &s.ID, Help: "The header that names a delivery, for telling repeats.",
+			Example: "X-Delivery"},
 	}
 }
 
 // Agree keeps what belongs to one scheme with it.
 func (s *SigningKey) Agree(m flow.Reading) {
-	m.Only(s.Scheme == hmacScheme, "remove it, or write scheme: hmac-sha256", "%s belongs to the scheme hmac-sha256", "header", "prefix", "encoding", "time_header")
+	m.Only(s.Scheme == hmacScheme, "remove it, or write scheme: hmac-sha256", "%s belongs to the scheme hmac-sha256",
+		"header", "prefix", "encoding", "time_header")
 }
 
 // NeedsSecret tells that it is nothing without its key.

@@ -14,5 +14,6 @@ func (*SQL) Schemes() ([]string, string) {
 
 // Fields are what it may say.
 func (s *SQL) Fields() []flow.Field {
-	return []flow.Field{{Name: "write", Into: &s.Write, Help: "Statements that change something are allowed.", Example: "true"}}
+	return []flow.Field{{Name: "write", Into: &s.Write, Help: "Statements that change something are allowed.",
+		Example: "true"}}
 }

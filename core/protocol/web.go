@@ -10,5 +10,6 @@ type Web struct {
 
 // Fields are what it may say.
 func (w *Web) Fields() []flow.Field {
-	return []flow.Field{{Name: "hosts", Into: &w.Hosts, Missing: "nothing says which hosts may be read", Help: "The hosts that may be read; * is every public one.", Example: "[gazette.example]"}}
+	return []flow.Field{{Name: "hosts", Into: &w.Hosts, Missing: "nothing says which hosts may be read",
+		Help: "The hosts that may be read; * is every public one.", Example: "[gazette.example]"}}
 }

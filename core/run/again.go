@@ -27,13 +27,16 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 		for i := range index {
 			at := flow.StepPath(prefix, i)
 			if i >= len(before) || before[i].Kind != steps[i].Kind || before[i].ID != steps[i].ID {
-				return nil, fmt.Errorf("the step before it on line %d is not the one the run went through; repeat it on the version it followed", steps[i].At.Line)
+				return nil, fmt.Errorf("the step before it on line %d is not the one the run went through; repeat "+
+					"it on the version it followed", steps[i].At.Line)
 			}
 			if i >= len(frame.Steps) || !settled(frame.Steps[i]) {
-				return nil, fmt.Errorf("%s was not finished in that run, so there are no values to go on from; repeat it from there", stepName(steps[i]))
+				return nil, fmt.Errorf("%s was not finished in that run, so there are no values to go on from; "+
+					"repeat it from there", stepName(steps[i]))
 			}
 			did := frame.Steps[i]
-			r := &StepEnded{Step: at, Status: did.Status, Input: did.Input, Output: did.Output, Error: did.Error, Recorded: true}
+			r := &StepEnded{Step: at, Status: did.Status, Input: did.Input, Output: did.Output, Error: did.Error,
+				Recorded: true}
 			for _, name := range []string{steps[i].ID, at} {
 				if v, ok := edited[name]; ok && name != "" {
 					r.Output, r.Status, r.Error, used[name] = v, Done, "", true
@@ -45,8 +48,10 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 			break
 		}
 		inner, there := steps[index].BlockAt(name)
-		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || there && (inner.Many || name == flow.Instead) {
-			return nil, fmt.Errorf("%s cannot be begun in the middle; repeat from it as a whole", stepName(steps[index]))
+		if index >= len(frame.Steps) || frame.Steps[index].block(name) == nil || there &&
+			(inner.Many || name == flow.Instead) {
+			return nil, fmt.Errorf("%s cannot be begun in the middle; repeat from it as a whole",
+				stepName(steps[index]))
 		}
 		did := frame.Steps[index]
 		at := flow.StepPath(prefix, index)
@@ -57,7 +62,8 @@ func Recorded(was, is *Definition, old *State, from string, edited map[string]an
 		out = append(out, entered)
 		outer, was := before[index].BlockAt(name)
 		if !there || !was {
-			return nil, fmt.Errorf("%s no longer goes the way the run took; repeat from it as a whole", stepName(steps[index]))
+			return nil, fmt.Errorf("%s no longer goes the way the run took; repeat from it as a whole",
+				stepName(steps[index]))
 		}
 		prefix = flow.BlockPath(at, name)
 		steps, before, frame, rest = inner.Do, outer.Do, did.block(name), deeper

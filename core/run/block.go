@@ -72,7 +72,8 @@ func (at *At) Way(def *flow.Block, f *Frame, names map[string]any, enough *flow.
 		at.Leave(f, gives)
 	case FailedInside:
 		at.m.cancelFrame(f, "a step beside it failed")
-		at.Emit(&BlockLeft{Step: at.Path, Block: f.Name, Status: Failed, Error: at.m.failure.step + ": " + at.m.failure.message})
+		at.Emit(&BlockLeft{Step: at.Path, Block: f.Name, Status: Failed, Error: at.m.failure.step + ": " +
+			at.m.failure.message})
 	}
 	return false, out
 }

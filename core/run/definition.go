@@ -30,7 +30,8 @@ type Definition struct {
 // Unreadable stands for the definition of a run that can no longer be read. The
 // run can be ended by it, and nothing else.
 func Unreadable(workflow string) *Definition {
-	return &Definition{Workflow: &flow.Workflow{ID: workflow, Title: workflow}, Zone: time.UTC, Tools: func(string) (flow.Tool, bool) { return flow.Tool{}, false }}
+	return &Definition{Workflow: &flow.Workflow{ID: workflow, Title: workflow}, Zone: time.UTC,
+		Tools: func(string) (flow.Tool, bool) { return flow.Tool{}, false }}
 }
 
 // Calendar is how the workspace counts its days.
@@ -60,7 +61,8 @@ func (d *Definition) Of(s *State) *Definition {
 	tried := *step
 	tried.When, tried.Off = nil, false
 	alone.Steps, alone.Gives = []*flow.Step{&tried}, nil
-	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Zone: d.Zone, Holidays: d.Holidays, Model: d.Model, whole: d.Workflow, compiled: d.kept()}
+	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Zone: d.Zone, Holidays: d.Holidays,
+		Model: d.Model, whole: d.Workflow, compiled: d.kept()}
 	d.tried.Store(s.Origin.Step, out)
 	return out
 }

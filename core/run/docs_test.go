@@ -41,7 +41,8 @@ func examples(t *testing.T) []string {
 
 // inWorkflow puts an example into a workflow, of a conversation where it says so.
 func inWorkflow(steps string) string {
-	trigger := "    webhook:\n      path: example\n      verify: key\n      accepts: schemas/delivery.json\n      answer: computed\n"
+	trigger := "    webhook:\n      path: example\n      verify: key\n      accepts: schemas/delivery.json\n" +
+		"      answer: computed\n"
 	if talks(steps) {
 		trigger = "    chat:\n      page: example\n"
 	}
@@ -106,7 +107,8 @@ func TestTheExamplesOfTheLanguageRun(t *testing.T) {
 		flow.Walk(w.Workflows["example"].Steps, func(s *flow.Step) { kinds[s.Kind] = true })
 		runExample(t, example, w)
 	}
-	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait", "model", "call", "javascript", "say", "respond", "review", "label", "remember", "stop", "question"} {
+	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait",
+		"model", "call", "javascript", "say", "respond", "review", "label", "remember", "stop", "question"} {
 		if !kinds[kind] {
 			t.Errorf("no example has a %s step", kind)
 		}
@@ -115,20 +117,27 @@ func TestTheExamplesOfTheLanguageRun(t *testing.T) {
 
 func exampleFiles(file string) map[string]string {
 	return map[string]string{
-		"woolsignal.yaml":         "name: Larkrigg\nzone: UTC\nmodel: medium\n",
-		"workflows/example.yaml":  file,
-		"workflows/double.yaml":   "workflow: double\ntitle: Double\ninputs: {type: object, required: [n], properties: {n: {type: number}}}\ngives: {n: '${inputs.n * 2}'}\nsteps:\n  - label: {as: [doubled]}\n",
-		"agents/clerk.yaml":       strings.Replace(clerk, "by: lead", "by: owner", 1),
-		"connections/key.yaml":    "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
-		"connections/models.yaml": "connection: models\ntitle: Models\naddress: https://models.example\nmodel_server:\n  models:\n    medium: {name: medium}\n",
-		"schemas/delivery.json":   `{"type": "object", "required": ["gross", "tare", "notes", "Gross kg"], "properties": {"gross": {"type": "number"}, "tare": {"type": "number"}, "notes": {"type": "string"}, "Gross kg": {"type": "number"}, "colour": {"type": "string"}}}`,
+		"woolsignal.yaml":        "name: Larkrigg\nzone: UTC\nmodel: medium\n",
+		"workflows/example.yaml": file,
+		"workflows/double.yaml": "workflow: double\ntitle: Double\n" +
+			"inputs: {type: object, required: [n], properties: {n: {type: number}}}\ngives: {n: '${inputs.n * 2}'}\n" +
+			"steps:\n  - label: {as: [doubled]}\n",
+		"agents/clerk.yaml":    strings.Replace(clerk, "by: lead", "by: owner", 1),
+		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
+		"connections/models.yaml": "connection: models\ntitle: Models\naddress: https://models.example\n" +
+			"model_server:\n  models:\n    medium: {name: medium}\n",
+		"schemas/delivery.json": `{"type": "object", "required": ["gross", "tare", "notes", "Gross kg"], ` +
+			`"properties": {"gross": {"type": "number"}, "tare": {"type": "number"}, "notes": {"type": "string"}, ` +
+			`"Gross kg": {"type": "number"}, "colour": {"type": "string"}}}`,
 	}
 }
 
 func runExample(t *testing.T, example string, w *flow.Workspace) {
 	t.Helper()
-	def := &run.Definition{Workflow: w.Workflows["example"], Agents: w.Agents, Tools: catalogue, Zone: w.Zone, Model: w.Model}
-	signal := run.Signal{ID: "d1", Kind: "webhook", Trigger: "scale", Body: map[string]any{"gross": int64(410), "tare": int64(30), "notes": "wet", "Gross kg": int64(410)}}
+	def := &run.Definition{Workflow: w.Workflows["example"], Agents: w.Agents, Tools: catalogue, Zone: w.Zone,
+		Model: w.Model}
+	signal := run.Signal{ID: "d1", Kind: "webhook", Trigger: "scale",
+		Body: map[string]any{"gross": int64(410), "tare": int64(30), "notes": "wet", "Gross kg": int64(410)}}
 	var said []string
 	if talks(example) {
 		for _, m := range exampleSays.FindAllStringSubmatch(example, -1) {

@@ -16,9 +16,14 @@ const stopped = "The service stopped while this call was on its way."
 // whatever limits and tries were written down, and wherever they were.
 func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 	for name, text := range map[string]string{
-		"its own limit and tries":    "  - id: row\n    timeout: 1h\n    retry: {times: 3, first: 1s}\n    tool: register/add\n    args: {kg: '${1}'}\n",
-		"those of a block around it": "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n        - id: row\n          tool: register/add\n          args: {kg: '${1}'}\n",
-		"those of a way around it":   "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    together:\n      branches:\n        - id: one\n          do:\n            - id: row\n              tool: register/add\n              args: {kg: '${1}'}\n        - id: two\n          do:\n            - compute: {a: '1'}\n",
+		"its own limit and tries": "  - id: row\n    timeout: 1h\n    retry: {times: 3, first: 1s}\n" +
+			"    tool: register/add\n    args: {kg: '${1}'}\n",
+		"those of a block around it": "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n" +
+			"        - id: row\n          tool: register/add\n          args: {kg: '${1}'}\n",
+		"those of a way around it": "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    together:\n" +
+			"      branches:\n        - id: one\n          do:\n            - id: row\n" +
+			"              tool: register/add\n              args: {kg: '${1}'}\n        - id: two\n          do:\n" +
+			"            - compute: {a: '1'}\n",
 	} {
 		t.Run(name, func(t *testing.T) {
 			l := begin(t, script(t, text), delivery(int64(30), int64(4)))
@@ -51,7 +56,10 @@ func (l *life) tick() {
 // A limit around a call that is on its way and must not be repeated asks
 // about it, rather than giving it up.
 func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
-	l := begin(t, script(t, "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n        - id: row\n          tool: register/add\n          args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t,
+			"  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n        - id: row\n"+
+				"          tool: register/add\n          args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
 	l.next()
 	l.later = 2 * time.Hour
 	l.tick()
@@ -71,11 +79,16 @@ func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 // Where something beside it gives a call up, the steps around are not begun
 // again by themselves: the call may have happened.
 func TestWhatMayHaveHappenedIsNotBegunAgain(t *testing.T) {
-	l := begin(t, script(t, "  - retry: {times: 3, first: 1s}\n    together:\n      branches:\n        - id: one\n          do:\n            - id: row\n              tool: register/add\n              args: {kg: '${1}'}\n"+
-		"        - id: two\n          do:\n            - compute: {a: '1 / 0'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t,
+			"  - retry: {times: 3, first: 1s}\n    together:\n      branches:\n        - id: one\n          do:\n"+
+				"            - id: row\n              tool: register/add\n              args: {kg: '${1}'}\n"+
+				"        - id: two\n          do:\n            - compute: {a: '1 / 0'}\n"),
+		delivery(int64(30), int64(4)))
 	l.later = time.Hour
 	l.tick()
-	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "not tried again by itself, because register/add may have happened") {
+	if l.state.Status != run.Failed || !strings.Contains(l.state.Because,
+		"not tried again by itself, because register/add may have happened") {
 		t.Errorf("%s %s", l.state.Status, l.state.Because)
 	}
 }
@@ -84,7 +97,8 @@ func TestWhatMayHaveHappenedIsNotBegunAgain(t *testing.T) {
 // is sent again just as it was, with its key, and anything else is another
 // call with a key of its own.
 func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
-	const text = "  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n    args: {id: '${text(now())}'}\n"
+	const text = "  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n" +
+		"    args: {id: '${text(now())}'}\n"
 	for _, c := range []struct {
 		effect run.Effect
 		same   bool
@@ -95,10 +109,13 @@ func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
 		l = resumed(t, l.def, l.journal, time.Minute)
 		l.tick()
 		second := l.next()
-		if same := first.Key() == second.Key() && called(first).Args["id"] == called(second).Args["id"]; same != c.same {
-			t.Errorf("effect %q: first %s %v, then %s %v", c.effect, first.Key(), called(first).Args, second.Key(), called(second).Args)
+		if same := first.Key() == second.Key() &&
+			called(first).Args["id"] == called(second).Args["id"]; same != c.same {
+			t.Errorf("effect %q: first %s %v, then %s %v", c.effect, first.Key(), called(first).Args, second.Key(),
+				called(second).Args)
 		}
-		if again, err := run.Outstanding(l.def, l.state, noon); err != nil || len(again) != 1 || again[0].Key() != second.Key() {
+		if again, err := run.Outstanding(l.def, l.state, noon); err != nil || len(again) != 1 ||
+			again[0].Key() != second.Key() {
 			t.Errorf("after a crash it is sent as %v, %v", again, err)
 		}
 	}
@@ -106,17 +123,22 @@ func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
 
 // What happened, and gave more than can be kept, is not done twice.
 func TestWhatHappenedIsNotTriedAgain(t *testing.T) {
-	l := begin(t, script(t, "  - id: row\n    retry: {times: 3, first: 1s}\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t, "  - id: row\n    retry: {times: 3, first: 1s}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		delivery(int64(30), int64(4)))
 	l.returns(map[string]any{"all": strings.Repeat("x", 5<<20)}, "")
 	l.later = time.Hour
 	l.tick()
-	if l.state.Status != run.Failed || len(l.pending) > 0 || !strings.Contains(l.state.Because, "larger than 4 MB") || !strings.Contains(l.state.Because, "it happened") {
+	if l.state.Status != run.Failed || len(l.pending) > 0 || !strings.Contains(l.state.Because, "larger than 4 MB") ||
+		!strings.Contains(l.state.Because, "it happened") {
 		t.Errorf("%s %s, %d sent", l.state.Status, l.state.Because, len(l.pending))
 	}
 }
 
 func agentWorkflow(t *testing.T, more string) *run.Definition {
-	def := definition(t, "\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: answer\n"+more+"    agent: clerk\n    task: ${signal.text}\n")
+	def := definition(t,
+		"\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: answer\n"+more+
+			"    agent: clerk\n    task: ${signal.text}\n")
 	def.Agents["clerk"].Tools[1].Approval = &flow.Approval{None: true}
 	return def
 }
@@ -153,7 +175,10 @@ func TestAnAgentWithACallInDoubtDoesNotBeginAnew(t *testing.T) {
 
 // A late answer of a try before is not taken for that of this one.
 func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
-	l := begin(t, script(t, "  - timeout: 1h\n    retry: {times: 1, first: 1s}\n    block:\n      do:\n        - id: look\n          tool: slots/find\n          args: {day: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t,
+			"  - timeout: 1h\n    retry: {times: 1, first: 1s}\n    block:\n      do:\n        - id: look\n"+
+				"          tool: slots/find\n          args: {day: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
 	first := l.next()
 	l.later = 2 * time.Hour
 	l.tick()
@@ -168,14 +193,17 @@ func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 // A time limit holds for every step that waits, for whatever it waits.
 func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 	for name, text := range map[string]string{
-		"a person":     "  - id: s\n    timeout: 1h\n    review: {of: owner, show: hello}\n",
-		"a while":      "  - id: s\n    timeout: 1h\n    wait: {for: 3d}\n",
-		"a time":       "  - id: s\n    timeout: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
-		"a signal":     "  - id: s\n    timeout: 1h\n    wait: {hear: {webhook: {path: other, verify: key, subject: '${signal.body.a}'}, on: x}, at_most: 3d}\n",
-		"a workflow":   "  - id: s\n    timeout: 1h\n    call: other\n    inputs: {}\n",
-		"a model":      "  - id: s\n    timeout: 1h\n    model: medium\n    prompt: hello\n",
-		"a reading":    "  - id: s\n    timeout: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
-		"steps inside": "  - id: s\n    timeout: 1h\n    block:\n      do:\n        - review: {of: owner, show: hello}\n",
+		"a person": "  - id: s\n    timeout: 1h\n    review: {of: owner, show: hello}\n",
+		"a while":  "  - id: s\n    timeout: 1h\n    wait: {for: 3d}\n",
+		"a time":   "  - id: s\n    timeout: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
+		"a signal": "  - id: s\n    timeout: 1h\n" +
+			"    wait: {hear: {webhook: {path: other, verify: key, subject: '${signal.body.a}'}, on: x}, at_most: " +
+			"3d}\n",
+		"a workflow": "  - id: s\n    timeout: 1h\n    call: other\n    inputs: {}\n",
+		"a model":    "  - id: s\n    timeout: 1h\n    model: medium\n    prompt: hello\n",
+		"a reading":  "  - id: s\n    timeout: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
+		"steps inside": "  - id: s\n    timeout: 1h\n    block:\n      do:\n" +
+			"        - review: {of: owner, show: hello}\n",
 	} {
 		t.Run(name, func(t *testing.T) {
 			l := begin(t, script(t, text), delivery(int64(30), int64(4)))
@@ -243,7 +271,8 @@ func TestNowIsOneMomentWithinAStep(t *testing.T) {
 // started with: its run may not be known yet.
 func TestAGivenUpStepDropsWhatItCalled(t *testing.T) {
 	for _, known := range []bool{false, true} {
-		l := begin(t, script(t, "  - id: c\n    timeout: 1h\n    call: other\n    inputs: {}\n"), delivery(int64(30), int64(4)))
+		l := begin(t, script(t, "  - id: c\n    timeout: 1h\n    call: other\n    inputs: {}\n"),
+			delivery(int64(30), int64(4)))
 		start := l.next()
 		if known {
 			l.handle(start.Answer(&run.ChildBegan{Run: "child-1"}))
@@ -258,7 +287,8 @@ func TestAGivenUpStepDropsWhatItCalled(t *testing.T) {
 
 // What was queued for a run is asked about before it is sent.
 func TestAwaitsOnlyWhatIsOpen(t *testing.T) {
-	l := begin(t, script(t, "  - id: row\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t, script(t, "  - id: row\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		delivery(int64(30), int64(4)))
 	errand := l.next()
 	if !l.state.Awaits(errand) {
 		t.Error("a call that was just made is not awaited")
@@ -272,7 +302,10 @@ func TestAwaitsOnlyWhatIsOpen(t *testing.T) {
 // A plain no to a call that was sent before says nothing of the time before:
 // that may have happened, and the next try is still the same call.
 func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
-	l := begin(t, script(t, "  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n    args: {id: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t,
+			"  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n"+
+				"    args: {id: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
 	keys := map[string]bool{}
 	for _, effect := range []run.Effect{run.Unsure, "", ""} {
 		e := l.next()
@@ -289,7 +322,8 @@ func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
 // What a person has sent again is another call: the one before, which may
 // still be queued, is no longer wanted.
 func TestTheCallBeforeOneSentAgainIsNotWanted(t *testing.T) {
-	l := begin(t, script(t, "  - id: row\n    timeout: 1h\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t, script(t, "  - id: row\n    timeout: 1h\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		delivery(int64(30), int64(4)))
 	queued := l.next() // it waits for its connection to have room
 	l.later = 2 * time.Hour
 	l.tick()

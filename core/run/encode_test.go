@@ -12,8 +12,10 @@ import (
 // of step both ways and wants the same back.
 func TestEntriesAreEncodedAsJSONWould(t *testing.T) {
 	def, w := script(t, everything), everythingsWorld()
-	l := begin(t, def, run.Signal{ID: "d", Source: "/in/x", Kind: "webhook", Trigger: "scale", Subject: "lot <7> & \"8\"", From: map[string]string{"name": "Ines"},
-		Body: map[string]any{"gross": int64(30), "tare": 4.25, "big": 1e300, "small": 1e-9, "odd": "é\n\t<>&\u2028", "list": []any{nil, true, map[string]any{}}}})
+	l := begin(t, def, run.Signal{ID: "d", Source: "/in/x", Kind: "webhook", Trigger: "scale",
+		Subject: "lot <7> & \"8\"", From: map[string]string{"name": "Ines"},
+		Body: map[string]any{"gross": int64(30), "tare": 4.25, "big": 1e300, "small": 1e-9, "odd": "é\n\t<>&\u2028",
+			"list": []any{nil, true, map[string]any{}}}})
 	for w.step(l) {
 	}
 	for _, data := range l.journal {

@@ -18,14 +18,16 @@ func TestRecordsOfAnotherVersionAreRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	ours := fmt.Sprintf(`"v":%d`, run.Form)
-	for name, text := range map[string]string{"later": strings.Replace(entry, ours, fmt.Sprintf(`"v":%d`, run.Form+1), 1), "none": strings.Replace(entry, ours+",", "", 1),
+	for name, text := range map[string]string{"later": strings.Replace(entry, ours, fmt.Sprintf(`"v":%d`, run.Form+1),
+		1), "none": strings.Replace(entry, ours+",", "", 1),
 		"unknown record": strings.Replace(entry, `"do":"started"`, `"do":"sheared"`, 1)} {
 		var form *run.FormError
 		if _, err := run.DecodeEntry([]byte(text)); !errors.As(err, &form) || text == entry {
 			t.Errorf("an entry, %s: %v", name, err)
 		}
 	}
-	for name, text := range map[string]string{"later": strings.Replace(string(snapshot), ours, fmt.Sprintf(`"v":%d`, run.Form+1), 1), "none": strings.Replace(string(snapshot), ours+",", "", 1)} {
+	for name, text := range map[string]string{"later": strings.Replace(string(snapshot), ours,
+		fmt.Sprintf(`"v":%d`, run.Form+1), 1), "none": strings.Replace(string(snapshot), ours+",", "", 1)} {
 		var form *run.FormError
 		if _, err := run.DecodeState([]byte(text)); !errors.As(err, &form) {
 			t.Errorf("a snapshot, %s: %v", name, err)
@@ -35,7 +37,10 @@ func TestRecordsOfAnotherVersionAreRefused(t *testing.T) {
 
 // A run that takes in more than it may hold fails, and says what to do.
 func TestARunThatHoldsTooMuchFails(t *testing.T) {
-	l := begin(t, script(t, "  - id: e\n    each:\n      of: lists.range(40)\n      at_once: 1\n      do:\n        - id: f\n          tool: slots/find\n          args: {day: '${text(item)}'}\n"), delivery(int64(30), int64(4)))
+	l := begin(t,
+		script(t,
+			"  - id: e\n    each:\n      of: lists.range(40)\n      at_once: 1\n      do:\n        - id: f\n"+
+				"          tool: slots/find\n          args: {day: '${text(item)}'}\n"), delivery(int64(30), int64(4)))
 	for len(l.pending) > 0 && !l.state.Status.Ended() {
 		l.returns(map[string]any{"all": strings.Repeat("x", 3<<20)}, "")
 	}

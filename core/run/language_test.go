@@ -67,7 +67,8 @@ func (w world) event(l *life, e run.Errand) run.Event {
 		return e.Answer(&run.Recalled{Facts: []string{"They bring two bales a week."}})
 	case *run.Ask:
 		prompt := task.Messages[len(task.Messages)-1].Text
-		return e.Answer(&run.Answered{Message: agent.Message{Text: w.model(prompt)}, Turn: agent.Turn{Input: 10, Output: 5, Cost: 7}})
+		return e.Answer(&run.Answered{Message: agent.Message{Text: w.model(prompt)},
+			Turn: agent.Turn{Input: 10, Output: 5, Cost: 7}})
 	case *run.Call:
 		result, failure := w.tool(task.Tool, task.Args)
 		return e.Answer(&run.Returned{Result: result, Error: failure})
@@ -95,7 +96,8 @@ func (w world) childEnds(l *life) bool {
 		}
 		inputs, _ := s.Input.(map[string]any)
 		result, failure := w.call(inputs)
-		ended = l.handleIfAwaited(&run.Answer{Ticket: run.Ticket{Step: s.Path, Sending: s.Sending}, Reply: &run.Returned{Result: result, Error: failure}})
+		ended = l.handleIfAwaited(&run.Answer{Ticket: run.Ticket{Step: s.Path, Sending: s.Sending},
+			Reply: &run.Returned{Result: result, Error: failure}})
 	})
 	return ended
 }
@@ -128,7 +130,9 @@ func steps(t testing.TB, text string, w world) *life {
 
 func script(t testing.TB, text string) *run.Definition {
 	t.Helper()
-	d := definition(t, "\nworkflow: w\ntitle: W\nmodel: medium\ntriggers:\n  - id: scale\n    webhook: {path: w, verify: key, answer: computed}\nsteps:\n"+text)
+	d := definition(t,
+		"\nworkflow: w\ntitle: W\nmodel: medium\ntriggers:\n  - id: scale\n"+
+			"    webhook: {path: w, verify: key, answer: computed}\nsteps:\n"+text)
 	return d
 }
 
@@ -157,7 +161,8 @@ func TestEveryKindOfStep(t *testing.T) {
 	judging := answers
 	judging.model = func(prompt string) string {
 		if strings.Contains(prompt, "Criterion") {
-			return "```json\n{\"verdicts\": [{\"holds\": true, \"confidence\": 0.9, \"reason\": \"It says damp.\"}]}\n```"
+			return "```json\n" +
+				"{\"verdicts\": [{\"holds\": true, \"confidence\": 0.9, \"reason\": \"It says damp.\"}]}\n```"
 		}
 		return `{"lane": "wet", "kg": 3}`
 	}
@@ -167,50 +172,106 @@ func TestEveryKindOfStep(t *testing.T) {
 	}
 	heard := answers
 	heard.hear = &run.Signal{ID: "s", Body: map[string]any{"yes": true, "n": int64(2)}, Kind: "webhook"}
-	const judge = "  - decide:\n      cases:\n        - when: signal.body.gross < 0\n          gives: {lane: none}\n        - judge: The notes mention damp.\n          about: ${signal.body.gross}\n          gives: {lane: wet}\n      floor: 0.7\n      unsure:\n        gives: {lane: look}\n      else:\n        gives: {lane: dry}\n"
+	const judge = "  - decide:\n      cases:\n        - when: signal.body.gross < 0\n          gives: {lane: none}\n" +
+		"        - judge: The notes mention damp.\n          about: ${signal.body.gross}\n" +
+		"          gives: {lane: wet}\n      floor: 0.7\n      unsure:\n        gives: {lane: look}\n      else:\n" +
+		"        gives: {lane: dry}\n"
 	for name, c := range map[string]struct {
 		steps string
 		world world
 		path  string
 		want  string
 	}{
-		"when skips":                {"  - id: a\n    when: signal.body.gross > 100\n    compute: {x: '1'}\n  - compute: {y: 'a.?x.orValue(7)'}\n", answers, "1", `done {"y":7}`},
-		"off skips":                 {"  - id: a\n    off: true\n    compute: {x: '1'}\n  - compute: {y: 'a.hasValue()'}\n", answers, "1", `done {"y":false}`},
-		"carry on":                  {"  - id: a\n    if_fails: carry_on\n    compute: {x: '1 / 0'}\n  - compute: {y: 'a.?x.orValue(7)'}\n", answers, "1", `done {"y":7}`},
-		"if_fails gives":            {"  - id: a\n    if_fails:\n      do:\n        - id: b\n          compute: {z: '2'}\n      gives:\n        x: ${b.z}\n        why: ${failure.message}\n    compute: {x: '1 / 0'}\n  - compute: {y: a.x}\n", answers, "1", `done {"y":2}`},
-		"each keeps order":          {"  - each:\n      of: '[1, 2, 3]'\n      at_once: 2\n      do:\n        - id: row\n          tool: register/add\n          args: {kg: '${item}', lane: '${item == 2 ? \"broken\" : \"ok\"}'}\n      gives: {id: '${row.id}', at: '${index}'}\n", answers, "0", `done {"failures":[{"index":1,"item":2,"message":"the tool step row (line 13): the register is closed"}],"results":[{"at":0,"id":"D-1"},null,{"at":2,"id":"D-3"}]}`},
-		"each of nothing":           {"  - each:\n      of: '[]'\n      do:\n        - compute: {a: item}\n", answers, "0", `done {"failures":[],"results":[]}`},
-		"each until enough":         {"  - each:\n      of: '[1, 2, 3]'\n      at_once: 3\n      do:\n        - id: row\n          tool: register/add\n          args: {kg: '${item}', lane: ok}\n      gives: {id: '${row.id}'}\n      finish: first\n      enough: value.id == \"D-2\"\n", answers, "0", `done {"failures":[],"first":{"id":"D-2"},"results":[{"id":"D-1"},{"id":"D-2"},null]}`},
-		"together all":              {"  - together:\n      branches:\n        - id: a\n          do:\n            - id: row\n              tool: register/add\n              args: {kg: '${5}', lane: ok}\n          gives: {id: '${row.id}'}\n        - id: b\n          gives: {two: '${2}'}\n", answers, "0", `done {"a":{"id":"D-5"},"b":{"two":2}}`},
-		"together first":            {"  - together:\n      branches:\n        - id: a\n          do:\n            - wait: {for: 3d}\n          gives: {who: a}\n        - id: b\n          do:\n            - wait: {for: 2d}\n          gives: {who: b}\n      finish: first\n      enough: value.who != \"\"\n", answers, "0", `done {"b":{"who":"b"},"first":"b"}`},
-		"repeat":                    {"  - repeat:\n      do:\n        - id: n\n          compute: {v: 'last.?n.orValue(1) * 2'}\n      gives: {n: '${n.v}'}\n      till: last.n > 20\n      at_most: 10\n", answers, "0", `done {"n":32,"times":5}`},
-		"repeat without end":        {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 20\n      at_most: 3\n", answers, "0", `failed null`},
-		"block":                     {"  - block:\n      do:\n        - id: a\n          compute: {x: '1'}\n      gives: {x: '${a.x}'}\n", answers, "0", `done {"x":1}`},
-		"wait for":                  {"  - wait: {for: 90s}\n", answers, "0", `done {"at":"2026-11-23T12:01:30Z"}`},
-		"wait in working days":      {"  - wait: {for: 5wd}\n", answers, "0", `done {"at":"2026-11-30T12:00:00Z"}`},
-		"wait till":                 {"  - wait: {till: 'time(\"2026-11-24 08:00\")'}\n", answers, "0", `done {"at":"2026-11-24T08:00:00Z"}`},
-		"wait till what is past":    {"  - wait: {till: 'time(\"2026-11-01\")'}\n", answers, "0", `done {"at":"2026-11-23T12:00:00Z"}`},
-		"hear nothing":              {"  - wait:\n      hear: {webhook: {path: w, verify: key}, on: lot-7}\n      at_most: 2d\n", answers, "0", `done {"came":false}`},
-		"hear":                      {"  - id: a\n    wait:\n      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.n == 2'}\n      at_most: 2d\n  - compute: {n: 'a.?signal.?body.?n.orValue(0)'}\n", heard, "1", `done {"n":2}`},
-		"hear what does not match":  {"  - wait:\n      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.kg == 2'}\n      at_most: 2d\n", heard, "0", `done {"came":false}`},
-		"model":                     {"  - model: medium\n    prompt: Is it dry?\n", answers, "0", `done {"text":"Dry."}`},
-		"model with a shape":        {"  - model: medium\n    prompt: Which lane?\n    answer: {type: object, required: [lane], properties: {lane: {type: string}, kg: {type: number}}}\n", judging, "0", `done {"kg":3,"lane":"wet"}`},
-		"model that never fits":     {"  - model: medium\n    prompt: Which lane?\n    answer: {type: object}\n", answers, "0", `failed null`},
-		"judge":                     {judge, judging, "0", `done {"case":2,"confidence":0.9,"lane":"wet","reason":"It says damp."}`},
-		"judge that is unsure":      {judge, unsure, "0", `done {"case":"unsure","confidence":0.4,"lane":"look","reason":"Hard to say."}`},
-		"fill":                      {"  - tool: register/add\n    args: {kg: '${3}'}\n    fill: {lane: 'The lane in one word'}\n", judging2, "0", `done {"id":"D-3"}`},
-		"fill a part":               {"  - tool: register/add\n    args: {kg: '${3}', lane: 'to ${fill.word}'}\n    fill: {word: 'The lane in one word'}\n", judging3, "0", `done {"id":"D-3"}`},
-		"call":                      {"  - call: other\n    inputs: {kg: '${4}'}\n", answers, "0", `done {"doubled":4}`},
-		"call and go on":            {"  - call: other\n    await: false\n", answers, "0", `done {"run":"child-r1:0:1"}`},
-		"javascript":                {"  - javascript:\n      inputs: {a: '${1}', b: '${2}'}\n      code: 'return {longest: 2}'\n", answers, "0", `done {"longest":2}`},
-		"label":                     {"  - label: {as: [late, '${signal.body.gross}']}\n", answers, "0", `done {"labels":["late","30"]}`},
-		"remember":                  {"  - remember: {about: Nettlecote, name: load, fact: 'Two bales.'}\n", answers, "0", `done {}`},
-		"stop inside each":          {"  - each:\n      of: '[1, 2]'\n      do:\n        - stop: {because: enough}\n  - compute: {a: '1'}\n", answers, "1", `never began`},
-		"a failing way stops all":   {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n            - compute: {x: '1 / 0'}\n", answers, "0/way-1/0", `stopped null`},
-		"timeout":                   {"  - id: a\n    timeout: 10s\n    if_fails: {gives: {why: '${failure.message}'}}\n    block:\n      do:\n        - wait: {for: 1h}\n", answers, "0", `done {"why":"it took longer than 10 seconds"}`},
-		"retry":                     {"  - id: a\n    retry: {times: 2, first: 5s}\n    if_fails: {gives: {tries: '${failure.tries}'}}\n    tool: register/add\n    args: {lane: broken}\n", answers, "0", `done {"tries":3}`},
-		"a failing handler":         {"  - id: a\n    if_fails:\n      do:\n        - compute: {x: '1 / 0'}\n    compute: {x: '1 / 0'}\n", answers, "0", `failed null`},
-		"a handler that stops":      {"  - id: a\n    if_fails:\n      do:\n        - stop: {because: enough}\n    compute: {x: '1 / 0'}\n  - compute: {a: '1'}\n", answers, "1", `never began`},
+		"when skips": {"  - id: a\n    when: signal.body.gross > 100\n    compute: {x: '1'}\n" +
+			"  - compute: {y: 'a.?x.orValue(7)'}\n", answers, "1", `done {"y":7}`},
+		"off skips": {"  - id: a\n    off: true\n    compute: {x: '1'}\n" +
+			"  - compute: {y: 'a.hasValue()'}\n", answers, "1", `done {"y":false}`},
+		"carry on": {"  - id: a\n    if_fails: carry_on\n    compute: {x: '1 / 0'}\n" +
+			"  - compute: {y: 'a.?x.orValue(7)'}\n", answers, "1", `done {"y":7}`},
+		"if_fails gives": {"  - id: a\n    if_fails:\n      do:\n        - id: b\n" +
+			"          compute: {z: '2'}\n      gives:\n        x: ${b.z}\n        why: ${failure.message}\n" +
+			"    compute: {x: '1 / 0'}\n  - compute: {y: a.x}\n", answers, "1", `done {"y":2}`},
+		"each keeps order": {"  - each:\n      of: '[1, 2, 3]'\n      at_once: 2\n      do:\n" +
+			"        - id: row\n          tool: register/add\n" +
+			"          args: {kg: '${item}', lane: '${item == 2 ? \"broken\" : \"ok\"}'}\n" +
+			"      gives: {id: '${row.id}', at: '${index}'}\n", answers, "0",
+			`done {"failures":[{"index":1,"item":2,"message":"the tool step row (line 13): the register is ` +
+				`closed"}],"results":[{"at":0,"id":"D-1"},null,{"at":2,"id":"D-3"}]}`},
+		"each of nothing": {"  - each:\n      of: '[]'\n      do:\n        - compute: {a: item}\n", answers,
+			"0", `done {"failures":[],"results":[]}`},
+		"each until enough": {"  - each:\n      of: '[1, 2, 3]'\n      at_once: 3\n      do:\n" +
+			"        - id: row\n          tool: register/add\n          args: {kg: '${item}', lane: ok}\n" +
+			"      gives: {id: '${row.id}'}\n      finish: first\n      enough: value.id == \"D-2\"\n", answers, "0",
+			`done {"failures":[],"first":{"id":"D-2"},"results":[{"id":"D-1"},{"id":"D-2"},null]}`},
+		"together all": {"  - together:\n      branches:\n        - id: a\n          do:\n" +
+			"            - id: row\n              tool: register/add\n              args: {kg: '${5}', lane: ok}\n" +
+			"          gives: {id: '${row.id}'}\n        - id: b\n          gives: {two: '${2}'}\n", answers, "0",
+			`done {"a":{"id":"D-5"},"b":{"two":2}}`},
+		"together first": {"  - together:\n      branches:\n        - id: a\n          do:\n" +
+			"            - wait: {for: 3d}\n          gives: {who: a}\n        - id: b\n          do:\n" +
+			"            - wait: {for: 2d}\n          gives: {who: b}\n      finish: first\n" +
+			"      enough: value.who != \"\"\n", answers, "0", `done {"b":{"who":"b"},"first":"b"}`},
+		"repeat": {"  - repeat:\n      do:\n        - id: n\n" +
+			"          compute: {v: 'last.?n.orValue(1) * 2'}\n      gives: {n: '${n.v}'}\n      till: last.n > 20\n" +
+			"      at_most: 10\n", answers, "0", `done {"n":32,"times":5}`},
+		"repeat without end": {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 20\n" +
+			"      at_most: 3\n", answers, "0", `failed null`},
+		"block": {"  - block:\n      do:\n        - id: a\n          compute: {x: '1'}\n" +
+			"      gives: {x: '${a.x}'}\n", answers, "0", `done {"x":1}`},
+		"wait for":             {"  - wait: {for: 90s}\n", answers, "0", `done {"at":"2026-11-23T12:01:30Z"}`},
+		"wait in working days": {"  - wait: {for: 5wd}\n", answers, "0", `done {"at":"2026-11-30T12:00:00Z"}`},
+		"wait till": {"  - wait: {till: 'time(\"2026-11-24 08:00\")'}\n", answers, "0",
+			`done {"at":"2026-11-24T08:00:00Z"}`},
+		"wait till what is past": {"  - wait: {till: 'time(\"2026-11-01\")'}\n", answers, "0",
+			`done {"at":"2026-11-23T12:00:00Z"}`},
+		"hear nothing": {"  - wait:\n      hear: {webhook: {path: w, verify: key}, on: lot-7}\n" +
+			"      at_most: 2d\n", answers, "0", `done {"came":false}`},
+		"hear": {"  - id: a\n    wait:\n" +
+			"      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.n == 2'}\n" +
+			"      at_most: 2d\n  - compute: {n: 'a.?signal.?body.?n.orValue(0)'}\n", heard, "1", `done {"n":2}`},
+		"hear what does not match": {"  - wait:\n" +
+			"      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.kg == 2'}\n" +
+			"      at_most: 2d\n", heard, "0", `done {"came":false}`},
+		"model": {"  - model: medium\n    prompt: Is it dry?\n", answers, "0",
+			`done {"text":"Dry."}`},
+		"model with a shape": {"  - model: medium\n    prompt: Which lane?\n" +
+			"    answer: {type: object, required: [lane], properties: {lane: {type: string}, kg: {type: number}}}\n",
+			judging, "0", `done {"kg":3,"lane":"wet"}`},
+		"model that never fits": {"  - model: medium\n    prompt: Which lane?\n    answer: {type: object}\n",
+			answers, "0", `failed null`},
+		"judge": {judge, judging, "0",
+			`done {"case":2,"confidence":0.9,"lane":"wet","reason":"It says damp."}`},
+		"judge that is unsure": {judge, unsure, "0",
+			`done {"case":"unsure","confidence":0.4,"lane":"look","reason":"Hard to say."}`},
+		"fill": {"  - tool: register/add\n    args: {kg: '${3}'}\n" +
+			"    fill: {lane: 'The lane in one word'}\n", judging2, "0", `done {"id":"D-3"}`},
+		"fill a part": {"  - tool: register/add\n    args: {kg: '${3}', lane: 'to ${fill.word}'}\n" +
+			"    fill: {word: 'The lane in one word'}\n", judging3, "0", `done {"id":"D-3"}`},
+		"call": {"  - call: other\n    inputs: {kg: '${4}'}\n", answers, "0",
+			`done {"doubled":4}`},
+		"call and go on": {"  - call: other\n    await: false\n", answers, "0",
+			`done {"run":"child-r1:0:1"}`},
+		"javascript": {"  - javascript:\n      inputs: {a: '${1}', b: '${2}'}\n" +
+			"      code: 'return {longest: 2}'\n", answers, "0", `done {"longest":2}`},
+		"label": {"  - label: {as: [late, '${signal.body.gross}']}\n", answers, "0",
+			`done {"labels":["late","30"]}`},
+		"remember": {"  - remember: {about: Nettlecote, name: load, fact: 'Two bales.'}\n", answers,
+			"0", `done {}`},
+		"stop inside each": {"  - each:\n      of: '[1, 2]'\n      do:\n        - stop: {because: enough}\n" +
+			"  - compute: {a: '1'}\n", answers, "1", `never began`},
+		"a failing way stops all": {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n" +
+			"        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n" +
+			"            - compute: {x: '1 / 0'}\n", answers, "0/way-1/0", `stopped null`},
+		"timeout": {"  - id: a\n    timeout: 10s\n" +
+			"    if_fails: {gives: {why: '${failure.message}'}}\n    block:\n      do:\n        - wait: {for: 1h}\n",
+			answers, "0", `done {"why":"it took longer than 10 seconds"}`},
+		"retry": {"  - id: a\n    retry: {times: 2, first: 5s}\n" +
+			"    if_fails: {gives: {tries: '${failure.tries}'}}\n    tool: register/add\n    args: {lane: broken}\n",
+			answers, "0", `done {"tries":3}`},
+		"a failing handler": {"  - id: a\n    if_fails:\n      do:\n        - compute: {x: '1 / 0'}\n" +
+			"    compute: {x: '1 / 0'}\n", answers, "0", `failed null`},
+		"a handler that stops": {"  - id: a\n    if_fails:\n      do:\n        - stop: {because: enough}\n" +
+			"    compute: {x: '1 / 0'}\n  - compute: {a: '1'}\n", answers, "1", `never began`},
 		"a value of the wrong kind": {"  - each:\n      of: signal.body.gross\n", answers, "0", `failed null`},
 	} {
 		l := steps(t, c.steps, c.world)
@@ -225,23 +286,29 @@ func TestEveryKindOfStep(t *testing.T) {
 
 var (
 	judging2 = world{model: func(string) string { return `{"lane": "wet"}` }, tool: answers.tool}
-	judging3 = world{model: func(string) string { return `{"word": "wet"}` }, tool: func(_ string, args map[string]any) (any, string) {
-		if args["lane"] != "to wet" {
-			return nil, fmt.Sprintf("lane is %v", args["lane"])
-		}
-		return answers.tool("", args)
-	}}
+	judging3 = world{model: func(string) string { return `{"word": "wet"}` },
+		tool: func(_ string, args map[string]any) (any, string) {
+			if args["lane"] != "to wet" {
+				return nil, fmt.Sprintf("lane is %v", args["lane"])
+			}
+			return answers.tool("", args)
+		}}
 )
 
 func TestFailuresSayWhere(t *testing.T) {
 	for text, want := range map[string]string{
-		"  - each:\n      of: signal.body.gross\n":                                                 "of: signal.body.gross is a number, and each goes through a list",
-		"  - compute: {a: 'signal.body.gross + \" kg\"'}\n":                                        "a: signal.body.gross + \" kg\"",
-		"  - tool: register/add\n    args: {kg: heavy}\n":                                          "kg: got string, want number",
-		"  - wait: {till: signal.body.gross}\n":                                                    "till: signal.body.gross is a number, and a time is needed",
-		"  - id: a\n    compute: {x: '\"0123456789\"'}\n" + doubling:                               "larger than 4 MB",
-		"  - decide:\n      cases:\n        - when: signal.body.gross\n          gives: {}\n":      "must be true or false, this is a number",
-		"  - block:\n      do:\n        - title: The inner one\n          compute: {x: '1 / 0'}\n": "The inner one (line 11): x: 1 / 0: division by zero",
+		"  - each:\n" +
+			"      of: signal.body.gross\n": "of: signal.body.gross is a number, and each goes through a list",
+		"  - compute: {a: 'signal.body.gross + \" kg\"'}\n": "a: signal.body.gross + \" kg\"",
+		"  - tool: register/add\n" +
+			"    args: {kg: heavy}\n": "kg: got string, want number",
+		"  - wait: {till: signal.body.gross}\n": "till: signal.body.gross is a number, " +
+			"and a time is needed",
+		"  - id: a\n    compute: {x: '\"0123456789\"'}\n" + doubling: "larger than 4 MB",
+		"  - decide:\n      cases:\n        - when: signal.body.gross\n" +
+			"          gives: {}\n": "must be true or false, this is a number",
+		"  - block:\n      do:\n        - title: The inner one\n" +
+			"          compute: {x: '1 / 0'}\n": "The inner one (line 11): x: 1 / 0: division by zero",
 	} {
 		l := steps(t, text, answers)
 		if l.state.Status != run.Failed || !strings.Contains(l.state.Because, want) {
@@ -251,7 +318,9 @@ func TestFailuresSayWhere(t *testing.T) {
 }
 
 // doubling makes a value of five megabytes out of ten bytes.
-const doubling = "  - repeat:\n      do:\n        - id: n\n          compute: {v: 'last.?v.orValue(a.x) + last.?v.orValue(a.x)'}\n      gives: {v: '${n.v}'}\n      till: size(last.v) > 5000000\n      at_most: 30\n"
+const doubling = "  - repeat:\n      do:\n        - id: n\n" +
+	"          compute: {v: 'last.?v.orValue(a.x) + last.?v.orValue(a.x)'}\n      gives: {v: '${n.v}'}\n" +
+	"      till: size(last.v) > 5000000\n      at_most: 30\n"
 
 // everything is a workflow of nearly every kind of step, nested.
 const everything = `
@@ -473,7 +542,9 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 }
 
 func TestATimeoutOfACallThatMustNotBeRepeatedAsks(t *testing.T) {
-	l := begin(t, script(t, "  - timeout: 10s\n    retry: {times: 3}\n    tool: register/add\n    args: {kg: '${1}'}\n"), delivery(int64(1), int64(1)))
+	l := begin(t,
+		script(t, "  - timeout: 10s\n    retry: {times: 3}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		delivery(int64(1), int64(1)))
 	l.later = time.Minute
 	l.handle(&run.Tick{})
 	if r := l.openReview(); r.Kind != "uncertain" || l.state.Step("0").Status != run.Uncertain {
@@ -486,7 +557,11 @@ func TestATimeoutOfACallThatMustNotBeRepeatedAsks(t *testing.T) {
 }
 
 func TestACallableWorkflowGives(t *testing.T) {
-	def := definition(t, "\nworkflow: double\ntitle: Double\ninputs: {type: object, required: [kg], properties: {kg: {type: number}}}\nresult: {type: object, required: [kg], properties: {kg: {type: number}}}\ngives: {kg: '${two.kg}'}\nsteps:\n  - id: two\n    compute: {kg: 'inputs.kg * 2'}\n")
+	def := definition(t,
+		"\nworkflow: double\ntitle: Double\n"+
+			"inputs: {type: object, required: [kg], properties: {kg: {type: number}}}\n"+
+			"result: {type: object, required: [kg], properties: {kg: {type: number}}}\ngives: {kg: '${two.kg}'}\n"+
+			"steps:\n  - id: two\n    compute: {kg: 'inputs.kg * 2'}\n")
 	for in, want := range map[any]string{int64(4): "done", "heavy": "failed"} {
 		l := begin(t, def, run.Signal{ID: "c", Kind: "called", Body: map[string]any{"kg": in}})
 		if string(l.state.Status) != want {
@@ -501,7 +576,9 @@ func TestACallableWorkflowGives(t *testing.T) {
 func BenchmarkEachOverPureItems(b *testing.B) {
 	for _, n := range []int{1_000, 10_000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
-			def := script(b, fmt.Sprintf("  - each:\n      of: lists.range(%d)\n      do:\n        - id: v\n          compute: {x: 'item * 2'}\n      gives: {x: '${v.x}'}\n", n))
+			def := script(b,
+				fmt.Sprintf("  - each:\n      of: lists.range(%d)\n      do:\n        - id: v\n"+
+					"          compute: {x: 'item * 2'}\n      gives: {x: '${v.x}'}\n", n))
 			for b.Loop() {
 				l := begin(b, def, delivery(int64(1), int64(1)))
 				if l.state.Status != run.Done {

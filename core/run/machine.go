@@ -264,7 +264,8 @@ func (m *machine) limit(def *flow.Step, path string) {
 		return
 	}
 	step := m.state.Step(path)
-	if step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting) && !m.uncertain(step) {
+	if step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting) &&
+		!m.uncertain(step) {
 		m.emit(&StepLimited{Step: path, Until: m.now.Add(def.Timeout)})
 	}
 }
@@ -329,14 +330,16 @@ func (m *machine) instead(def *flow.Step, step *Step, path string, names map[str
 	}
 	cause := m.failure
 	inner := maps.Clone(names)
-	inner["failure"] = map[string]any{"message": cause.message, "step": cause.step, "kind": cause.kind, "tries": int64(cause.tries)}
+	inner["failure"] = map[string]any{"message": cause.message, "step": cause.step, "kind": cause.kind,
+		"tries": int64(cause.tries)}
 	gives, out := m.through(&def.IfFails.Block, handler, path, inner)
 	switch out {
 	case Finished:
 		m.emit(&BlockLeft{Step: path, Block: flow.Instead, Status: Done})
 		m.emit(&StepEnded{Step: path, Status: Done, Output: gives, Error: cause.message})
 	case FailedInside:
-		m.emit(&BlockLeft{Step: path, Block: flow.Instead, Status: Failed, Error: m.failure.step + ": " + m.failure.message})
+		m.emit(&BlockLeft{Step: path, Block: flow.Instead, Status: Failed, Error: m.failure.step + ": " +
+			m.failure.message})
 	}
 	return out
 }

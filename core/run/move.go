@@ -13,7 +13,8 @@ import (
 //
 // onTheSpot answers errands that can be answered at once, and nil for others;
 // what follows belongs to the same entry. It may be nil.
-func Move(def *Definition, state *State, now time.Time, onTheSpot func(Errand) (Reply, error), events ...Event) (Entry, []Errand, error) {
+func Move(def *Definition, state *State, now time.Time, onTheSpot func(Errand) (Reply, error), events ...Event) (Entry,
+	[]Errand, error) {
 	m := newMachine(def, state, now)
 	for _, e := range events {
 		if err := m.handle(e); err != nil {

@@ -28,7 +28,8 @@ func Outstanding(def *Definition, state *State, now time.Time) ([]Errand, error)
 // question only what comes from now on is an answer.
 func (m *machine) lookBack(step *Step) {
 	if h := step.Hearing; h != nil && step.Asking == nil {
-		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path}, Task: &Listen{Source: h.Source, Key: h.Key, Since: m.state.Accepted}})
+		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path},
+			Task: &Listen{Source: h.Source, Key: h.Key, Since: m.state.Accepted}})
 	}
 }
 

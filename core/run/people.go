@@ -24,7 +24,8 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	id := m.reviewID(path, call.ID)
 	call.Review = id
 	m.emit(&CallChanged{Step: path, Call: call})
-	title, of, why := call.Tool, "owner", "Nobody wrote down who may approve "+call.Tool+", and it changes something outside."
+	title, of, why := call.Tool, "owner", "Nobody wrote down who may approve "+call.Tool+
+		", and it changes something outside."
 	if spec, ok := m.def.Tools(call.Tool); ok {
 		title = spec.Title
 	}
@@ -32,11 +33,13 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 		if t.Tool == call.Tool && t.Approval != nil {
 			of, why = t.Approval.By, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
 			if t.Approval.When != nil {
-				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.", a.Title, title, t.Approval.When.Source)
+				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.",
+					a.Title, title, t.Approval.When.Source)
 			}
 		}
 	}
-	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Of: of, Kind: OfApproval, Title: title, Why: why, Tool: call.Tool, Show: m.asked(),
+	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Of: of, Kind: OfApproval, Title: title, Why: why,
+		Tool: call.Tool, Show: m.asked(),
 		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
 }
 
@@ -65,10 +68,11 @@ func (m *machine) lost(step *Step, callID, why string) error {
 	} else {
 		tool = m.toolOf(step)
 	}
-	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: OfDoubt,
-		Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
-		Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
-		Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
+	m.emit(&ReviewAsked{Step: step.Path,
+		Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: OfDoubt,
+			Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
+			Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
+			Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
 	return m.broken
 }
 
@@ -79,7 +83,8 @@ func (m *machine) decided(step *Step, d *Decided) error {
 		return ErrStale
 	}
 	if !slices.Contains(open.Choices, d.Choice) {
-		return &Refused{fmt.Sprintf("%q is not a choice here; possible: %s", d.Choice, strings.Join(open.Choices, ", "))}
+		return &Refused{fmt.Sprintf("%q is not a choice here; possible: %s", d.Choice,
+			strings.Join(open.Choices, ", "))}
 	}
 	review := *open
 	review.Choice, review.By, review.Note, review.Decided = d.Choice, d.By, d.Note, m.now
@@ -197,8 +202,10 @@ func (m *machine) missing(step *Step, callID string, missing *Missing) error {
 	} else {
 		tool = m.toolOf(step)
 	}
-	m.emit(&ReviewAsked{Step: step.Path, Review: &Review{ID: m.reviewID(step.Path, callID), Of: missing.Of, Kind: OfConnection,
-		Title: "Connect " + missing.Connection, Tool: tool, Call: callID, Needs: missing.Connection, Why: missing.Why,
-		Choices: []string{GoOn, GiveUp}, Asked: m.now}})
+	m.emit(&ReviewAsked{Step: step.Path,
+		Review: &Review{ID: m.reviewID(step.Path, callID), Of: missing.Of, Kind: OfConnection,
+			Title: "Connect " + missing.Connection, Tool: tool, Call: callID, Needs: missing.Connection,
+			Why:     missing.Why,
+			Choices: []string{GoOn, GiveUp}, Asked: m.now}})
 	return m.broken
 }

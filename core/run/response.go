@@ -10,5 +10,6 @@ type Response struct {
 // problem is an answer in the form of RFC 9457.
 func problem(status int, title, detail, id string) *Response {
 	return &Response{Status: status, Headers: map[string]string{"Content-Type": "application/problem+json"},
-		Body: map[string]any{"type": "about:blank", "title": title, "status": int64(status), "detail": detail, "run": id}}
+		Body: map[string]any{"type": "about:blank", "title": title, "status": int64(status), "detail": detail,
+			"run": id}}
 }

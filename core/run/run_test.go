@@ -82,7 +82,8 @@ limits: {turns: 4, tries_per_tool: 2}
 
 func schemaOf(properties string) map[string]any {
 	var out map[string]any
-	if err := json.Unmarshal([]byte(`{"type":"object","additionalProperties":false,"properties":`+properties+`}`), &out); err != nil {
+	if err := json.Unmarshal([]byte(`{"type":"object","additionalProperties":false,"properties":`+properties+`}`),
+		&out); err != nil {
 		panic(err)
 	}
 	return out
@@ -90,16 +91,20 @@ func schemaOf(properties string) map[string]any {
 
 func catalogue(name string) (flow.Tool, bool) {
 	t, ok := map[string]flow.Tool{
-		"register/add": {Name: "register/add", Title: "Register: add", Resend: flow.ResendNever, Input: schemaOf(`{"kg":{"type":"number"},"lane":{"type":"string"}}`)},
-		"slots/find":   {Name: "slots/find", Title: "Slots: find", ReadOnly: true, Resend: flow.ResendSafe, Input: schemaOf(`{"day":{"type":"string"}}`)},
-		"slots/remove": {Name: "slots/remove", Title: "Slots: remove", Resend: flow.ResendOwnID, Input: schemaOf(`{"id":{"type":"string"},"calendar":{"type":"string"}}`)},
+		"register/add": {Name: "register/add", Title: "Register: add", Resend: flow.ResendNever,
+			Input: schemaOf(`{"kg":{"type":"number"},"lane":{"type":"string"}}`)},
+		"slots/find": {Name: "slots/find", Title: "Slots: find", ReadOnly: true, Resend: flow.ResendSafe,
+			Input: schemaOf(`{"day":{"type":"string"}}`)},
+		"slots/remove": {Name: "slots/remove", Title: "Slots: remove", Resend: flow.ResendOwnID,
+			Input: schemaOf(`{"id":{"type":"string"},"calendar":{"type":"string"}}`)},
 	}[name]
 	return t, ok
 }
 
 func definition(t testing.TB, text string) *run.Definition {
 	t.Helper()
-	w, problems := flow.DecodeWorkflow("workflows/"+strings.TrimSpace(strings.TrimPrefix(strings.SplitN(text, "\n", 3)[1], "workflow:"))+".yaml", text)
+	w, problems := flow.DecodeWorkflow("workflows/"+
+		strings.TrimSpace(strings.TrimPrefix(strings.SplitN(text, "\n", 3)[1], "workflow:"))+".yaml", text)
 	a, more := flow.DecodeAgent("agents/clerk.yaml", clerk)
 	for _, p := range append(problems, more...) {
 		t.Fatal(p)
@@ -170,12 +175,15 @@ func (l *life) next() run.Errand {
 
 func (l *life) says(text string, asks ...agent.Request) {
 	e := l.next()
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, Turn: e.Turn}, Reply: &run.Answered{Message: agent.Message{Text: text, Asks: asks}, Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, Turn: e.Turn},
+		Reply: &run.Answered{Message: agent.Message{Text: text, Asks: asks},
+			Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
 }
 
 func (l *life) returns(result any, failure string) run.Errand {
 	e := l.next()
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, CallID: e.CallID}, Reply: &run.Returned{Result: result, Error: failure}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, CallID: e.CallID},
+		Reply: &run.Returned{Result: result, Error: failure}})
 	return e
 }
 
@@ -201,7 +209,8 @@ func delivery(gross, tare any) run.Signal {
 }
 
 func chat(text string) run.Signal {
-	return run.Signal{ID: "c1", Kind: "chat", Source: "/console/ines", Thread: "t1", Text: text, From: map[string]string{"name": "Ines Faro"}}
+	return run.Signal{ID: "c1", Kind: "chat", Source: "/console/ines", Thread: "t1", Text: text,
+		From: map[string]string{"name": "Ines Faro"}}
 }
 
 func TestRulesToolAndAnswer(t *testing.T) {
@@ -214,7 +223,8 @@ func TestRulesToolAndAnswer(t *testing.T) {
 	if l.state.Status != run.Done {
 		t.Fatalf("%s: %s", l.state.Status, l.state.Because)
 	}
-	if want := map[string]any{"receipt": "D-1", "lane": "clean"}; l.state.Response.Status != 201 || !reflect.DeepEqual(l.state.Response.Body, want) {
+	if want := map[string]any{"receipt": "D-1", "lane": "clean"}; l.state.Response.Status != 201 ||
+		!reflect.DeepEqual(l.state.Response.Body, want) {
 		t.Errorf("answered %+v, want 201 %v", l.state.Response, want)
 	}
 	if net := l.state.Step("0").Output; !reflect.DeepEqual(net, map[string]any{"kg": 381.5, "share": 0.92}) {
@@ -234,7 +244,8 @@ func TestStopInsideACaseEndsTheRun(t *testing.T) {
 
 func TestAFailingStepSaysWhere(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery("heavy", int64(31)))
-	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "net") || !strings.Contains(l.state.Because, "line 8") {
+	if l.state.Status != run.Failed || !strings.Contains(l.state.Because, "net") ||
+		!strings.Contains(l.state.Because, "line 8") {
 		t.Errorf("%s %q", l.state.Status, l.state.Because)
 	}
 	l = begin(t, definition(t, intake), delivery(int64(50), int64(31)))
@@ -249,10 +260,12 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	remembered := []agent.Message{{Role: "user", Text: "book"}, {Role: "assistant", Text: "booked s-7"}}
 	l.recalls(remembered...)
 	ask := l.pending[0].Task.(*run.Ask)
-	if len(ask.Messages) != 3 || ask.Messages[2].Text != "cancel it" || !strings.Contains(ask.System, "Monday 23 November 2026") || !strings.Contains(ask.System, "Ines Faro") {
+	if len(ask.Messages) != 3 || ask.Messages[2].Text != "cancel it" ||
+		!strings.Contains(ask.System, "Monday 23 November 2026") || !strings.Contains(ask.System, "Ines Faro") {
 		t.Errorf("the model was sent %+v with %q", ask.Messages, ask.System)
 	}
-	if offered, _ := ask.Tools[1].Schema["properties"].(map[string]any); offered["calendar"] != nil || offered["id"] == nil {
+	if offered, _ := ask.Tools[1].Schema["properties"].(map[string]any); offered["calendar"] != nil ||
+		offered["id"] == nil {
 		t.Errorf("a fixed argument is offered to the model: %v", offered)
 	}
 	l.says("", agent.Request{ID: "x", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
@@ -263,7 +276,8 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 	if review.Of != "lead" || review.Edit["calendar"] != "docks" {
 		t.Errorf("the review is %+v", review)
 	}
-	l.handle(&run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill", Edited: map[string]any{"id": "s-8"}})
+	l.handle(&run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill",
+		Edited: map[string]any{"id": "s-8"}})
 	sent := l.returns(map[string]any{"removed": true}, "")
 	if called(sent).Args["id"] != "s-8" {
 		t.Errorf("the edited argument was not used: %v", called(sent).Args)
@@ -276,7 +290,8 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 		t.Errorf("totals %+v", totals)
 	}
 	last := l.state.Step("0").Agent.Messages
-	if answer := last[len(last)-2]; answer.Role != "tool" || !strings.Contains(answer.Text, "Tobias Quill changed the arguments") {
+	if answer := last[len(last)-2]; answer.Role != "tool" ||
+		!strings.Contains(answer.Text, "Tobias Quill changed the arguments") {
 		t.Errorf("the model was not told of the change: %+v", answer)
 	}
 }
@@ -289,7 +304,8 @@ func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
 	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.Approve, By: "Tobias Quill"})
 	l.returns(map[string]any{"removed": true}, "")
 	sent := l.pending[0].Task.(*run.Ask).Messages
-	if told := sent[len(sent)-1].Text; !strings.Contains(told, "Tobias Quill took 50h0m0s to decide; it is now Wednesday 25 November 2026") {
+	if told := sent[len(sent)-1].Text; !strings.Contains(told,
+		"Tobias Quill took 50h0m0s to decide; it is now Wednesday 25 November 2026") {
 		t.Errorf("the model was told %q", told)
 	}
 	if within := l.pending[0].Task.(*run.Ask).Within; within < time.Minute {
@@ -304,17 +320,22 @@ func TestWaitingForAPersonUsesUpNoTime(t *testing.T) {
 func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	l := begin(t, definition(t, desk), chat("cancel it"))
 	l.recalls()
-	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}}, agent.Request{Tool: "slots/find", Args: map[string]any{}})
+	l.says("", agent.Request{Tool: "slots/remove", Args: map[string]any{"id": "s-7"}},
+		agent.Request{Tool: "slots/find", Args: map[string]any{}})
 	review := l.openReview().ID
 	l.handle(&run.Stop{By: "Ines Faro", Note: "wrong farm"})
 	step := l.state.Step("0")
-	if l.state.Status != run.Stopped || l.state.Because != "stopped by Ines Faro: wrong farm" || step.Status != run.Stopped || l.state.Reviews[review].Choice != run.Withdrawn {
-		t.Errorf("%s %q, the step %s, the review %+v", l.state.Status, l.state.Because, step.Status, l.state.Reviews[review])
+	if l.state.Status != run.Stopped || l.state.Because != "stopped by Ines Faro: wrong farm" ||
+		step.Status != run.Stopped || l.state.Reviews[review].Choice != run.Withdrawn {
+		t.Errorf("%s %q, the step %s, the review %+v", l.state.Status, l.state.Because, step.Status,
+			l.state.Reviews[review])
 	}
-	if calls := step.Agent.Calls; calls[0].State != agent.Declined || calls[1].State != agent.Failed || !strings.Contains(calls[1].Error, "may have happened") {
+	if calls := step.Agent.Calls; calls[0].State != agent.Declined || calls[1].State != agent.Failed ||
+		!strings.Contains(calls[1].Error, "may have happened") {
 		t.Errorf("the calls: %+v %+v", calls[0], calls[1])
 	}
-	for _, e := range []run.Event{&run.Answer{Ticket: run.Ticket{Step: "0", CallID: "call2"}, Reply: &run.Returned{}}, &run.Stop{By: "x"}, &run.Decided{Review: review, Choice: run.Approve}} {
+	for _, e := range []run.Event{&run.Answer{Ticket: run.Ticket{Step: "0", CallID: "call2"}, Reply: &run.Returned{}},
+		&run.Stop{By: "x"}, &run.Decided{Review: review, Choice: run.Approve}} {
 		if err := moved(l.def, l.state, noon, e); !errors.Is(err, run.ErrStale) {
 			t.Errorf("%+v after the end: %v", e, err)
 		}
@@ -344,7 +365,8 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 	if err := try(run.Decided{Review: id, Choice: "maybe"}); !errors.As(err, &refused) {
 		t.Errorf("a choice that is none: %v", err)
 	}
-	if err := try(run.Decided{Review: id, Choice: run.Approve, Edited: map[string]any{"id": int64(7)}}); !errors.As(err, &refused) {
+	if err := try(run.Decided{Review: id, Choice: run.Approve, Edited: map[string]any{"id": int64(7)}}); !errors.As(err,
+		&refused) {
 		t.Errorf("an edit that does not fit the tool: %v", err)
 	}
 	l.handle(&run.Decided{Review: id, Choice: run.Decline, By: "Tobias Quill", Note: "dock is needed"})
@@ -352,7 +374,8 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 		t.Errorf("a second decision: %v", err)
 	}
 	messages := l.pending[0].Task.(*run.Ask).Messages
-	if told := messages[len(messages)-1].Text; !strings.Contains(told, "declined") || !strings.Contains(told, "dock is needed") {
+	if told := messages[len(messages)-1].Text; !strings.Contains(told, "declined") ||
+		!strings.Contains(told, "dock is needed") {
 		t.Errorf("the model was told %q", told)
 	}
 }
@@ -360,7 +383,8 @@ func TestDecisionsAreTakenOnceAndChecked(t *testing.T) {
 func TestAgentMistakesAndLimits(t *testing.T) {
 	l := begin(t, definition(t, desk), chat("hello"))
 	l.recalls()
-	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}}, agent.Request{Tool: "slots/find", Args: "not json"},
+	l.says("", agent.Request{Tool: "slots/burn", Args: map[string]any{}},
+		agent.Request{Tool: "slots/find", Args: "not json"},
 		agent.Request{Tool: "slots/find", Args: map[string]any{"week": "next"}})
 	messages := l.pending[0].Task.(*run.Ask).Messages
 	for i, want := range []string{"there is no tool slots/burn", "not a JSON object", "do not fit"} {
@@ -382,7 +406,8 @@ func TestAgentMistakesAndLimits(t *testing.T) {
 func TestLostCallIsPutToAPerson(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.next()
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Lost{Why: "The service stopped while this call was on its way."}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "2"},
+		Reply: &run.Lost{Why: "The service stopped while this call was on its way."}})
 	if l.state.Status != run.Waiting || l.state.Step("2").Status != run.Uncertain {
 		t.Fatalf("run %s, step %s", l.state.Status, l.state.Step("2").Status)
 	}
@@ -396,7 +421,8 @@ func TestLostCallIsPutToAPerson(t *testing.T) {
 func TestStaleAnswersChangeNothing(t *testing.T) {
 	l := begin(t, definition(t, intake), delivery(int64(50), int64(31)))
 	l.returns(map[string]any{"id": "D-1"}, "")
-	err := moved(l.def, l.state, noon, &run.Answer{Ticket: run.Ticket{Step: "2"}, Reply: &run.Returned{Result: "again"}})
+	err := moved(l.def, l.state, noon, &run.Answer{Ticket: run.Ticket{Step: "2"},
+		Reply: &run.Returned{Result: "again"}})
 	if !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second result: %v", err)
 	}
@@ -425,7 +451,8 @@ func TestAnyPrefixContinuesToTheSameEnd(t *testing.T) {
 					l.says("All done.")
 					break
 				}
-				l.says("", agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{"day": "Thursday"}}, agent.Request{ID: "b", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
+				l.says("", agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{"day": "Thursday"}},
+					agent.Request{ID: "b", Tool: "slots/remove", Args: map[string]any{"id": "s-7"}})
 			}
 		}
 		t.Fatal("the run does not end")
@@ -466,7 +493,8 @@ func TestAnyPrefixContinuesToTheSameEnd(t *testing.T) {
 func FuzzDecodeEntry(f *testing.F) {
 	l := begin(f, definition(f, desk), chat("hello"))
 	f.Add(l.journal[0])
-	f.Add([]byte(`{"seq":1,"records":[{"do":"call","step":"0"},{"do":"case_taken","step":"0","case":0},{"do":"review_asked","step":"0"}]}`))
+	f.Add([]byte(`{"seq":1,"records":[{"do":"call","step":"0"},{"do":"case_taken","step":"0","case":0},` +
+		`{"do":"review_asked","step":"0"}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		e, err := run.DecodeEntry(data)
 		if err == nil {
@@ -510,7 +538,8 @@ steps:
 	if review.Show != "Offer lot 14?" || l.state.Status != run.Waiting || l.state.Step("0").Status != run.Waiting {
 		t.Errorf("%s, %+v", l.state.Status, review)
 	}
-	refuse := moved(def, l.state, noon, &run.Decided{Review: review.ID, Choice: "offer", Edited: map[string]any{"mill": "Almery"}})
+	refuse := moved(def, l.state, noon, &run.Decided{Review: review.ID, Choice: "offer",
+		Edited: map[string]any{"mill": "Almery"}})
 	var refused *run.Refused
 	if !errors.As(refuse, &refused) || !strings.Contains(refused.Message, "mill") {
 		t.Errorf("editing what is not to be edited: %v", refuse)
@@ -532,26 +561,31 @@ steps:
 }
 
 func TestCallersAreAlwaysAnswered(t *testing.T) {
-	const head = "\nworkflow: w\ntitle: W\ntriggers:\n  - id: scale\n    webhook: {path: w, verify: key, answer: computed}\nsteps:\n"
+	const head = "\nworkflow: w\ntitle: W\ntriggers:\n  - id: scale\n" +
+		"    webhook: {path: w, verify: key, answer: computed}\nsteps:\n"
 	for name, c := range map[string]struct {
 		steps  string
 		status int
 		detail string
 	}{
 		"done without an answer": {"  - compute: {a: \"1\"}\n", 204, ""},
-		"stopped as failed":      {"  - stop: {outcome: failed, because: \"too light by ${2 * 3} kg\"}\n", 422, "too light by 6 kg"},
-		"stopped as done":        {"  - stop: {outcome: done}\n", 204, ""},
-		"failed inside":          {"  - compute: {a: signal.body.secret_inner_name}\n", 500, "Its owner can see why"},
-		"answered, then failed":  {"  - respond: {status: 202}\n  - compute: {a: \"1 / 0\"}\n", 202, ""},
-		"answered twice":         {"  - respond: {status: 200}\n  - respond: {status: 201}\n", 200, ""},
+		"stopped as failed": {"  - stop: {outcome: failed, because: \"too light by ${2 * 3} kg\"}\n", 422,
+			"too light by 6 kg"},
+		"stopped as done":       {"  - stop: {outcome: done}\n", 204, ""},
+		"failed inside":         {"  - compute: {a: signal.body.secret_inner_name}\n", 500, "Its owner can see why"},
+		"answered, then failed": {"  - respond: {status: 202}\n  - compute: {a: \"1 / 0\"}\n", 202, ""},
+		"answered twice":        {"  - respond: {status: 200}\n  - respond: {status: 201}\n", 200, ""},
 	} {
 		l := begin(t, definition(t, head+c.steps), delivery(int64(1), int64(1)))
 		body, _ := json.Marshal(l.state.Response)
-		if l.state.Response == nil || l.state.Response.Status != c.status || !strings.Contains(string(body), c.detail) || strings.Contains(string(body), "secret_inner_name") {
+		if l.state.Response == nil || l.state.Response.Status != c.status ||
+			!strings.Contains(string(body), c.detail) || strings.Contains(string(body), "secret_inner_name") {
 			t.Errorf("%s: %s", name, body)
 		}
 	}
-	if l := begin(t, definition(t, head+"  - respond: {status: 200}\n  - respond: {status: 201}\n"), delivery(int64(1), int64(1))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "already answered") {
+	if l := begin(t, definition(t, head+"  - respond: {status: 200}\n  - respond: {status: 201}\n"),
+		delivery(int64(1), int64(1))); l.state.Status != run.Failed ||
+		!strings.Contains(l.state.Because, "already answered") {
 		t.Errorf("answering twice: %s %q", l.state.Status, l.state.Because)
 	}
 }
@@ -560,7 +594,8 @@ func TestToolsThatChangedUnderARun(t *testing.T) {
 	def := definition(t, intake)
 	known := def.Tools
 	def.Tools = func(string) (flow.Tool, bool) { return flow.Tool{}, false }
-	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "no tool register/add any more") {
+	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed ||
+		!strings.Contains(l.state.Because, "no tool register/add any more") {
 		t.Errorf("a tool that is gone: %q", l.state.Because)
 	}
 	def = definition(t, intake)
@@ -569,7 +604,8 @@ func TestToolsThatChangedUnderARun(t *testing.T) {
 		spec.Input = schemaOf(`{"kg":{"type":"string"}}`)
 		return spec, ok
 	}
-	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed || !strings.Contains(l.state.Because, "do not fit") || !strings.Contains(l.state.Because, "kg") {
+	if l := begin(t, def, delivery(int64(50), int64(31))); l.state.Status != run.Failed ||
+		!strings.Contains(l.state.Because, "do not fit") || !strings.Contains(l.state.Because, "kg") {
 		t.Errorf("a tool that takes something else now: %q", l.state.Because)
 	}
 }
@@ -584,7 +620,8 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	if err != nil || state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}
-	if err := moved(def, state, noon, &run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
+	if err := moved(def, state, noon, &run.Answer{Ticket: run.Ticket{Step: "0"},
+		Reply: &run.Returned{}}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a result before the start: %v", err)
 	}
 	if err := moved(def, state, noon, &run.Arrive{Signal: &signal}); !errors.Is(err, run.ErrStale) {
@@ -593,7 +630,8 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	if _, errands, err = run.Move(def, state, noon.Add(time.Minute), nil, &run.Begin{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, recalls := errands[0].Task.(*run.Recall); len(errands) != 1 || !recalls || state.Started.Sub(state.Accepted) != time.Minute {
+	if _, recalls := errands[0].Task.(*run.Recall); len(errands) != 1 || !recalls ||
+		state.Started.Sub(state.Accepted) != time.Minute {
 		t.Errorf("started: %+v", errands)
 	}
 	if err := moved(def, state, noon, &run.Begin{}); !errors.Is(err, run.ErrStale) {
@@ -607,7 +645,8 @@ func ticket(id, step string, turn int, call string) run.Errand {
 
 func TestErrandsHaveKeysOfTheirOwn(t *testing.T) {
 	seen := map[string]run.Errand{}
-	for _, e := range []run.Errand{ticket("r", "1", 0, ""), ticket("r", "1", 1, ""), ticket("r", "1", 0, "call1"), ticket("r", "1", 0, "call11"),
+	for _, e := range []run.Errand{ticket("r", "1", 0, ""), ticket("r", "1", 1, ""), ticket("r", "1", 0, "call1"),
+		ticket("r", "1", 0, "call11"),
 		ticket("r", "11", 0, ""), ticket("r", "1/case-1/1", 0, ""), ticket("s", "1", 0, "")} {
 		if other, taken := seen[e.Key()]; taken {
 			t.Errorf("%+v and %+v share the key %s", e, other, e.Key())

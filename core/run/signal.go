@@ -27,9 +27,10 @@ type Signal struct {
 	Body    any               `json:"body,omitempty"`
 	Files   []File            `json:"files,omitempty"`
 	Answers string            `json:"answers,omitempty"` // the mail it is a reply to
-	Cause   string            `json:"cause,omitempty"`   // the run that brought it about: one that failed, or wrote a row
-	Draft   bool              `json:"draft,omitempty"`   // it starts what is written rather than what is live
-	Via     *Via              `json:"via,omitempty"`     // how it is answered where it came from
+	// the run that brought it about: one that failed, or wrote a row
+	Cause string `json:"cause,omitempty"`
+	Draft bool   `json:"draft,omitempty"` // it starts what is written rather than what is live
+	Via   *Via   `json:"via,omitempty"`   // how it is answered where it came from
 }
 
 // File is a file that came with a signal. Its bytes are kept by the service
@@ -64,8 +65,10 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 		files[i] = f.Value()
 	}
 	return map[string]any{
-		"id": s.ID, "source": s.Source, "type": s.Type, "time": s.Time.In(zone).Format(time.RFC3339), "subject": s.Subject,
-		"kind": s.Kind, "trigger": s.Trigger, "thread": s.Thread, "from": from, "text": s.Text, "body": s.Body, "files": files,
+		"id": s.ID, "source": s.Source, "type": s.Type, "time": s.Time.In(zone).Format(time.RFC3339),
+		"subject": s.Subject,
+		"kind":    s.Kind, "trigger": s.Trigger, "thread": s.Thread, "from": from, "text": s.Text, "body": s.Body,
+		"files": files,
 	}
 }
 
@@ -119,7 +122,8 @@ func (d *Definition) KeyOf(s *Signal, now time.Time) string {
 
 // About says what a signal is about, by what its trigger's file says.
 func (d *Definition) About(subject *flow.Value, s *Signal) (string, error) {
-	v, err := subject.Eval(expr.Scope{Names: map[string]any{"signal": s.value(d.Zone)}, Now: s.Time, Calendar: d.Calendar()})
+	v, err := subject.Eval(expr.Scope{Names: map[string]any{"signal": s.value(d.Zone)}, Now: s.Time,
+		Calendar: d.Calendar()})
 	if err != nil {
 		return "", fmt.Errorf("subject: %w", err)
 	}

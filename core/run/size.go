@@ -12,12 +12,14 @@ const largestValue = 4 << 20
 const mostHeld = 64 << 20
 
 // heldTooMuch says that a run took in more than it may.
-var heldTooMuch = fmt.Sprintf("its steps gave more than %d MB altogether, the most one run may hold; pass files on as files, keep rows in a table, or have a called workflow do a part of it", mostHeld>>20)
+var heldTooMuch = fmt.Sprintf("its steps gave more than %d MB altogether, the most one run may hold; pass files on "+
+	"as files, keep rows in a table, or have a called workflow do a part of it", mostHeld>>20)
 
 // TooLarge tells when a value is larger than a run can carry.
 func TooLarge(what string, v any) error {
 	if room := largestValue - size(v, largestValue); room < 0 {
-		return fmt.Errorf("%s is larger than %d MB, the most one value may be; keep it in a file or a table and pass on what is needed", what, largestValue>>20)
+		return fmt.Errorf("%s is larger than %d MB, the most one value may be; keep it in a file or a table and "+
+			"pass on what is needed", what, largestValue>>20)
 	}
 	return nil
 }

@@ -26,12 +26,13 @@ type State struct {
 	Seq      int64              `json:"seq"` // of the last entry
 	Root     *Frame             `json:"root"`
 	Reviews  map[string]*Review `json:"reviews,omitempty"`
-	Unsure   map[string]Sent    `json:"unsure,omitempty"` // calls that may have happened and whose steps begin again, by path
-	Response *Response          `json:"response,omitempty"`
-	Labels   []string           `json:"labels,omitempty"`
-	Result   any                `json:"result,omitempty"` // what a called workflow gives
-	Spent    Totals             `json:"spent"`
-	Held     int64              `json:"held"` // about how many bytes of values it took in
+	// calls that may have happened and whose steps begin again, by path
+	Unsure   map[string]Sent `json:"unsure,omitempty"`
+	Response *Response       `json:"response,omitempty"`
+	Labels   []string        `json:"labels,omitempty"`
+	Result   any             `json:"result,omitempty"` // what a called workflow gives
+	Spent    Totals          `json:"spent"`
+	Held     int64           `json:"held"` // about how many bytes of values it took in
 }
 
 // Frame is a block of steps that was entered.
@@ -60,16 +61,17 @@ type Step struct {
 	Agent      *agent.State `json:"agent,omitempty"` // an agent at work, or a question to a model
 	Sent       bool         `json:"sent,omitempty"`  // the call behind a question to a model is on its way
 	Reviews    []string     `json:"reviews,omitempty"`
-	Tries      int          `json:"tries,omitempty"`    // failed ones before this
-	Sending    int64        `json:"sending,omitempty"`  // which sending of its call this is; no other step or try has the number
-	Effect     Effect       `json:"effect,omitempty"`   // of a call that failed
-	Resend     flow.Resend  `json:"resend,omitempty"`   // how its call may be sent again
-	Until      time.Time    `json:"until,omitzero"`     // when it goes on by itself
-	Deadline   time.Time    `json:"deadline,omitzero"`  // when it has taken too long
-	Hearing    *Hearing     `json:"hearing,omitempty"`  // the signal it waits for
-	Asking     *Asking      `json:"asking,omitempty"`   // how far a question in the conversation is
-	Child      string       `json:"child,omitempty"`    // the run of the workflow it called
-	Recorded   bool         `json:"recorded,omitempty"` // taken over from another run
+	Tries      int          `json:"tries,omitempty"` // failed ones before this
+	// which sending of its call this is; no other step or try has the number
+	Sending  int64       `json:"sending,omitempty"`
+	Effect   Effect      `json:"effect,omitempty"`   // of a call that failed
+	Resend   flow.Resend `json:"resend,omitempty"`   // how its call may be sent again
+	Until    time.Time   `json:"until,omitzero"`     // when it goes on by itself
+	Deadline time.Time   `json:"deadline,omitzero"`  // when it has taken too long
+	Hearing  *Hearing    `json:"hearing,omitempty"`  // the signal it waits for
+	Asking   *Asking     `json:"asking,omitempty"`   // how far a question in the conversation is
+	Child    string      `json:"child,omitempty"`    // the run of the workflow it called
+	Recorded bool        `json:"recorded,omitempty"` // taken over from another run
 }
 
 // Sent is a call as it was sent.

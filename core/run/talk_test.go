@@ -10,7 +10,8 @@ import (
 // talking is a conversation whose steps are these.
 func talking(t *testing.T, steps string) *run.Definition {
 	t.Helper()
-	return definition(t, "\nworkflow: talk\ntitle: Talk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n"+steps)
+	return definition(t, "\nworkflow: talk\ntitle: Talk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n"+
+		steps)
 }
 
 // answered lets somebody write in the conversation, as an answer to the first step.
@@ -42,12 +43,17 @@ func TestAQuestionIsAskedUntilItsAnswerIsValid(t *testing.T) {
 	for name, c := range map[string]struct {
 		step, said, gives string
 	}{
-		"any words":      {"text: Which farm?", "Nettlecote", `done {"found":null,"tries":1,"value":"Nettlecote"}`},
-		"a menu":         {"{text: 'What for?', choices: [slots, prices]}", "hello|2", `done {"found":null,"tries":2,"value":"prices"}`},
-		"a number":       {"{text: 'How heavy?', valid: {type: number, minimum: 1}}", "much|0|412,5 kg", `done {"found":null,"tries":3,"value":412.5}`},
-		"yes or no":      {"{text: 'Wet?', valid: {type: boolean}}", "maybe|Yes.", `done {"found":null,"tries":2,"value":true}`},
-		"a day":          {"{text: 'When?', valid: {type: string, format: date}}", "2026-11-26", `done {"found":null,"tries":1,"value":"2026-11-26"}`},
-		"by expression":  {`{text: 'How many?', valid: {type: integer}, check: 'value % 2 == 0'}`, "3|4", `done {"found":null,"tries":2,"value":4}`},
+		"any words": {"text: Which farm?", "Nettlecote", `done {"found":null,"tries":1,"value":"Nettlecote"}`},
+		"a menu": {"{text: 'What for?', choices: [slots, prices]}", "hello|2",
+			`done {"found":null,"tries":2,"value":"prices"}`},
+		"a number": {"{text: 'How heavy?', valid: {type: number, minimum: 1}}", "much|0|412,5 kg",
+			`done {"found":null,"tries":3,"value":412.5}`},
+		"yes or no": {"{text: 'Wet?', valid: {type: boolean}}", "maybe|Yes.",
+			`done {"found":null,"tries":2,"value":true}`},
+		"a day": {"{text: 'When?', valid: {type: string, format: date}}", "2026-11-26",
+			`done {"found":null,"tries":1,"value":"2026-11-26"}`},
+		"by expression": {`{text: 'How many?', valid: {type: integer}, check: 'value % 2 == 0'}`, "3|4",
+			`done {"found":null,"tries":2,"value":4}`},
 		"too many tries": {"{text: 'Wet?', valid: {type: boolean}, tries: 2}", "a|b", "failed null"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -75,7 +81,10 @@ func TestAQuestionSaysWhatIsWrongOrItsHint(t *testing.T) {
 	if want := "What for?\nPlease choose one of: slots, prices."; l.words() != want {
 		t.Errorf("it said %q, want %q", l.words(), want)
 	}
-	l = begin(t, talking(t, "  - question:\n      text: Which holding?\n      check: size(value) == 6\n      hint: '${value} is not six digits.'\n"), chat("hello"))
+	l = begin(t,
+		talking(t,
+			"  - question:\n      text: Which holding?\n      check: size(value) == 6\n"+
+				"      hint: '${value} is not six digits.'\n"), chat("hello"))
 	l.answered("12")
 	if want := "Which holding?\n12 is not six digits."; l.words() != want {
 		t.Errorf("it said %q, want %q", l.words(), want)
@@ -90,15 +99,18 @@ func TestAnAnswerIsFoundInARegister(t *testing.T) {
 	if called(first).Args["day"] != "Sunday" {
 		t.Fatalf("it looked for %v", called(first).Args)
 	}
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: first.Turn}, Reply: &run.Returned{Error: "no such day", NotFound: true}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: first.Turn},
+		Reply: &run.Returned{Error: "no such day", NotFound: true}})
 	l.answered("Monday")
 	second := l.next()
 	if second.Key() == first.Key() {
 		t.Errorf("both look-ups have the key %s", first.Key())
 	}
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: second.Turn}, Reply: &run.Returned{Result: map[string]any{"windows": []any{}}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: second.Turn},
+		Reply: &run.Returned{Result: map[string]any{"windows": []any{}}}})
 	l.answered("Friday")
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: l.next().Turn}, Reply: &run.Returned{Result: map[string]any{"windows": []any{"08:00"}}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: l.next().Turn},
+		Reply: &run.Returned{Result: map[string]any{"windows": []any{"08:00"}}}})
 	if got, want := l.output("0"), `done {"found":{"windows":["08:00"]},"tries":3,"value":"Friday"}`; got != want {
 		t.Errorf("gives %s, want %s", got, want)
 	}
@@ -134,9 +146,12 @@ func onServer(text string) run.Signal {
 }
 
 func TestWordsGoBackToTheServerTheyCameFrom(t *testing.T) {
-	l := begin(t, talking(t, "  - id: a\n    say: {text: Noted., buttons: [ok]}\n  - say:\n      text: ${a.message_id}\n"), onServer("hello"))
+	l := begin(t,
+		talking(t, "  - id: a\n    say: {text: Noted., buttons: [ok]}\n  - say:\n      text: ${a.message_id}\n"),
+		onServer("hello"))
 	first := l.next()
-	if called(first).Tool != "register/add" || called(first).Args["room"] != "docks" || called(first).Args["text"] != "Noted." || called(first).Args["buttons"].([]any)[0] != "ok" {
+	if called(first).Tool != "register/add" || called(first).Args["room"] != "docks" ||
+		called(first).Args["text"] != "Noted." || called(first).Args["buttons"].([]any)[0] != "ok" {
 		t.Fatalf("it posted %+v", called(first))
 	}
 	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Returned{Result: map[string]any{"id": "m-7"}}})
@@ -157,12 +172,14 @@ func TestAQuestionOnAServerListensOnceItIsPosted(t *testing.T) {
 	if err != nil || len(again) != 1 || again[0].Key() != posted.Key() {
 		t.Fatalf("outstanding are %+v, %v", again, err)
 	}
-	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: posted.Turn}, Reply: &run.Returned{Result: map[string]any{"id": "m-1"}}})
+	l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: posted.Turn},
+		Reply: &run.Returned{Result: map[string]any{"id": "m-1"}}})
 	l.answered("perhaps")
 	if next := l.next(); next.Key() == posted.Key() {
 		t.Errorf("both messages have the key %s", next.Key())
 	} else {
-		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: next.Turn}, Reply: &run.Returned{Result: map[string]any{"id": "m-2"}}})
+		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0", Turn: next.Turn},
+			Reply: &run.Returned{Result: map[string]any{"id": "m-2"}}})
 	}
 	l.answered("no")
 	if got, want := l.output("0"), `done {"found":null,"tries":2,"value":false}`; got != want {
@@ -174,7 +191,8 @@ func TestAMissingConnectionIsAskedFor(t *testing.T) {
 	for choice, want := range map[string]run.Status{run.GoOn: run.Done, run.GiveUp: run.Failed} {
 		l := begin(t, talking(t, "  - tool: slots/find\n    args: {day: Friday}\n"), chat("hello"))
 		e := l.next()
-		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"}, Reply: &run.Missing{Connection: "slots", Of: "builder", Why: "It has no key."}})
+		l.handle(&run.Answer{Ticket: run.Ticket{Step: "0"},
+			Reply: &run.Missing{Connection: "slots", Of: "builder", Why: "It has no key."}})
 		review := l.openReview()
 		if review.Kind != run.OfConnection || review.Needs != "slots" || l.state.Status != run.Waiting {
 			t.Fatalf("the run is %s and asks %+v", l.state.Status, review)

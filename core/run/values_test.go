@@ -13,8 +13,10 @@ import (
 
 // odd are values in forms no journal gives back as they are.
 func odd() any {
-	return map[string]any{"whole": 50.0, "large": float64(1 << 60), "number": json.Number("4.50"), "int": 7, "nothing": math.NaN(),
-		"most": math.Inf(1), "least": math.Inf(-1), "bytes": []byte("fleece"), "broken": "a\xffb", "at": time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC),
+	return map[string]any{"whole": 50.0, "large": float64(1 << 60), "number": json.Number("4.50"), "int": 7,
+		"nothing": math.NaN(),
+		"most":    math.Inf(1), "least": math.Inf(-1), "bytes": []byte("fleece"), "broken": "a\xffb",
+		"at":    time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC),
 		"texts": []string{"a", "b"}, "beyond": json.Number("1e999")}
 }
 
@@ -76,8 +78,10 @@ func TestEveryValueHasOneForm(t *testing.T) {
 	ended := &run.StepEnded{Output: odd()}
 	run.Gate(ended)
 	values := ended.Output.(map[string]any)
-	for name, want := range map[string]any{"whole": int64(50), "large": int64(1 << 60), "number": 4.5, "int": int64(7), "nothing": "NaN", "most": "Infinity",
-		"least": "-Infinity", "bytes": "fleece", "broken": "a\uFFFDb", "at": "2026-11-23T12:00:00Z", "texts": []any{"a", "b"}, "beyond": "1e999"} {
+	for name, want := range map[string]any{"whole": int64(50), "large": int64(1 << 60), "number": 4.5, "int": int64(7),
+		"nothing": "NaN", "most": "Infinity",
+		"least": "-Infinity", "bytes": "fleece", "broken": "a\uFFFDb", "at": "2026-11-23T12:00:00Z",
+		"texts": []any{"a", "b"}, "beyond": "1e999"} {
 		if !reflect.DeepEqual(values[name], want) {
 			t.Errorf("%s is %#v, want %#v", name, values[name], want)
 		}
@@ -104,7 +108,8 @@ steps:
 	l := begin(t, def, chat("hi"))
 	said := chat("412.5")
 	l.handle(&run.Heard{Step: "0", Signal: &said})
-	for name, state := range map[string]*run.State{"memory": l.state, "journal and snapshot": resumed(t, def, l.journal, 0).state} {
+	for name, state := range map[string]*run.State{"memory": l.state,
+		"journal and snapshot": resumed(t, def, l.journal, 0).state} {
 		not := l.pending[0].Answer(&run.Returned{Error: "nope", NotFound: true})
 		if err := moved(def, state, noon.Add(time.Minute), not); err != nil || state.Because != "" {
 			t.Errorf("from %s: %v %s", name, err, state.Because)
@@ -114,7 +119,9 @@ steps:
 
 // A database's NaN, or a text that is no UTF-8, leaves no run hanging.
 func TestWhatJSONCannotSayIsWritten(t *testing.T) {
-	def := definition(t, "\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: look\n    tool: slots/find\n    args: {day: Monday}\n  - label: {as: [\"${look.mean}\"]}\n")
+	def := definition(t,
+		"\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: look\n"+
+			"    tool: slots/find\n    args: {day: Monday}\n  - label: {as: [\"${look.mean}\"]}\n")
 	l := begin(t, def, chat("hi"))
 	l.returns(map[string]any{"mean": math.NaN()}, "")
 	if l.state.Status != run.Done || len(l.state.Labels) != 1 || l.state.Labels[0] != "NaN" {
@@ -128,7 +135,10 @@ func TestWhatJSONCannotSayIsWritten(t *testing.T) {
 // Which of several bad texts is named first does not change from one look to
 // the next.
 func TestTheSameErrorComesEachTime(t *testing.T) {
-	def := definition(t, "\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - say:\n      text: \"${signal.body.a}\"\n      picture: \"${signal.body.b}\"\n      layout: \"${signal.body.c}\"\n")
+	def := definition(t,
+		"\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - say:\n"+
+			"      text: \"${signal.body.a}\"\n      picture: \"${signal.body.b}\"\n"+
+			"      layout: \"${signal.body.c}\"\n")
 	first := begin(t, def, chat("hi")).state.Because
 	for range 40 {
 		if again := begin(t, def, chat("hi")).state.Because; again != first {
@@ -139,12 +149,15 @@ func TestTheSameErrorComesEachTime(t *testing.T) {
 
 // Words of a model that are no UTF-8 are the same in memory and folded.
 func TestWordsAreTheSameInMemoryAndFolded(t *testing.T) {
-	def := definition(t, "\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: answer\n    agent: clerk\n    task: ${signal.text}\n")
+	def := definition(t,
+		"\nworkflow: desk\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: desk}\nsteps:\n  - id: answer\n"+
+			"    agent: clerk\n    task: ${signal.text}\n")
 	l := begin(t, def, chat("hi\xff"))
 	l.recalls(agent.Message{Role: "user", Text: "before\xfe"})
 	l.says("bro\xffken")
 	folded := resumed(t, def, l.journal, 0).state
-	if a, b := text(t, l.state.Step("0").Output), text(t, folded.Step("0").Output); a != b || folded.Signal.Text != l.state.Signal.Text {
+	if a, b := text(t, l.state.Step("0").Output), text(t, folded.Step("0").Output); a != b ||
+		folded.Signal.Text != l.state.Signal.Text {
 		t.Errorf("%s in memory, %s folded", a, b)
 	}
 }

@@ -69,7 +69,8 @@ func (s *Schema) Validate(value any) error {
 	var leaves func(*jsonschema.ValidationError)
 	leaves = func(v *jsonschema.ValidationError) {
 		if len(v.Causes) == 0 {
-			out.Mismatches = append(out.Mismatches, Mismatch{strings.Join(v.InstanceLocation, "."), v.ErrorKind.LocalizedString(printer)})
+			out.Mismatches = append(out.Mismatches,
+				Mismatch{strings.Join(v.InstanceLocation, "."), v.ErrorKind.LocalizedString(printer)})
 		}
 		for _, cause := range v.Causes {
 			leaves(cause)

@@ -34,14 +34,16 @@ func TestMismatchesNameTheirPath(t *testing.T) {
 
 func TestSchemasStayInsideThemselves(t *testing.T) {
 	for _, ref := range []string{"file:///etc/passwd", "https://elsewhere.example/schema.json"} {
-		if _, err := schema.Compile(map[string]any{"$ref": ref}); err == nil || !strings.Contains(err.Error(), "outside itself") {
+		if _, err := schema.Compile(map[string]any{"$ref": ref}); err == nil ||
+			!strings.Contains(err.Error(), "outside itself") {
 			t.Errorf("%s: %v", ref, err)
 		}
 	}
 }
 
 func TestASchemaMayReferToItself(t *testing.T) {
-	s, err := schema.Compile(map[string]any{"$defs": map[string]any{"kg": map[string]any{"type": "number", "minimum": int64(1)}},
+	s, err := schema.Compile(map[string]any{"$defs": map[string]any{"kg": map[string]any{"type": "number",
+		"minimum": int64(1)}},
 		"type": "array", "items": map[string]any{"$ref": "#/$defs/kg"}})
 	if err != nil {
 		t.Fatal(err)

@@ -49,7 +49,8 @@ func Map(fields map[string]Shape, optional ...string) Shape {
 			required = append(required, name)
 		}
 	}
-	return Shape{"type": "object", "properties": properties, "required": required, "additionalProperties": false, ours: true}
+	return Shape{"type": "object", "properties": properties, "required": required, "additionalProperties": false,
+		ours: true}
 }
 
 // Ours tells whether the workspace made this shape.

@@ -23,9 +23,12 @@ type Agent struct {
 // Fields are what it may say.
 func (a *Agent) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "agent", Into: &a.Agent, Holds: flow.HoldsAgent, Required: true, Help: "The agent.", Example: "depot-clerk"},
-		{Name: "task", Into: &a.Task, Missing: "the agent is given nothing to do", Help: "What it is given to do.", Example: "${signal.text}"},
-		{Name: "thread", Into: &a.Thread, Help: "A conversation to remember by other than the run's own.", Example: "lot ${row.id}"},
+		{Name: "agent", Into: &a.Agent, Holds: flow.HoldsAgent, Required: true, Help: "The agent.",
+			Example: "depot-clerk"},
+		{Name: "task", Into: &a.Task, Missing: "the agent is given nothing to do", Help: "What it is given to do.",
+			Example: "${signal.text}"},
+		{Name: "thread", Into: &a.Thread, Help: "A conversation to remember by other than the run's own.",
+			Example: "lot ${row.id}"},
 	}
 }
 
@@ -126,7 +129,8 @@ func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
 		return at.Fail("instructions: %v", err)
 	}
 	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"task": expr.Text(task)},
-		Agent: &agent.State{Agent: def.ID, Model: def.Model, System: system, Memory: def.ID + "@" + thread, Began: at.Now()}})
+		Agent: &agent.State{Agent: def.ID, Model: def.Model, System: system, Memory: def.ID + "@" + thread,
+			Began: at.Now()}})
 	return at.Wait()
 }
 
@@ -196,7 +200,8 @@ func (a *Agent) Outstanding(at *run.At) []run.Errand {
 	var out []run.Errand
 	switch {
 	case !at.Did.Agent.Ready:
-		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.Memory.Keep.Turns, About: factsOf(at, def)}))
+		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.Memory.Keep.Turns,
+			About: factsOf(at, def)}))
 	case at.Did.Agent.Thinking():
 		out = append(out, turnOf(at, def))
 	}

@@ -17,9 +17,11 @@ type Call struct {
 // Fields are what it may say.
 func (c *Call) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "call", Into: &c.Workflow, Holds: flow.HoldsWorkflow, Required: true, Help: "The workflow; it must name inputs.", Example: "double"},
+		{Name: "call", Into: &c.Workflow, Holds: flow.HoldsWorkflow, Required: true,
+			Help: "The workflow; it must name inputs.", Example: "double"},
 		{Name: "inputs", Into: &c.Inputs, Help: "What it is given, by name.", Example: "{n: 2}"},
-		{Name: "await", Into: &c.Await, Default: "true", Help: "Whether the step waits for the result.", Example: "false"},
+		{Name: "await", Into: &c.Await, Default: "true", Help: "Whether the step waits for the result.",
+			Example: "false"},
 	}
 }
 
@@ -28,7 +30,8 @@ func (c *Call) Check(check *flow.Checker, s *flow.Step, names expr.Names) shape.
 	given := check.Entries(c.Inputs, names)
 	called := check.Workspace.Workflows[c.Workflow]
 	if called != nil && !called.Callable() {
-		check.Wrong(s.At, "add inputs: to workflows/"+called.ID+".yaml", "the workflow %s cannot be called: it names no inputs", called.ID)
+		check.Wrong(s.At, "add inputs: to workflows/"+called.ID+".yaml",
+			"the workflow %s cannot be called: it names no inputs", called.ID)
 	} else if called != nil {
 		check.Arguments(called.ID, c.Inputs, given, called.Inputs.Document(), s.At, true)
 	}
@@ -98,5 +101,6 @@ func (c *Call) Outstanding(at *run.At) []run.Errand {
 		return nil
 	}
 	inputs, _ := at.Did.Input.(map[string]any)
-	return []run.Errand{at.Errand(0, &run.Start{Workflow: c.Workflow, Inputs: inputs, Draft: at.Draft(), Await: c.Await})}
+	return []run.Errand{at.Errand(0, &run.Start{Workflow: c.Workflow, Inputs: inputs, Draft: at.Draft(),
+		Await: c.Await})}
 }

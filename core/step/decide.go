@@ -41,11 +41,17 @@ var (
 // Fields are what it may say.
 func (d *Decide) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "cases", Into: flow.ListOf(&d.Cases), Missing: "there is nothing to decide between", Help: "The ways it can go; the first that holds is taken.", Example: "[{when: net.kg > 200, gives: {lane: split}}]"},
-		{Name: "else", Into: flow.Group(&d.Else), Help: "What is done where no case holds.", Example: "{gives: {lane: clean}}"},
-		{Name: "unsure", Into: flow.Group(&d.Unsure), Help: "What is done where a judgement is less sure than floor.", Example: "{gives: {lane: check by hand}}"},
-		{Name: "floor", Into: &d.Floor, Default: "0.5", Most: 1, Help: "How sure a judgement must be, from 0 to 1.", Example: "0.7"},
-		{Name: "using", Into: &d.Using, Holds: flow.HoldsModel, Help: "The model that weighs; the workflow's where it is missing.", Example: "medium"},
+		{Name: "cases", Into: flow.ListOf(&d.Cases), Missing: "there is nothing to decide between",
+			Help:    "The ways it can go; the first that holds is taken.",
+			Example: "[{when: net.kg > 200, gives: {lane: split}}]"},
+		{Name: "else", Into: flow.Group(&d.Else), Help: "What is done where no case holds.",
+			Example: "{gives: {lane: clean}}"},
+		{Name: "unsure", Into: flow.Group(&d.Unsure), Help: "What is done where a judgement is less sure than floor.",
+			Example: "{gives: {lane: check by hand}}"},
+		{Name: "floor", Into: &d.Floor, Default: "0.5", Most: 1, Help: "How sure a judgement must be, from 0 to 1.",
+			Example: "0.7"},
+		{Name: "using", Into: &d.Using, Holds: flow.HoldsModel,
+			Help: "The model that weighs; the workflow's where it is missing.", Example: "medium"},
 	}
 }
 
@@ -53,7 +59,8 @@ func (d *Decide) Fields() []flow.Field {
 func (c *Case) Fields() []flow.Field {
 	return append([]flow.Field{
 		{Name: "when", Into: &c.When, Help: "The rule by which it holds.", Example: "net.kg <= 0"},
-		{Name: "judge", Into: &c.Judge, Holds: flow.HoldsProse, Help: "Or a criterion in plain words, which a model weighs.", Example: "The notes mention wet fleece."},
+		{Name: "judge", Into: &c.Judge, Holds: flow.HoldsProse,
+			Help: "Or a criterion in plain words, which a model weighs.", Example: "The notes mention wet fleece."},
 		{Name: "about", Into: &c.About, Help: "What the criterion is held against.", Example: "${signal.body.notes}"},
 	}, c.Block.Fields()...)
 }
@@ -61,9 +68,11 @@ func (c *Case) Fields() []flow.Field {
 // Agree insists on one way to hold.
 func (c *Case) Agree(m flow.Reading) {
 	if m.Has("when") == m.Has("judge") {
-		m.Wrong("", "add when: an expression, or judge: a criterion in plain words", "a case holds by one rule or by one judgement")
+		m.Wrong("", "add when: an expression, or judge: a criterion in plain words",
+			"a case holds by one rule or by one judgement")
 	}
-	m.Only(m.Has("judge"), "add judge: a criterion in plain words", "%s is what a judgement is held against, and this case has none", "about")
+	m.Only(m.Has("judge"), "add judge: a criterion in plain words",
+		"%s is what a judgement is held against, and this case has none", "about")
 }
 
 // Agree insists on cases, and on judged ones where a model is spoken of.
@@ -71,7 +80,8 @@ func (d *Decide) Agree(m flow.Reading) {
 	if m.Has("cases") && len(d.Cases) == 0 {
 		m.Wrong("", "add cases: with at least one when: or judge:", "there is nothing to decide between")
 	}
-	m.Only(d.judged(), "remove it, or add a case with judge:", "%s belongs to judged cases, and there are none", "unsure", "floor", "using")
+	m.Only(d.judged(), "remove it, or add a case with judge:", "%s belongs to judged cases, and there are none",
+		"unsure", "floor", "using")
 }
 
 // judged tells whether a model weighs any of the cases.
@@ -101,7 +111,8 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 			c.Condition(one.When, names)
 			rule := strings.TrimSpace(one.When.Source)
 			if rules[rule] {
-				c.Wrong(one.At, "remove it, or change what it says", "this case is never reached: an earlier one has the same rule")
+				c.Wrong(one.At, "remove it, or change what it says",
+					"this case is never reached: an earlier one has the same rule")
 			}
 			rules[rule], always = true, always || rule == "true"
 			if rule == "false" {
@@ -148,16 +159,19 @@ func (d *Decide) checkJudged(c *flow.Checker, s *flow.Step) {
 	switch {
 	case d.Unsure != nil:
 	case d.Else == nil:
-		c.Report(s.At, flow.Problem{What: "nothing says what happens when the judgement is unsure", Why: "a yes below the floor would fall through every case",
+		c.Report(s.At, flow.Problem{What: "nothing says what happens when the judgement is unsure",
+			Why:    "a yes below the floor would fall through every case",
 			Remedy: "add unsure: with do: or gives:"})
 	default:
-		c.Report(s.At, flow.Problem{Severity: flow.Remark, What: "an unsure judgement goes the way of else", Remedy: "add unsure: where a person should look instead"})
+		c.Report(s.At, flow.Problem{Severity: flow.Remark, What: "an unsure judgement goes the way of else",
+			Remedy: "add unsure: where a person should look instead"})
 	}
 }
 
 // givenBy joins what the ways give; a value some way omits is optional.
 func givenBy(ways []map[string]shape.Shape) shape.Shape {
-	fields := map[string]shape.Shape{"case": shape.Union(shape.Number(), shape.Text()), "reason": shape.Text(), "confidence": shape.Number()}
+	fields := map[string]shape.Shape{"case": shape.Union(shape.Number(), shape.Text()), "reason": shape.Text(),
+		"confidence": shape.Number()}
 	found := map[string][]shape.Shape{}
 	for _, gives := range ways {
 		for key, s := range gives {
@@ -336,7 +350,8 @@ func take(at *run.At, block flow.BlockName, v verdict) run.Outcome {
 // weigh has a model hold every judged case against what it is about.
 func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
 	var b strings.Builder
-	b.WriteString("Hold each criterion against what it is about. Say whether it holds, how sure you are from 0 to 1, and the reason in one sentence.\n")
+	b.WriteString("Hold each criterion against what it is about. Say whether it holds, how sure you are from 0 to " +
+		"1, and the reason in one sentence.\n")
 	var judged []int
 	for i := range d.Cases {
 		c := &d.Cases[i]
@@ -357,7 +372,8 @@ func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
 			fmt.Fprintf(&b, "About: %s\n", expr.Text(about))
 		}
 	}
-	q := inquiry{model: d.Using, task: "You weigh criteria for a workflow.", prompt: b.String(), answer: verdictSchema(len(judged))}
+	q := inquiry{model: d.Using, task: "You weigh criteria for a workflow.", prompt: b.String(),
+		answer: verdictSchema(len(judged))}
 	answer, out := q.consult(at)
 	if out != run.Finished {
 		return nil, out
@@ -395,13 +411,16 @@ func asFloat(v any) float64 {
 // verdictSchema is what a judgement must look like: one verdict for each
 // criterion, in their order.
 func verdictSchema(count int) map[string]any {
-	return map[string]any{"type": "object", "additionalProperties": false, "required": []any{"verdicts"}, "properties": map[string]any{
-		"verdicts": map[string]any{"type": "array", "minItems": count, "maxItems": count, "items": map[string]any{
-			"type": "object", "additionalProperties": false, "required": []any{"holds", "confidence", "reason"}, "properties": map[string]any{
-				"holds":      map[string]any{"type": "boolean", "description": "whether the criterion holds"},
-				"confidence": map[string]any{"type": "number", "minimum": 0, "maximum": 1, "description": "how sure this is, from 0 to 1"},
-				"reason":     map[string]any{"type": "string", "description": "one sentence"},
-			}}}}}
+	return map[string]any{"type": "object", "additionalProperties": false, "required": []any{"verdicts"},
+		"properties": map[string]any{
+			"verdicts": map[string]any{"type": "array", "minItems": count, "maxItems": count, "items": map[string]any{
+				"type": "object", "additionalProperties": false, "required": []any{"holds", "confidence", "reason"},
+				"properties": map[string]any{
+					"holds": map[string]any{"type": "boolean", "description": "whether the criterion holds"},
+					"confidence": map[string]any{"type": "number", "minimum": 0, "maximum": 1,
+						"description": "how sure this is, from 0 to 1"},
+					"reason": map[string]any{"type": "string", "description": "one sentence"},
+				}}}}}
 }
 
 // Outstanding is what a model is asked, before a way is taken.

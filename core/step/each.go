@@ -27,8 +27,10 @@ var item = flow.BlockName{Word: "item"}
 // Fields are what it may say.
 func (e *Each) Fields() []flow.Field {
 	return append(append([]flow.Field{
-		{Name: "of", Into: &e.Of, Missing: "nothing says what to go through", Help: "The list; steps inside see item and index, from 0.", Example: "signal.body.lots"},
-		{Name: "at_once", Into: &e.AtOnce, Default: "1", Least: 1, Most: 1000, Help: "How many items are under way at the same time.", Example: "5"},
+		{Name: "of", Into: &e.Of, Missing: "nothing says what to go through",
+			Help: "The list; steps inside see item and index, from 0.", Example: "signal.body.lots"},
+		{Name: "at_once", Into: &e.AtOnce, Default: "1", Least: 1, Most: 1000,
+			Help: "How many items are under way at the same time.", Example: "5"},
 	}, e.Block.Fields()...), e.Finish.fields()...)
 }
 
@@ -38,7 +40,8 @@ func (e *Each) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 	if e.Of != nil {
 		list = c.Insist(e.Of, "list", "give it a list", "each goes through a list", names)
 	}
-	seen := flow.With(flow.With(names, "item", expr.Type{Shape: list.Shape.Items()}), "index", expr.Type{Shape: shape.Number()})
+	seen := flow.With(flow.With(names, "item", expr.Type{Shape: list.Shape.Items()}), "index",
+		expr.Type{Shape: shape.Number()})
 	gives := shape.Map(c.Block(&e.Block, seen))
 	e.Finish.check(c, gives, names)
 	failure := shape.Map(map[string]shape.Shape{"index": shape.Number(), "item": nil, "message": shape.Text()})

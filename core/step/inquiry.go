@@ -53,8 +53,9 @@ func (q inquiry) begin(at *run.At) run.Outcome {
 	if name == "" {
 		return at.Fail("no model is named for this; add model: to the workspace")
 	}
-	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"prompt": q.prompt}, Agent: &agent.State{Model: name, System: briefing(at, q.task),
-		Began: at.Now(), Ready: true, Messages: []agent.Message{{Role: "user", Text: q.prompt}}}})
+	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"prompt": q.prompt},
+		Agent: &agent.State{Model: name, System: briefing(at, q.task),
+			Began: at.Now(), Ready: true, Messages: []agent.Message{{Role: "user", Text: q.prompt}}}})
 	if at.Broken() {
 		return run.Over
 	}
@@ -84,8 +85,9 @@ func asked(at *run.At, answer map[string]any) []run.Errand {
 		return nil
 	}
 	turn := len(a.Turns)
-	return []run.Errand{at.Errand(turn, &run.Ask{Model: a.Model, System: a.System, Messages: a.Messages[:a.Turns[turn-1].Sent],
-		Answer: answer, Within: patience})}
+	return []run.Errand{at.Errand(turn, &run.Ask{Model: a.Model, System: a.System,
+		Messages: a.Messages[:a.Turns[turn-1].Sent],
+		Answer:   answer, Within: patience})}
 }
 
 // parseAnswer reads a model's words as what was asked for.

@@ -25,8 +25,10 @@ const scriptTime = 5 * time.Second
 // Fields are what it may say.
 func (j *JavaScript) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "inputs", Into: &j.Inputs, Help: "What the script sees, by name.", Example: "{growers: \"${list.growers}\"}"},
-		{Name: "code", Into: &j.Code, Holds: flow.HoldsCode, Required: true, Help: "The script, which ends with return.", Example: "return growers.length"},
+		{Name: "inputs", Into: &j.Inputs, Help: "What the script sees, by name.",
+			Example: "{growers: \"${list.growers}\"}"},
+		{Name: "code", Into: &j.Code, Holds: flow.HoldsCode, Required: true,
+			Help: "The script, which ends with return.", Example: "return growers.length"},
 		{Name: "result", Into: &j.Result, Help: "What it must return.", Example: "{type: number}"},
 	}
 }

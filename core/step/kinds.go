@@ -11,7 +11,8 @@ func init() {
 	}{
 		{"agent", "Has an agent do something, until it answers.", func() run.Doing { return &Agent{} }},
 		{"tool", "Calls one tool of a connection or table.", func() run.Doing { return &Tool{} }},
-		{"compute", "Names values; later ones see earlier ones. The values are what it gives.", func() run.Doing { return &Compute{} }},
+		{"compute", "Names values; later ones see earlier ones. The values are what it gives.",
+			func() run.Doing { return &Compute{} }},
 		{"decide", "Takes the first case that holds.", func() run.Doing { return &Decide{} }},
 		{"each", "Does the same for every item of a list.", func() run.Doing { return &Each{} }},
 		{"together", "Goes several ways at once.", func() run.Doing { return &Together{} }},

@@ -12,7 +12,8 @@ type Label struct{ As []flow.Value }
 
 // Fields are what it may say.
 func (l *Label) Fields() []flow.Field {
-	return []flow.Field{{Name: "as", Into: &l.As, Missing: "the run is marked with nothing", Help: "The labels; an empty one is left out.", Example: "[wet]"}}
+	return []flow.Field{{Name: "as", Into: &l.As, Missing: "the run is marked with nothing",
+		Help: "The labels; an empty one is left out.", Example: "[wet]"}}
 }
 
 // Agree insists on a label.

@@ -22,10 +22,12 @@ type Words struct {
 func (w *Words) fields() []flow.Field {
 	return []flow.Field{
 		{Name: "text", Into: &w.Text, Help: "The words.", Example: "Noted, ${signal.from.name}."},
-		{Name: "picture", Into: &w.Picture, Help: "A picture: a file, or the address of one.", Example: "${signal.files[0]}"},
+		{Name: "picture", Into: &w.Picture, Help: "A picture: a file, or the address of one.",
+			Example: "${signal.files[0]}"},
 		{Name: "buttons", Into: &w.Buttons, Help: "Texts to press; one that is pressed is said.", Example: "[yes, no]"},
 		{Name: "file", Into: &w.File, Help: "A file, or the address of one.", Example: "${report.file}"},
-		{Name: "layout", Into: &w.Layout, Help: "Blocks of heading, text and facts.", Example: "[{heading: Lot 14, facts: {kg: 380}}]"},
+		{Name: "layout", Into: &w.Layout, Help: "Blocks of heading, text and facts.",
+			Example: "[{heading: Lot 14, facts: {kg: 380}}]"},
 	}
 }
 
@@ -59,7 +61,8 @@ func (w *Words) check(c *flow.Checker, s *flow.Step, names expr.Names) {
 		}
 	}
 	if !c.Started(flow.Trigger.Talks) {
-		c.Wrong(s.At, "add a chat or phone trigger, or remove the step", "nobody is talking here: no trigger of this workflow has a conversation")
+		c.Wrong(s.At, "add a chat or phone trigger, or remove the step",
+			"nobody is talking here: no trigger of this workflow has a conversation")
 	}
 }
 

@@ -17,9 +17,12 @@ type Model struct {
 // Fields are what it may say.
 func (m *Model) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "model", Into: &m.Name, Holds: flow.HoldsModel, Required: true, Help: "The model that is asked.", Example: "medium"},
-		{Name: "prompt", Into: &m.Prompt, Missing: "the model is asked nothing", Help: "What it is asked.", Example: "Which lane do these notes point to? ${signal.text}"},
-		{Name: "answer", Into: &m.Answer, Help: "What its answer must look like; any words where it is missing.", Example: "{type: object, properties: {lane: {type: string}}}"},
+		{Name: "model", Into: &m.Name, Holds: flow.HoldsModel, Required: true, Help: "The model that is asked.",
+			Example: "medium"},
+		{Name: "prompt", Into: &m.Prompt, Missing: "the model is asked nothing", Help: "What it is asked.",
+			Example: "Which lane do these notes point to? ${signal.text}"},
+		{Name: "answer", Into: &m.Answer, Help: "What its answer must look like; any words where it is missing.",
+			Example: "{type: object, properties: {lane: {type: string}}}"},
 	}
 }
 

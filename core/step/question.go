@@ -32,12 +32,16 @@ type Find struct {
 // Fields are what it may say.
 func (q *Question) Fields() []flow.Field {
 	return append(q.Words.fields(), []flow.Field{
-		{Name: "choices", Into: &q.Choices, Help: "The answers possible, shown as buttons.", Example: "[greasy, washed]"},
+		{Name: "choices", Into: &q.Choices, Help: "The answers possible, shown as buttons.",
+			Example: "[greasy, washed]"},
 		{Name: "valid", Into: &q.Valid, Help: "What the answer must look like.", Example: "{type: number, minimum: 1}"},
 		{Name: "check", Into: &q.Holds, Help: "What must hold for the answer; it sees value.", Example: "value < 1000"},
-		{Name: "find", Into: flow.Group(&q.Find), Help: "A tool the answer is looked up by; it is valid where something is found."},
-		{Name: "hint", Into: &q.Hint, Help: "What is said when an answer is not valid; it sees value.", Example: "A number, please."},
-		{Name: "tries", Into: &q.Tries, Default: "5", Least: 1, Most: 100, Help: "How often it is asked.", Example: "3"},
+		{Name: "find", Into: flow.Group(&q.Find),
+			Help: "A tool the answer is looked up by; it is valid where something is found."},
+		{Name: "hint", Into: &q.Hint, Help: "What is said when an answer is not valid; it sees value.",
+			Example: "A number, please."},
+		{Name: "tries", Into: &q.Tries, Default: "5", Least: 1, Most: 100, Help: "How often it is asked.",
+			Example: "3"},
 		{Name: "at_most", Into: &q.AtMost, Default: "3d", Help: "How long somebody may take to answer.", Example: "1d"},
 	}...)
 }
@@ -45,7 +49,8 @@ func (q *Question) Fields() []flow.Field {
 // Fields are what find may say.
 func (f *Find) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "tool", Into: &f.Tool, Holds: flow.HoldsTool, Required: true, Help: "A tool that only reads.", Example: "clip-register/find_grower"},
+		{Name: "tool", Into: &f.Tool, Holds: flow.HoldsTool, Required: true, Help: "A tool that only reads.",
+			Example: "clip-register/find_grower"},
 		{Name: "args", Into: &f.Args, Help: "Its arguments; they see value.", Example: "{name: \"${value}\"}"},
 	}
 }
@@ -85,7 +90,8 @@ func (f *Find) check(c *flow.Checker, names expr.Names) shape.Shape {
 		return nil
 	}
 	if !spec.ReadOnly {
-		c.Report(f.At, flow.Problem{What: f.Tool + " changes something", Why: "nothing is written before the answer is valid", Remedy: "use a tool that looks things up"})
+		c.Report(f.At, flow.Problem{What: f.Tool + " changes something",
+			Why: "nothing is written before the answer is valid", Remedy: "use a tool that looks things up"})
 	}
 	c.Arguments(spec.Name, f.Args, c.Entries(f.Args, names), spec.Input, f.At, true)
 	return spec.Output
@@ -173,7 +179,8 @@ func (q *Question) put(at *run.At, asking run.Asking, message *run.Message) run.
 
 // listen waits for the next message of the conversation.
 func (q *Question) listen(at *run.At) {
-	at.Listen(&run.Hearing{Source: run.ChatSource, Key: at.Signal().Conversation().String()}, q.AtMost.After(at.Now(), at.Calendar()))
+	at.Listen(&run.Hearing{Source: run.ChatSource, Key: at.Signal().Conversation().String()},
+		q.AtMost.After(at.Now(), at.Calendar()))
 }
 
 // replied takes an answer in: by choice, type, schema and expression, and

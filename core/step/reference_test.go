@@ -39,7 +39,8 @@ func TestTheReferenceIsCurrent(t *testing.T) {
 		return
 	}
 	if kept != want {
-		t.Error("docs/language.md tells of other fields than the kinds have; write it anew with: go test ./core/step -update")
+		t.Error("docs/language.md tells of other fields than the kinds have; write it anew with: go test " +
+			"./core/step -update")
 	}
 }
 

@@ -17,9 +17,12 @@ type Remember struct {
 // Fields are what it may say.
 func (r *Remember) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "about", Into: &r.About, Missing: "nobody says whom the fact is about", Help: "Whom or what it is about: an e-mail, workspace, or any name.", Example: "${signal.from.email}"},
-		{Name: "name", Into: &r.Name, Help: "A later fact of the same name takes its place.", Example: "collection day"},
-		{Name: "fact", Into: &r.Fact, Missing: "there is nothing to remember", Help: "The fact, in one sentence.", Example: "They bring two bales a week."},
+		{Name: "about", Into: &r.About, Missing: "nobody says whom the fact is about",
+			Help: "Whom or what it is about: an e-mail, workspace, or any name.", Example: "${signal.from.email}"},
+		{Name: "name", Into: &r.Name, Help: "A later fact of the same name takes its place.",
+			Example: "collection day"},
+		{Name: "fact", Into: &r.Fact, Missing: "there is nothing to remember", Help: "The fact, in one sentence.",
+			Example: "They bring two bales a week."},
 	}
 }
 

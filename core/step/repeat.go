@@ -26,14 +26,17 @@ var round = flow.BlockName{Word: "round"}
 // Fields are what it may say.
 func (r *Repeat) Fields() []flow.Field {
 	return append(r.Block.Fields(),
-		flow.Field{Name: "till", Into: &r.Till, Help: "When it is enough; it sees last, what the round gave.", Example: "last.n > 3"},
-		flow.Field{Name: "at_most", Into: &r.AtMost, Default: "1", Least: 1, Most: mostRounds, Help: "After so many rounds the step fails.", Example: "5"})
+		flow.Field{Name: "till", Into: &r.Till, Help: "When it is enough; it sees last, what the round gave.",
+			Example: "last.n > 3"},
+		flow.Field{Name: "at_most", Into: &r.AtMost, Default: "1", Least: 1, Most: mostRounds,
+			Help: "After so many rounds the step fails.", Example: "5"})
 }
 
 // Agree insists on an end.
 func (r *Repeat) Agree(m flow.Reading) {
 	if !m.Has("till") || !m.Has("at_most") {
-		m.Report("", flow.Problem{What: "this repeat has no end", Why: "it could go round for ever and cost money all the while",
+		m.Report("", flow.Problem{What: "this repeat has no end",
+			Why:    "it could go round for ever and cost money all the while",
 			Remedy: "add till: an expression over last, and at_most: 5"})
 	}
 }

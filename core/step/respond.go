@@ -20,7 +20,8 @@ type Respond struct {
 // Fields are what it may say.
 func (r *Respond) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "status", Into: &r.Status, Default: "200", Least: 200, Most: 599, Help: "The HTTP status.", Example: "201"},
+		{Name: "status", Into: &r.Status, Default: "200", Least: 200, Most: 599, Help: "The HTTP status.",
+			Example: "201"},
 		{Name: "headers", Into: &r.Headers, Help: "Headers, by name.", Example: "{Location: \"/lots/${row.id}\"}"},
 		{Name: "body", Into: &r.Body, Help: "What the answer holds.", Example: "{receipt: \"${row.id}\"}"},
 	}

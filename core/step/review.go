@@ -21,10 +21,14 @@ type Review struct {
 // Fields are what it may say.
 func (r *Review) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "show", Into: &r.Show, Missing: "the reviewer is shown nothing", Help: "What the person needs to see.", Example: "{lot: \"${row.id}\"}"},
+		{Name: "show", Into: &r.Show, Missing: "the reviewer is shown nothing", Help: "What the person needs to see.",
+			Example: "{lot: \"${row.id}\"}"},
 		{Name: "edit", Into: &r.Edit, Help: "Values they may change, by name.", Example: "{price: \"${offer.price}\"}"},
-		{Name: "choices", Into: &r.Choices, Help: "What they choose between; the first goes on with it. approve and decline where it is missing.", Example: "[offer, hold]"},
-		{Name: "of", Into: &r.Of, Holds: flow.HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.", Example: "grading-lead"},
+		{Name: "choices", Into: &r.Choices,
+			Help:    "What they choose between; the first goes on with it. approve and decline where it is missing.",
+			Example: "[offer, hold]"},
+		{Name: "of", Into: &r.Of, Holds: flow.HoldsPeople, Required: true,
+			Help: "Who is asked: a person, role or team.", Example: "grading-lead"},
 	}
 }
 
@@ -40,7 +44,8 @@ func (r *Review) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Sh
 	c.Value(r.Show, names)
 	edited := shape.Map(c.Entries(r.Edit, names))
 	text := shape.Text()
-	return shape.Map(map[string]shape.Shape{"choice": text, "edited": edited, "by": text, "at": shape.Time(), "note": text})
+	return shape.Map(map[string]shape.Shape{"choice": text, "edited": edited, "by": text, "at": shape.Time(),
+		"note": text})
 }
 
 // Tell says who is asked, and what for.

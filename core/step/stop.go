@@ -18,7 +18,8 @@ const failedOutcome = "failed"
 // Fields are what it may say.
 func (s *Stop) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "outcome", Into: &s.Outcome, Choices: []string{"done", failedOutcome}, Default: "done", Help: "How the run ends.", Example: failedOutcome},
+		{Name: "outcome", Into: &s.Outcome, Choices: []string{"done", failedOutcome}, Default: "done",
+			Help: "How the run ends.", Example: failedOutcome},
 		{Name: "because", Into: &s.Because, Help: "Why, in one sentence.", Example: "Net weight is ${net.kg} kg."},
 	}
 }

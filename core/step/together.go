@@ -27,13 +27,15 @@ func way(i int) flow.BlockName { return flow.BlockName{Word: "way", Number: i + 
 
 // Fields are what it may say.
 func (t *Together) Fields() []flow.Field {
-	return append([]flow.Field{{Name: "branches", Into: flow.ListOf(&t.Branches), Required: true, Help: "The ways, at least two.", Example: "[{id: letter, do: […]}, {id: row, do: […]}]"}},
+	return append([]flow.Field{{Name: "branches", Into: flow.ListOf(&t.Branches), Required: true,
+		Help: "The ways, at least two.", Example: "[{id: letter, do: […]}, {id: row, do: […]}]"}},
 		t.Finish.fields()...)
 }
 
 // Fields are what a branch may say.
 func (b *Branch) Fields() []flow.Field {
-	return append([]flow.Field{{Name: "id", Into: &b.ID, Holds: flow.HoldsName, Required: true, Help: "Its name in what the step gives.", Example: "letter"}}, b.Block.Fields()...)
+	return append([]flow.Field{{Name: "id", Into: &b.ID, Holds: flow.HoldsName, Required: true,
+		Help: "Its name in what the step gives.", Example: "letter"}}, b.Block.Fields()...)
 }
 
 // Agree keeps the branches apart.

@@ -22,11 +22,14 @@ type Tool struct {
 // Fields are what it may say.
 func (t *Tool) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "tool", Into: &t.Name, Holds: flow.HoldsTool, Required: true, Help: "The tool, as connection/operation or table/operation.", Example: "register/add"},
+		{Name: "tool", Into: &t.Name, Holds: flow.HoldsTool, Required: true,
+			Help: "The tool, as connection/operation or table/operation.", Example: "register/add"},
 		{Name: "args", Into: &t.Args, Help: "Its arguments, by name.", Example: "{kg: \"${net.kg}\"}"},
 		{Name: "fill", Into: &t.Fill, Holds: flow.HoldsProse, Example: "{lane: which lane the notes point to}",
-			Help: "Arguments that are left to a model, each with what it is to write; a name that is no argument is seen by args as fill.NAME."},
-		{Name: "using", Into: &t.Using, Holds: flow.HoldsModel, Help: "The model that fills in; the workflow's where it is missing.", Example: "medium"},
+			Help: "Arguments that are left to a model, each with what it is to write; a name that is no argument is " +
+				"seen by args as fill.NAME."},
+		{Name: "using", Into: &t.Using, Holds: flow.HoldsModel,
+			Help: "The model that fills in; the workflow's where it is missing.", Example: "medium"},
 	}
 }
 
@@ -138,7 +141,8 @@ func (t *Tool) args(at *run.At, spec flow.Tool, filled map[string]any) (map[stri
 
 // fill has a model write what was left to it of the call.
 func (t *Tool) fill(at *run.At, spec flow.Tool) (map[string]any, run.Outcome) {
-	q := inquiry{model: t.Using, task: "You fill in values of a call to a tool: " + spec.Title + ". " + spec.Description, answer: t.fillSchema(spec)}
+	q := inquiry{model: t.Using, task: "You fill in values of a call to a tool: " + spec.Title + ". " +
+		spec.Description, answer: t.fillSchema(spec)}
 	if at.Did == nil {
 		var b strings.Builder
 		b.WriteString("Fill in these values:\n")
@@ -169,7 +173,8 @@ func (t *Tool) fillSchema(spec flow.Tool) map[string]any {
 			properties[e.Key] = map[string]any{"type": "string"}
 		}
 	}
-	return map[string]any{"type": "object", "additionalProperties": false, "required": required, "properties": properties}
+	return map[string]any{"type": "object", "additionalProperties": false, "required": required,
+		"properties": properties}
 }
 
 // takes tells whether a tool has an argument.

@@ -25,7 +25,8 @@ func (w *Wait) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "for", Into: &w.For, Help: "How long it waits; wd counts working days.", Example: "2wd"},
 		{Name: "till", Into: &w.Till, Help: "The time it waits till.", Example: `time("2026-11-23 14:30")`},
-		{Name: "hear", Into: flow.Group(&w.Hear), Help: "The signal it waits for.", Example: "{webhook: {path: answers, verify: key}, on: \"${signal.subject}\"}"},
+		{Name: "hear", Into: flow.Group(&w.Hear), Help: "The signal it waits for.",
+			Example: "{webhook: {path: answers, verify: key}, on: \"${signal.subject}\"}"},
 		{Name: "at_most", Into: &w.AtMost, Help: "How long it listens; then came is false.", Example: "2wd"},
 	}
 }
@@ -35,7 +36,8 @@ func (w *Wait) Agree(m flow.Reading) {
 	if m.OneOf("for", "till", "hear") != "hear" {
 		m.Only(false, "remove it", "%s belongs to hear; this wait ends by itself", "at_most")
 	} else if !m.Has("at_most") {
-		m.Report("hear", flow.Problem{What: "nothing says how long to listen", Why: "a signal that never comes would keep the run waiting for ever",
+		m.Report("hear", flow.Problem{What: "nothing says how long to listen",
+			Why:    "a signal that never comes would keep the run waiting for ever",
 			Remedy: "add at_most: 2wd beside hear"})
 	}
 }
@@ -43,7 +45,8 @@ func (w *Wait) Agree(m flow.Reading) {
 // Check checks the time, or what is heard.
 func (w *Wait) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
 	if w.Till != nil {
-		c.Insist(w.Till, "text", `give it a time, as in time("2026-11-23 14:30") or now() + duration("1h")`, "till needs a time", names)
+		c.Insist(w.Till, "text", `give it a time, as in time("2026-11-23 14:30") or now() + duration("1h")`,
+			"till needs a time", names)
 	}
 	if w.Hear == nil {
 		return shape.Map(map[string]shape.Shape{"at": shape.Time()})
@@ -129,7 +132,8 @@ func (w *Wait) listen(at *run.At) run.Outcome {
 	if w.Hear.Is.HeardBy() == flow.ByConversation { // conversations of one name are told apart by where they are held
 		source, key = run.ChatSource, run.Conversation{Source: at.Signal().Source, Thread: key}.String()
 	}
-	at.Listen(&run.Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts}, w.AtMost.After(at.Now(), at.Calendar()))
+	at.Listen(&run.Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts},
+		w.AtMost.After(at.Now(), at.Calendar()))
 	at.LookBack()
 	return run.Blocked
 }

@@ -17,8 +17,10 @@ type Finish struct {
 // fields are what is said of the end.
 func (f *Finish) fields() []flow.Field {
 	return []flow.Field{
-		{Name: "finish", Into: &f.How, Choices: []string{"all", "first"}, Default: "all", Help: "Whether the first that is enough ends the others.", Example: "first"},
-		{Name: "enough", Into: &f.Enough, Help: "What makes one enough; it sees value, what one gives.", Example: "value.found"},
+		{Name: "finish", Into: &f.How, Choices: []string{"all", "first"}, Default: "all",
+			Help: "Whether the first that is enough ends the others.", Example: "first"},
+		{Name: "enough", Into: &f.Enough, Help: "What makes one enough; it sees value, what one gives.",
+			Example: "value.found"},
 	}
 }
 

@@ -22,10 +22,14 @@ type Calendar struct {
 // Fields are what it may say.
 func (c *Calendar) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "caldav", Required: true, Help: "The calendars.", Example: "depot-calendar"},
-		{Name: "calendar", Into: &c.Calendar, Help: "One of them; all where it is missing.", Example: "/calendars/dock-1/"},
+		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "caldav", Required: true,
+			Help: "The calendars.", Example: "depot-calendar"},
+		{Name: "calendar", Into: &c.Calendar, Help: "One of them; all where it is missing.",
+			Example: "/calendars/dock-1/"},
 		{Name: "before", Into: &c.Before, Help: "How long before each event.", Example: "1d"},
-		{Name: "changed", Into: &c.Changed, Help: "Or when an event is added, moved or removed, or its guests or their answers change.", Example: "true"},
+		{Name: "changed", Into: &c.Changed,
+			Help:    "Or when an event is added, moved or removed, or its guests or their answers change.",
+			Example: "true"},
 		{Name: "match", Into: &c.Match, Help: "Words the event's title must have.", Example: "shearing"},
 		everyField(&c.Every),
 	}
@@ -35,7 +39,8 @@ func (c *Calendar) Fields() []flow.Field {
 func (c *Calendar) Agree(m flow.Reading) {
 	notTooOften(m, &c.Every)
 	if m.Has("before") == c.Changed {
-		m.Wrong("", "add before: 1d, or changed: true", "a calendar starts a run before its events, or when one changes: say which")
+		m.Wrong("", "add before: 1d, or changed: true",
+			"a calendar starts a run before its events, or when one changes: say which")
 	}
 }
 
@@ -85,8 +90,10 @@ func tellMatch(p *flow.Sentence, words string) {
 // eventShape describes an event of a calendar.
 func eventShape() shape.Shape {
 	text := shape.Text()
-	return shape.Map(map[string]shape.Shape{"id": text, "calendar": text, "title": text, "description": text, "place": text,
-		"start": shape.Time(), "end": shape.Time(), "change": text, "guests": shape.List(flow.Texts("name", "email", "answer"))})
+	return shape.Map(map[string]shape.Shape{"id": text, "calendar": text, "title": text, "description": text,
+		"place": text,
+		"start": shape.Time(), "end": shape.Time(), "change": text,
+		"guests": shape.List(flow.Texts("name", "email", "answer"))})
 }
 
 // Shape is that of its signals.

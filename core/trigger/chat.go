@@ -19,12 +19,16 @@ type Chat struct {
 // Fields are what it may say.
 func (c *Chat) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "page", Into: &c.Page, Holds: flow.HoldsSlug, Help: "The conversation in the console and at /talk/PAGE.", Example: "depot"},
-		{Name: "open", Into: &c.Open, Help: "Anybody with the address may write on the page, without signing in.", Example: "true"},
-		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "chat_server", Help: "Or the chat server where it is held.", Example: "shieling"},
+		{Name: "page", Into: &c.Page, Holds: flow.HoldsSlug, Help: "The conversation in the console and at /talk/PAGE.",
+			Example: "depot"},
+		{Name: "open", Into: &c.Open, Help: "Anybody with the address may write on the page, without signing in.",
+			Example: "true"},
+		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "chat_server",
+			Help: "Or the chat server where it is held.", Example: "shieling"},
 		{Name: "room", Into: &c.Room, Help: "The room there.", Example: "docks"},
 		{Name: "direct", Into: &c.Direct, Help: "Private messages to the bot instead of a room.", Example: "true"},
-		{Name: "acknowledge", Into: &c.Acknowledge, Default: "eyes", Help: `The reaction a message gets at once on a chat server; "" is none.`, Example: "eyes"},
+		{Name: "acknowledge", Into: &c.Acknowledge, Default: "eyes",
+			Help: `The reaction a message gets at once on a chat server; "" is none.`, Example: "eyes"},
 	}
 }
 
@@ -32,9 +36,11 @@ func (c *Chat) Fields() []flow.Field {
 func (c *Chat) Agree(m flow.Reading) {
 	switch {
 	case m.Has("page") == m.Has("connection"):
-		m.Wrong("", "add page: a name such as depot, or connection: a chat_server", "a conversation is on a page, or on a chat server: say which")
+		m.Wrong("", "add page: a name such as depot, or connection: a chat_server",
+			"a conversation is on a page, or on a chat server: say which")
 	case c.Connection != "" && m.Has("room") == c.Direct:
-		m.Wrong("", "add room: its name, or direct: true", "on a chat server a conversation is in a room, or private: say which")
+		m.Wrong("", "add room: its name, or direct: true",
+			"on a chat server a conversation is in a room, or private: say which")
 	case c.Connection != "":
 		m.Only(false, "remove it", "%s belongs to a page; who may write on a chat server is decided there", "open")
 	}

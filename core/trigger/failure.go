@@ -13,7 +13,9 @@ type Failure struct{ Of []string }
 
 // Fields are what it may say.
 func (f *Failure) Fields() []flow.Field {
-	return []flow.Field{{Name: "of", Into: &f.Of, Holds: flow.HoldsWorkflow, Help: "The workflows whose failures it looks after; any but itself where it is missing.", Example: "[weighbridge]"}}
+	return []flow.Field{{Name: "of", Into: &f.Of, Holds: flow.HoldsWorkflow,
+		Help:    "The workflows whose failures it looks after; any but itself where it is missing.",
+		Example: "[weighbridge]"}}
 }
 
 // LooksAfter tells whether the failures of a workflow are meant.

@@ -17,8 +17,10 @@ type Feed struct {
 // Fields are what it may say.
 func (f *Feed) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "connection", Into: &f.Connection, Holds: flow.HoldsConnection, Kind: "web", Required: true, Help: "The connection that may read it.", Example: "gazette"},
-		{Name: "address", Into: &f.Address, Required: true, Help: "Where the feed is.", Example: "https://gazette.example/feed.xml"},
+		{Name: "connection", Into: &f.Connection, Holds: flow.HoldsConnection, Kind: "web", Required: true,
+			Help: "The connection that may read it.", Example: "gazette"},
+		{Name: "address", Into: &f.Address, Required: true, Help: "Where the feed is.",
+			Example: "https://gazette.example/feed.xml"},
 		everyField(&f.Every),
 	}
 }
@@ -36,7 +38,8 @@ func (f *Feed) Tell(p *flow.Sentence, _ *flow.Trigger) {
 
 // Shape is that of its signals.
 func (*Feed) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
-	return flow.SignalShape(shape.Map(nil), flow.Texts("id", "title", "link", "summary", "content", "author", "published"))
+	return flow.SignalShape(shape.Map(nil),
+		flow.Texts("id", "title", "link", "summary", "content", "author", "published"))
 }
 
 // Source is the connection.

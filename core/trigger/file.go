@@ -20,7 +20,8 @@ type File struct {
 // Fields are what it may say.
 func (f *File) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "connection", Into: &f.Connection, Holds: flow.HoldsConnection, Kind: "webdav", Required: true, Help: "The server of files.", Example: "shed-files"},
+		{Name: "connection", Into: &f.Connection, Holds: flow.HoldsConnection, Kind: "webdav", Required: true,
+			Help: "The server of files.", Example: "shed-files"},
 		{Name: "folder", Into: &f.Folder, Required: true, Help: "The folder there.", Example: "incoming"},
 		{Name: "name", Into: &f.Name, Help: "A pattern of names.", Example: `"*.txt"`},
 		everyField(&f.Every),
@@ -31,7 +32,8 @@ func (f *File) Fields() []flow.Field {
 var namePattern = func() *regexp.Regexp {
 	const one, first = `(?:[^\\\]-]|\\.)`, `(?:[^\\\]^-]|\\.)` // of a class; a ^ that comes first negates it
 	const ranges = `(?:` + one + `(?:-` + one + `)?)`
-	return regexp.MustCompile(`(?s)^(?:[^\\\[]|\\.|\[(?:\^` + ranges + `+|` + first + `(?:-` + one + `)?` + ranges + `*)\])*$`)
+	return regexp.MustCompile(`(?s)^(?:[^\\\[]|\\.|\[(?:\^` + ranges + `+|` + first + `(?:-` + one + `)?` + ranges +
+		`*)\])*$`)
 }()
 
 // Agree reads the pattern.

@@ -27,11 +27,15 @@ type FormField struct {
 // Fields are what it may say.
 func (f *Form) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "page", Into: &f.Page, Holds: flow.HoldsSlug, Required: true, Help: "The form is at /form/PAGE.", Example: "offer-fleece"},
-		{Name: "title", Into: &f.Title, Help: "The words above it; the workflow's title where it is missing.", Example: "Offer fleece"},
+		{Name: "page", Into: &f.Page, Holds: flow.HoldsSlug, Required: true, Help: "The form is at /form/PAGE.",
+			Example: "offer-fleece"},
+		{Name: "title", Into: &f.Title, Help: "The words above it; the workflow's title where it is missing.",
+			Example: "Offer fleece"},
 		{Name: "intro", Into: &f.Intro, Help: "What is said before the fields.", Example: "We answer within two days."},
-		{Name: "fields", Into: flow.ListOf(&f.Asks), Missing: "the form asks for nothing", Help: "What it asks for.", Example: "[{name: kilograms, type: number}]"},
-		{Name: "thanks", Into: &f.Thanks, Default: "Thank you. We have it.", Help: "What is said once it is sent.", Example: "Thank you. We call you."},
+		{Name: "fields", Into: flow.ListOf(&f.Asks), Missing: "the form asks for nothing", Help: "What it asks for.",
+			Example: "[{name: kilograms, type: number}]"},
+		{Name: "thanks", Into: &f.Thanks, Default: "Thank you. We have it.", Help: "What is said once it is sent.",
+			Example: "Thank you. We call you."},
 	}
 }
 
@@ -41,10 +45,13 @@ var fieldTypes = []string{"text", "long_text", "number", "date", "choice", "emai
 // Fields are what a form's field may say.
 func (f *FormField) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "name", Into: &f.Name, Holds: flow.HoldsName, Required: true, Help: "Its name in signal.body.", Example: "kilograms"},
-		{Name: "label", Into: &f.Label, Help: "The words beside it; its name where it is missing.", Example: "How many kilograms?"},
+		{Name: "name", Into: &f.Name, Holds: flow.HoldsName, Required: true, Help: "Its name in signal.body.",
+			Example: "kilograms"},
+		{Name: "label", Into: &f.Label, Help: "The words beside it; its name where it is missing.",
+			Example: "How many kilograms?"},
 		{Name: "hint", Into: &f.Hint, Help: "Smaller words below.", Example: "About is good enough."},
-		{Name: "type", Into: &f.Type, Choices: fieldTypes, Default: "text", Help: "What is asked for; phone is written as E.164 says.", Example: "number"},
+		{Name: "type", Into: &f.Type, Choices: fieldTypes, Default: "text",
+			Help: "What is asked for; phone is written as E.164 says.", Example: "number"},
 		{Name: "required", Into: &f.Required, Default: "true", Help: "Whether it must be filled in.", Example: "false"},
 		{Name: "choices", Into: &f.Choices, Help: "What a choice is among.", Example: "[greasy, washed]"},
 		{Name: "most", Into: &f.Most, Help: "How many characters a text may have, or bytes a file.", Example: "200"},
@@ -69,7 +76,8 @@ func (f *Form) Agree(m flow.Reading) {
 // Agree insists that choices belong to a choice.
 func (f *FormField) Agree(m flow.Reading) {
 	if (f.Type == "choice") != (len(f.Choices) > 0) {
-		m.Wrong("", "write type: choice with choices: [greasy, washed]", "choices belong to a field of type choice, and it needs some")
+		m.Wrong("", "write type: choice with choices: [greasy, washed]",
+			"choices belong to a field of type choice, and it needs some")
 	}
 }
 
@@ -115,7 +123,8 @@ func (f *Form) Schema() map[string]any {
 			required = append(required, one.Name)
 		}
 	}
-	return map[string]any{"type": "object", "properties": properties, "required": required, "additionalProperties": false}
+	return map[string]any{"type": "object", "properties": properties, "required": required,
+		"additionalProperties": false}
 }
 
 // Longest is how many characters a text may have, or bytes a file.

@@ -23,11 +23,14 @@ type Mail struct {
 // Fields are what it may say.
 func (m *Mail) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "connection", Into: &m.Connection, Holds: flow.HoldsConnection, Kind: "mailbox", Required: true, Help: "The mailbox.", Example: "office-mail"},
+		{Name: "connection", Into: &m.Connection, Holds: flow.HoldsConnection, Kind: "mailbox", Required: true,
+			Help: "The mailbox.", Example: "office-mail"},
 		{Name: "folder", Into: &m.Folder, Default: "INBOX", Help: "The folder.", Example: "Offers"},
-		{Name: "on", Into: &m.On, Choices: []string{"arrived", "flagged", "moved"}, Default: "arrived", Help: "What happens to the mail.", Example: "flagged"},
+		{Name: "on", Into: &m.On, Choices: []string{"arrived", "flagged", "moved"}, Default: "arrived",
+			Help: "What happens to the mail.", Example: "flagged"},
 		{Name: "flag", Into: &m.Flag, Default: `\Flagged`, Help: "The flag, for on: flagged.", Example: "Wool"},
-		{Name: "from", Into: &m.From, Help: "Only mails from one of these; a part of the address will do.", Example: "[nettlecote.example]"},
+		{Name: "from", Into: &m.From, Help: "Only mails from one of these; a part of the address will do.",
+			Example: "[nettlecote.example]"},
 		{Name: "has", Into: &m.Has, Help: "Only mails with all of these words.", Example: "[offer]"},
 		{Name: "lacks", Into: &m.Lacks, Help: "Only mails with none of these words.", Example: "[out of office]"},
 		everyField(&m.Every),
@@ -63,7 +66,8 @@ func (m *Mail) TellHeard(p *flow.Sentence) {
 func (m *Mail) tell(p *flow.Sentence) {
 	switch m.On {
 	case "flagged":
-		p.Say("in ").Word(m.Folder).Say(" of ").Connection(m.Connection).Say(" is marked ").Word(strings.TrimPrefix(m.Flag, `\`))
+		p.Say("in ").Word(m.Folder).Say(" of ").Connection(m.Connection).Say(" is marked ").
+			Word(strings.TrimPrefix(m.Flag, `\`))
 	case "moved":
 		p.Say("is moved to ").Word(m.Folder).Say(" of ").Connection(m.Connection)
 	default:
@@ -83,8 +87,10 @@ func (m *Mail) tell(p *flow.Sentence) {
 // Shape is that of its signals.
 func (*Mail) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 	text, list := shape.Text(), shape.List(shape.Text())
-	return flow.SignalShape(flow.Texts("name", "email"), shape.Map(map[string]shape.Shape{"message_id": text, "in_reply_to": text,
-		"subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(), "flags": list, "date": shape.Time()}))
+	return flow.SignalShape(flow.Texts("name", "email"),
+		shape.Map(map[string]shape.Shape{"message_id": text, "in_reply_to": text,
+			"subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(), "flags": list,
+			"date": shape.Time()}))
 }
 
 // Source is the folder.

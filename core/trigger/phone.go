@@ -20,11 +20,15 @@ type Phone struct {
 // Fields are what it may say.
 func (t *Phone) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "path", Into: &t.Path, Holds: flow.HoldsSlug, Required: true, Help: "The gateway calls /call/PATH.", Example: "hill-line"},
-		{Name: "verify", Into: &t.Verify, Holds: flow.HoldsConnection, Kind: "signing_key", Required: true, Help: "The key the gateway shows.", Example: "gateway-key"},
-		{Name: "voice", Into: &t.Voice, Help: "A voice the gateway knows; its own where it is missing.", Example: "moor"},
+		{Name: "path", Into: &t.Path, Holds: flow.HoldsSlug, Required: true, Help: "The gateway calls /call/PATH.",
+			Example: "hill-line"},
+		{Name: "verify", Into: &t.Verify, Holds: flow.HoldsConnection, Kind: "signing_key", Required: true,
+			Help: "The key the gateway shows.", Example: "gateway-key"},
+		{Name: "voice", Into: &t.Voice, Help: "A voice the gateway knows; its own where it is missing.",
+			Example: "moor"},
 		{Name: "speed", Into: &t.Speed, Help: "How fast it speaks, as SSML says.", Example: "90%"},
-		{Name: "within", Into: &t.Within, Default: "2s", Help: "After that the caller hears that it takes a moment.", Example: "3s"},
+		{Name: "within", Into: &t.Within, Default: "2s", Help: "After that the caller hears that it takes a moment.",
+			Example: "3s"},
 	}
 }
 
@@ -33,7 +37,8 @@ func (*Phone) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says on which line somebody speaks.
 func (t *Phone) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	p.Say("When somebody speaks on the telephone line ").Word(t.Path).Say(", answered within ").Word(flow.DurationWords(t.Within))
+	p.Say("When somebody speaks on the telephone line ").Word(t.Path).
+		Say(", answered within ").Word(flow.DurationWords(t.Within))
 }
 
 // Shape is that of its signals.

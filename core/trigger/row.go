@@ -25,11 +25,14 @@ type Row struct {
 func (r *Row) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "table", Into: &r.Table, Holds: flow.HoldsTable, Help: "A table of the workspace.", Example: "lots"},
-		{Name: "tool", Into: &r.Tool, Holds: flow.HoldsTool, Help: "Or a tool that gives a list.", Example: "clip-register/list_deliveries"},
+		{Name: "tool", Into: &r.Tool, Holds: flow.HoldsTool, Help: "Or a tool that gives a list.",
+			Example: "clip-register/list_deliveries"},
 		{Name: "args", Into: &r.Args, Help: "The tool's arguments.", Example: "{open: true}"},
-		{Name: "of", Into: &r.Of, Help: "The list in what the tool gives; it sees result.", Example: "result.deliveries"},
+		{Name: "of", Into: &r.Of, Help: "The list in what the tool gives; it sees result.",
+			Example: "result.deliveries"},
 		{Name: "key", Into: &r.Key, Help: "The field that tells its rows apart.", Example: "id"},
-		{Name: "on", Into: &r.On, Choices: []string{"added", "changed", "either"}, Default: "added", Help: "What happens to a row.", Example: "either"},
+		{Name: "on", Into: &r.On, Choices: []string{"added", "changed", "either"}, Default: "added",
+			Help: "What happens to a row.", Example: "either"},
 		{Name: "columns", Into: &r.Columns, Help: "Only these travel on.", Example: "[grower, kg]"},
 		everyField(&r.Every),
 	}
@@ -39,7 +42,8 @@ func (r *Row) Fields() []flow.Field {
 func (r *Row) Agree(m flow.Reading) {
 	notTooOften(m, &r.Every)
 	if m.Has("table") == m.Has("tool") {
-		m.Wrong("", "add table: its id, or tool: connection/operation", "rows are of a table, or of a list a tool gives: say which")
+		m.Wrong("", "add table: its id, or tool: connection/operation",
+			"rows are of a table, or of a list a tool gives: say which")
 	}
 	m.Only(!m.Has("table"), "remove it", "%s belongs to rows that a tool gives", "args", "of", "key", "every")
 	if !m.Has("tool") {
@@ -83,7 +87,8 @@ func (r *Row) checkTool(c *flow.Checker, t *flow.Trigger) {
 		return
 	}
 	if !spec.ReadOnly {
-		c.Report(t.At, flow.Problem{What: r.Tool + " changes something, and would be called again and again", Remedy: "use a tool that reads"})
+		c.Report(t.At, flow.Problem{What: r.Tool + " changes something, and would be called again and again",
+			Remedy: "use a tool that reads"})
 	}
 	c.Arguments(r.Tool, r.Args, c.Entries(r.Args, expr.Names{}), spec.Input, t.At, true)
 	if r.Of != nil {

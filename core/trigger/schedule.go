@@ -32,28 +32,35 @@ func (s *Schedule) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "every", Into: &s.Every, Help: "How often, counted from midnight UTC.", Example: "1h"},
 		{Name: "cron", Into: &s.Cron, Help: "The five fields of crontab(5).", Example: `"0 8 * * 1-5"`},
-		{Name: "day_of_month", Into: &s.Day, Least: -31, Most: 31, Help: "A day of each month, from 1, or from its end as -1.", Example: "-1"},
+		{Name: "day_of_month", Into: &s.Day, Least: -31, Most: 31,
+			Help: "A day of each month, from 1, or from its end as -1.", Example: "-1"},
 		{Name: "before_event", Into: flow.Group(&s.Before), Help: "So long before each event of a calendar."},
 		{Name: "at", Into: &s.at, Help: "The time of day, for day_of_month and before_event.", Example: `"08:00"`},
-		{Name: "zone", Into: &s.zone, Holds: flow.HoldsZone, Help: "The time zone; the workspace's where it is missing.", Example: "Europe/London"},
-		{Name: "missed", Into: &s.Missed, Choices: []string{"skip", "once", "all"}, Default: "skip", Help: "What becomes of times while nothing ran; a minute late still counts.", Example: "once"},
+		{Name: "zone", Into: &s.zone, Holds: flow.HoldsZone,
+			Help: "The time zone; the workspace's where it is missing.", Example: "Europe/London"},
+		{Name: "missed", Into: &s.Missed, Choices: []string{"skip", "once", "all"}, Default: "skip",
+			Help: "What becomes of times while nothing ran; a minute late still counts.", Example: "once"},
 	}
 }
 
 // Fields are what before_event may say.
 func (b *BeforeEvent) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "connection", Into: &b.Connection, Holds: flow.HoldsConnection, Kind: "caldav", Required: true, Help: "The calendars.", Example: "depot-calendar"},
-		{Name: "calendar", Into: &b.Calendar, Help: "One of them; all where it is missing.", Example: "/calendars/dock-1/"},
+		{Name: "connection", Into: &b.Connection, Holds: flow.HoldsConnection, Kind: "caldav", Required: true,
+			Help: "The calendars.", Example: "depot-calendar"},
+		{Name: "calendar", Into: &b.Calendar, Help: "One of them; all where it is missing.",
+			Example: "/calendars/dock-1/"},
 		{Name: "match", Into: &b.Match, Help: "Words the event's title must have.", Example: "shearing"},
-		{Name: "lead", Into: &b.Lead, Missing: "nothing says how long before the event", Help: "How long before the event.", Example: "2wd"},
+		{Name: "lead", Into: &b.Lead, Missing: "nothing says how long before the event",
+			Help: "How long before the event.", Example: "2wd"},
 	}
 }
 
 // Agree insists on one rule, and readies it.
 func (s *Schedule) Agree(m flow.Reading) {
 	if m.OneOf("every", "cron", "day_of_month", "before_event") == "day_of_month" && s.Day == 0 {
-		m.Wrong("day_of_month", "write 1 for the first day, -1 for the last, -3 for the third-last", "day_of_month cannot be 0")
+		m.Wrong("day_of_month", "write 1 for the first day, -1 for the last, -3 for the third-last",
+			"day_of_month cannot be 0")
 	}
 	if m.Has("at") {
 		at, err := time.Parse("15:04", s.at)
@@ -61,7 +68,8 @@ func (s *Schedule) Agree(m flow.Reading) {
 			m.Wrong("at", `at: "08:00"`, "%q is not a time of day", s.at)
 		}
 		s.At, s.AtSaid = time.Duration(at.Hour())*time.Hour+time.Duration(at.Minute())*time.Minute, true
-		m.Only(m.Has("day_of_month") || m.Has("before_event"), "remove it, or write day_of_month or before_event", "%s belongs to day_of_month and before_event", "at")
+		m.Only(m.Has("day_of_month") || m.Has("before_event"), "remove it, or write day_of_month or before_event",
+			"%s belongs to day_of_month and before_event", "at")
 	}
 	s.Zone, _ = time.LoadLocation(s.zone)
 	if err := s.Ready(); err != nil {

@@ -27,12 +27,18 @@ func (w *Webhook) Computed() bool { return w.Answer == computed }
 // Fields are what it may say.
 func (w *Webhook) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "path", Into: &w.Path, Holds: flow.HoldsSlug, Required: true, Help: "Posted to at /in/PATH, the draft's at /in/PATH/draft.", Example: "weighbridge"},
-		{Name: "verify", Into: &w.Verify, Holds: flow.HoldsConnection, Kind: "signing_key", Required: true, Help: "The key that verifies a delivery.", Example: "scale-key"},
-		{Name: "accepts", Into: &w.Accepts, Help: "What a delivery must look like; others are refused.", Example: "schemas/delivery.json"},
-		{Name: "answer", Into: &w.Answer, Choices: []string{"receipt", computed}, Default: "receipt", Help: "Whether the caller gets a receipt, or what a step answers.", Example: computed},
-		{Name: "answer_within", Into: &w.AnswerWithin, Default: "10s", Help: "After that the caller is told where to look.", Example: "30s"},
-		{Name: "subject", Into: &w.Subject, Help: "What a delivery is about, for steps that wait; it sees signal.", Example: "${signal.body.offer}"},
+		{Name: "path", Into: &w.Path, Holds: flow.HoldsSlug, Required: true,
+			Help: "Posted to at /in/PATH, the draft's at /in/PATH/draft.", Example: "weighbridge"},
+		{Name: "verify", Into: &w.Verify, Holds: flow.HoldsConnection, Kind: "signing_key", Required: true,
+			Help: "The key that verifies a delivery.", Example: "scale-key"},
+		{Name: "accepts", Into: &w.Accepts, Help: "What a delivery must look like; others are refused.",
+			Example: "schemas/delivery.json"},
+		{Name: "answer", Into: &w.Answer, Choices: []string{"receipt", computed}, Default: "receipt",
+			Help: "Whether the caller gets a receipt, or what a step answers.", Example: computed},
+		{Name: "answer_within", Into: &w.AnswerWithin, Default: "10s",
+			Help: "After that the caller is told where to look.", Example: "30s"},
+		{Name: "subject", Into: &w.Subject, Help: "What a delivery is about, for steps that wait; it sees signal.",
+			Example: "${signal.body.offer}"},
 	}
 }
 

@@ -50,7 +50,8 @@ func start(b *testing.B, models http.Handler) *service {
 	s := &service{data: b.TempDir()}
 	log := slog.New(slog.DiscardHandler)
 	model := httptest.NewServer(models)
-	srv, err := server.Open(ctx, server.Options{Data: s.data, Log: log, Peers: peer{strings.TrimPrefix(model.URL, "http://")}})
+	srv, err := server.Open(ctx, server.Options{Data: s.data, Log: log,
+		Peers: peer{strings.TrimPrefix(model.URL, "http://")}})
 	check(b, err)
 	for _, p := range demo.People { // whom the demo's workflows name
 		_, err = srv.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password)
@@ -62,7 +63,8 @@ func start(b *testing.B, models http.Handler) *service {
 	for path, text := range files {
 		files[path] = strings.NewReplacer("http://127.0.0.1:7421", model.URL).Replace(text)
 	}
-	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing, "models": "bench-key", "depot-calendar": "bench-key"} {
+	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing,
+		"models": "bench-key", "depot-calendar": "bench-key"} {
 		check(b, srv.Secrets.Put(ctx, connection, secret))
 	}
 	_, err = srv.Workspace.Apply(ctx, workspace.Change{Files: files, By: "bench"})
@@ -118,7 +120,8 @@ steps:
         lane: ${sort.lane}
 `
 
-var withTool = strings.NewReplacer("workflow: bench", "workflow: bench-tool", "path: bench", "path: bench-tool", "  - respond:", `  - id: row
+var withTool = strings.NewReplacer("workflow: bench", "workflow: bench-tool",
+	"path: bench", "path: bench-tool", "  - respond:", `  - id: row
     tool: clip-register/add_delivery
     args:
       grower: ${signal.body.grower}
@@ -139,11 +142,13 @@ func (p peer) RoundTrip(r *http.Request) (*http.Response, error) {
 		_, _ = io.Copy(io.Discard, r.Body)
 		r.Body.Close()
 	}
-	status, body := http.StatusCreated, `{"id":"D-20401","grower":"Hollin Bank","kg":381.5,"shrinkage_percent":0.7,"bales":2,"lane":"clean","notes":"dry"}`
+	status, body := http.StatusCreated, `{"id":"D-20401","grower":"Hollin `+
+		`Bank","kg":381.5,"shrinkage_percent":0.7,"bales":2,"lane":"clean","notes":"dry"}`
 	if r.Method == http.MethodGet {
 		status, body = http.StatusOK, `["Hollin Bank","Skell Top"]`
 	}
-	return &http.Response{StatusCode: status, Header: http.Header{"Content-Type": {"application/json"}}, Body: io.NopCloser(strings.NewReader(body)), Request: r}, nil
+	return &http.Response{StatusCode: status, Header: http.Header{"Content-Type": {"application/json"}},
+		Body: io.NopCloser(strings.NewReader(body)), Request: r}, nil
 }
 
 func TestMain(m *testing.M) {
@@ -232,7 +237,8 @@ func BenchmarkWebhook(b *testing.B) {
 				for range b.N * 5 {
 					them, their := saturate(b, base, path, at, 8000)
 					us, used := saturate(b, s.url, path, at, 6000)
-					ratios, ours, theirs, cpu, bareCPU = append(ratios, us/them), append(ours, us), append(theirs, them), append(cpu, used), append(bareCPU, their)
+					ratios, ours, theirs, cpu, bareCPU = append(ratios, us/them), append(ours, us), append(theirs,
+						them), append(cpu, used), append(bareCPU, their)
 				}
 				b.ReportMetric(median(ratios), "ratio")
 				b.ReportMetric(median(ours), "runs/s")
@@ -286,7 +292,10 @@ func thinking(w http.ResponseWriter, r *http.Request) {
 	time.Sleep(modelDelay)
 	w.Header().Set("Content-Type", "text/event-stream")
 	if bytes.Count(body, []byte(`"role":"tool"`)) < 3 {
-		fmt.Fprint(w, `data: {"choices":[{"delta":{"tool_calls":[{"index":0,"id":"a","function":{"name":"clip-register__list_growers","arguments":"{}"}}]},"finish_reason":"tool_calls"}]}`+"\n\n")
+		fmt.Fprint(w,
+			`data: `+
+				`{"choices":[{"delta":{"tool_calls":[{"index":0,"id":"a","function":`+
+				`{"name":"clip-register__list_growers","arguments":"{}"}}]},"finish_reason":"tool_calls"}]}`+"\n\n")
 	} else {
 		fmt.Fprint(w, `data: {"choices":[{"delta":{"content":"Eight growers."},"finish_reason":"stop"}]}`+"\n\n")
 	}
@@ -302,7 +311,8 @@ func BenchmarkAgentTurn(b *testing.B) {
 	ctx := context.Background()
 	files, err := c.Files(ctx)
 	check(b, err)
-	files["agents/depot-desk.yaml"] = strings.Replace(files["agents/depot-desk.yaml"], "tools:\n", "tools:\n  - clip-register/list_growers\n", 1)
+	files["agents/depot-desk.yaml"] = strings.Replace(files["agents/depot-desk.yaml"], "tools:\n",
+		"tools:\n  - clip-register/list_growers\n", 1)
 	_, err = c.Apply(ctx, wire.Files{Files: files})
 	check(b, err)
 	_, err = c.Publish(ctx, wire.Publish{})
@@ -361,7 +371,9 @@ func BenchmarkStart(b *testing.B) {
 		folder := b.TempDir()
 		file := filepath.Join(folder, "ready.json")
 		began := time.Now()
-		process, err := os.StartProcess(binary, []string{binary, "serve", "-quiet", "-data", filepath.Join(folder, "data"), "-addr", "127.0.0.1:0", "-ready-file", file}, &os.ProcAttr{})
+		process, err := os.StartProcess(binary,
+			[]string{binary, "serve", "-quiet", "-data", filepath.Join(folder, "data"), "-addr", "127.0.0.1:0",
+				"-ready-file", file}, &os.ProcAttr{})
 		check(b, err)
 		for {
 			if _, err := os.Stat(file); err == nil {

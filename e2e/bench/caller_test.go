@@ -93,7 +93,8 @@ func deliveries(n int) ([]delivery, error) {
 	now, run := time.Now(), time.Now().UnixNano()
 	out := make([]delivery, n)
 	for i := range out {
-		body, err := json.Marshal(demo.Delivery{Grower: "Hollin Bank", GrossKg: 412.5, TareKg: 31, FarmKg: 384, Bales: 2, Notes: strings.Repeat("dry, tied loosely ", 8)})
+		body, err := json.Marshal(demo.Delivery{Grower: "Hollin Bank", GrossKg: 412.5, TareKg: 31, FarmKg: 384,
+			Bales: 2, Notes: strings.Repeat("dry, tied loosely ", 8)})
 		if err != nil {
 			return nil, err
 		}
@@ -102,7 +103,8 @@ func deliveries(n int) ([]delivery, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[i] = delivery{body, http.Header{"Content-Type": {"application/json"}, "Webhook-Id": {id}, "Webhook-Timestamp": {fmt.Sprint(now.Unix())}, "Webhook-Signature": {signature}}}
+		out[i] = delivery{body, http.Header{"Content-Type": {"application/json"}, "Webhook-Id": {id},
+			"Webhook-Timestamp": {fmt.Sprint(now.Unix())}, "Webhook-Signature": {signature}}}
 	}
 	return out, nil
 }
@@ -180,12 +182,15 @@ func (m measured) at(perMille int) time.Duration {
 // above.
 func (m measured) histogram(title string) string {
 	var out strings.Builder
-	fmt.Fprintf(&out, "%s, %d posts at %.0f/s: p50 %s, p90 %s, p99 %s, p99.9 %s, the longest %s\n", title, len(m.Took), m.PerSecond, short(m.at(500)), short(m.at(900)), short(m.at(990)), short(m.at(999)), short(m.Took[len(m.Took)-1]))
+	fmt.Fprintf(&out, "%s, %d posts at %.0f/s: p50 %s, p90 %s, p99 %s, p99.9 %s, the longest %s\n", title, len(m.Took),
+		m.PerSecond, short(m.at(500)), short(m.at(900)), short(m.at(990)), short(m.at(999)),
+		short(m.Took[len(m.Took)-1]))
 	from := 0
 	for bound := 125 * time.Microsecond; from < len(m.Took); bound *= 2 {
 		to, _ := slices.BinarySearch(m.Took, bound)
 		if to > from {
-			fmt.Fprintf(&out, "  under %8s %7d %s\n", short(bound), to-from, strings.Repeat("#", 1+60*(to-from)/len(m.Took)))
+			fmt.Fprintf(&out, "  under %8s %7d %s\n", short(bound), to-from,
+				strings.Repeat("#", 1+60*(to-from)/len(m.Took)))
 		}
 		from = to
 	}

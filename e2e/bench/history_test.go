@@ -48,12 +48,14 @@ func amass(b *testing.B, fill func(db *sql.DB, sample run.Entry, hash string)) (
 	entries, err := c.Journal(ctx, id)
 	check(b, err)
 	s.Stop()
-	db, err := sql.Open("sqlite", "file:"+filepath.Join(s.Data, store.FileName)+"?_pragma=journal_mode(WAL)&_pragma=synchronous(OFF)")
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(s.Data, store.FileName)+
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(OFF)")
 	check(b, err)
 	defer db.Close()
 	var hash string
 	check(b, db.QueryRow("SELECT definition FROM runs WHERE id = ?", id).Scan(&hash))
-	_, err = db.Exec("DELETE FROM runs; DELETE FROM journal; DELETE FROM run_words; DELETE FROM settings WHERE name = 'indexed'")
+	_, err = db.Exec("DELETE FROM runs; DELETE FROM journal; DELETE FROM run_words; DELETE FROM settings WHERE name " +
+		"= 'indexed'")
 	check(b, err)
 	fill(db, entries[0], hash)
 	_, err = db.Exec("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -103,7 +105,9 @@ func BenchmarkWaiting(b *testing.B) {
 			data, err := run.EncodeEntry(entry)
 			check(b, err)
 			id := store.ID(sample.At, [4]byte{byte(i >> 24), byte(i >> 16), byte(i >> 8), byte(i)})
-			_, err = tx.Exec("INSERT INTO runs (id, workflow, definition, status, kind, about, seq, accepted, wake) VALUES (?, 'sleeper', ?, 'waiting', 'called', '', 1, ?, ?)", id, hash, store.Time(sample.At), store.Time(until))
+			_, err = tx.Exec("INSERT INTO runs (id, workflow, definition, status, kind, about, seq, accepted, wake) "+
+				"VALUES (?, 'sleeper', ?, 'waiting', 'called', '', 1, ?, ?)", id, hash, store.Time(sample.At),
+				store.Time(until))
 			check(b, err)
 			_, err = tx.Exec("INSERT INTO journal (run, seq, entry) VALUES (?, 1, ?)", id, data)
 			check(b, err)
@@ -146,7 +150,8 @@ func BenchmarkHistory(b *testing.B) {
 		check(b, err)
 		tx, err := db.Begin()
 		check(b, err)
-		row, err := tx.Prepare("INSERT INTO runs (id, workflow, definition, status, because, kind, about, seq, accepted, ended, input, output, cost) VALUES (?, ?, ?, ?, ?, 'webhook', ?, 1, ?, ?, 0, 0, ?)")
+		row, err := tx.Prepare("INSERT INTO runs (id, workflow, definition, status, because, kind, about, seq, " +
+			"accepted, ended, input, output, cost) VALUES (?, ?, ?, ?, ?, 'webhook', ?, 1, ?, ?, 0, 0, ?)")
 		check(b, err)
 		entry, err := tx.Prepare("INSERT INTO journal (n, run, seq, entry) VALUES (?, ?, 1, ?)")
 		check(b, err)
@@ -160,13 +165,15 @@ func BenchmarkHistory(b *testing.B) {
 			id := store.ID(at, [4]byte{0, 0, 0, byte(i)})
 			status, because, cost := "done", "", 0
 			if i%97 == 0 {
-				status, because = "failed", fmt.Sprintf("the tool step row: Clip Register refused (422): no grower is called %q", growers[i%6])
+				status, because = "failed", fmt.Sprintf("the tool step row: Clip Register refused (422): no grower "+
+					"is called %q", growers[i%6])
 			}
 			if i%5 == 0 {
 				cost = i % 4000
 			}
 			about := fmt.Sprintf("%s · lot %d · kg %d", growers[i%6], i, i%900)
-			_, err = row.Exec(id, []string{"weighbridge", "depot-slots", "store-watch", "payout-week"}[i%4], hash, status, because, about, store.Time(at), store.Time(at), cost)
+			_, err = row.Exec(id, []string{"weighbridge", "depot-slots", "store-watch", "payout-week"}[i%4], hash,
+				status, because, about, store.Time(at), store.Time(at), cost)
 			check(b, err)
 			_, err = entry.Exec(i+1, id, data)
 			check(b, err)
@@ -185,17 +192,22 @@ func BenchmarkHistory(b *testing.B) {
 	defer s.Stop()
 	state, err := demo.LoadState(folder)
 	check(b, err)
-	c := &client.Client{URL: s.URL, Token: state.Tokens["ines@larkrigg.example"], HTTP: &http.Client{Timeout: time.Minute}}
+	c := &client.Client{URL: s.URL, Token: state.Tokens["ines@larkrigg.example"],
+		HTTP: &http.Client{Timeout: time.Minute}}
 	ctx := context.Background()
 	page, err := c.Runs(ctx, client.Filter{Limit: 200})
 	check(b, err)
 	deep, since := page.Next, time.Now().Add(-200*24*time.Hour).UTC().Format(time.RFC3339)
 	worst, slowest := "", time.Duration(0)
 	for name, f := range map[string]client.Filter{
-		"all": {}, "a page further": {Before: deep}, "workflow": {Workflow: "store-watch"}, "failed": {Status: "failed"}, "failed of a workflow": {Status: "failed", Workflow: "payout-week"},
-		"waiting": {Status: "waiting"}, "kind": {Kind: "webhook"}, "a kind that never was": {Kind: "chat"}, "since": {Since: since}, "until": {Until: since}, "label": {Label: "quarantine"}, "cost": {Cost: "0.003"},
-		"a common word": {Text: "nettlecote"}, "a rare word": {Text: "777777"}, "two words": {Text: "skell lot"}, "a word of failures": {Text: "refused"}, "no such word": {Text: "merino"},
-		"a word and a workflow": {Text: "hollin", Workflow: "depot-slots"}, "a word of failures only": {Text: "hollin", Status: "failed"}, "the beginning of a word": {Text: "nettl"},
+		"all": {}, "a page further": {Before: deep}, "workflow": {Workflow: "store-watch"},
+		"failed": {Status: "failed"}, "failed of a workflow": {Status: "failed", Workflow: "payout-week"},
+		"waiting": {Status: "waiting"}, "kind": {Kind: "webhook"}, "a kind that never was": {Kind: "chat"},
+		"since": {Since: since}, "until": {Until: since}, "label": {Label: "quarantine"}, "cost": {Cost: "0.003"},
+		"a common word": {Text: "nettlecote"}, "a rare word": {Text: "777777"}, "two words": {Text: "skell lot"},
+		"a word of failures": {Text: "refused"}, "no such word": {Text: "merino"},
+		"a word and a workflow":   {Text: "hollin", Workflow: "depot-slots"},
+		"a word of failures only": {Text: "hollin", Status: "failed"}, "the beginning of a word": {Text: "nettl"},
 	} {
 		var all []time.Duration
 		for range 20 {
@@ -207,7 +219,8 @@ func BenchmarkHistory(b *testing.B) {
 		}
 		slices.Sort(all)
 		p95 := all[len(all)*95/100]
-		fmt.Fprintf(os.Stderr, "%-28s p50 %6.1f ms, p95 %6.1f ms\n", name, float64(all[10].Microseconds())/1000, float64(p95.Microseconds())/1000)
+		fmt.Fprintf(os.Stderr, "%-28s p50 %6.1f ms, p95 %6.1f ms\n", name, float64(all[10].Microseconds())/1000,
+			float64(p95.Microseconds())/1000)
 		if p95 > slowest {
 			worst, slowest = name, p95
 		}

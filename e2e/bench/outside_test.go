@@ -16,10 +16,10 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/server/engine"
+	"woolsignal/server/intake"
 	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
-	"woolsignal/server/intake"
 	"woolsignal/standin/postbag"
 )
 
@@ -32,21 +32,28 @@ func described(operations int) string {
 	}
 	ref := func(name string) map[string]any { return map[string]any{"$ref": "#/components/schemas/" + name} }
 	content := func(schema any) map[string]any {
-		return map[string]any{"description": "An answer", "content": map[string]any{"application/json": map[string]any{"schema": schema}}}
+		return map[string]any{"description": "An answer",
+			"content": map[string]any{"application/json": map[string]any{"schema": schema}}}
 	}
 	text := map[string]any{"type": "string", "maxLength": 200}
 	for n := range operations {
 		paths[fmt.Sprintf("/holdings/{number}/part%d", n)] = map[string]any{"post": map[string]any{
-			"operationId": fmt.Sprintf("change_part_%d", n), "summary": fmt.Sprintf("Changes part %d of a holding", n), "description": "What is left out stays as it is. The fold, the fields and the sheds of a holding are parts of it.",
-			"parameters":  []any{map[string]any{"name": "number", "in": "path", "required": true, "schema": text}, map[string]any{"name": "note", "in": "query", "schema": text}},
+			"operationId": fmt.Sprintf("change_part_%d", n), "summary": fmt.Sprintf("Changes part %d of a holding", n),
+			"description": "What is left out stays as it is. The fold, the fields and the sheds of a holding are " +
+				"parts of it.",
+			"parameters": []any{map[string]any{"name": "number", "in": "path", "required": true, "schema": text},
+				map[string]any{"name": "note", "in": "query", "schema": text}},
 			"requestBody": content(ref("Part")), "responses": map[string]any{"200": content(ref("Holding"))}}}
 	}
 	address := object(map[string]any{"street": text, "place": text, "country": text})
-	data, _ := json.Marshal(map[string]any{"openapi": "3.1.0", "info": map[string]any{"title": "Holdings", "version": "1"}, "paths": paths,
+	data, _ := json.Marshal(map[string]any{"openapi": "3.1.0",
+		"info": map[string]any{"title": "Holdings", "version": "1"}, "paths": paths,
 		"components": map[string]any{"schemas": map[string]any{"Address": address,
-			"Person":  object(map[string]any{"name": text, "email": text, "address": ref("Address")}),
-			"Part":    object(map[string]any{"title": text, "keeper": ref("Person"), "sheep": map[string]any{"type": "integer"}}),
-			"Holding": object(map[string]any{"number": text, "owner": ref("Person"), "parts": map[string]any{"type": "array", "items": ref("Part")}})}}})
+			"Person": object(map[string]any{"name": text, "email": text, "address": ref("Address")}),
+			"Part": object(map[string]any{"title": text, "keeper": ref("Person"),
+				"sheep": map[string]any{"type": "integer"}}),
+			"Holding": object(map[string]any{"number": text, "owner": ref("Person"),
+				"parts": map[string]any{"type": "array", "items": ref("Part")}})}}})
 	return string(data)
 }
 
@@ -56,7 +63,8 @@ func BenchmarkCatalogue(b *testing.B) {
 	bed := testbed.Open(b, nil)
 	files := map[string]string{flow.MainFile: "name: Larkrigg\nzone: Europe/London\n"}
 	add := func(id string) {
-		files["connections/"+id+".yaml"] = "connection: " + id + "\ntitle: Holdings\naddress: https://holdings.example\nopenapi:\n  description: schemas/holdings.json\n"
+		files["connections/"+id+".yaml"] = "connection: " + id +
+			"\ntitle: Holdings\naddress: https://holdings.example\nopenapi:\n  description: schemas/holdings.json\n"
 	}
 	files["schemas/holdings.json"] = described(1000)
 	build := func() (c tool.Catalogue, took time.Duration, grown int64) {
@@ -125,10 +133,13 @@ func BenchmarkMailboxes(b *testing.B) {
 	var triggers strings.Builder
 	for n := range boxes {
 		id := fmt.Sprintf("mail-%d", n)
-		files["connections/"+id+".yaml"] = "connection: " + id + "\ntitle: Mail\naddress: imap://" + l.Addr().String() + "\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\nmailbox: {email: office@larkrigg.example, smtp: smtp://127.0.0.1:1}\n"
+		files["connections/"+id+".yaml"] = "connection: " + id + "\ntitle: Mail\naddress: imap://" + l.Addr().String() +
+			"\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\n" +
+			"mailbox: {email: office@larkrigg.example, smtp: smtp://127.0.0.1:1}\n"
 		fmt.Fprintf(&triggers, "  - id: m%d\n    mail: {connection: %s, every: %s}\n", n, id, every)
 	}
-	files["workflows/post.yaml"] = "workflow: post\ntitle: Post\ntriggers:\n" + triggers.String() + "steps:\n  - compute: {x: signal.subject}\n"
+	files["workflows/post.yaml"] = "workflow: post\ntitle: Post\ntriggers:\n" + triggers.String() +
+		"steps:\n  - compute: {x: signal.subject}\n"
 	bed := testbed.Open(b, files)
 	for n := range boxes {
 		check(b, bed.Secrets.Put(context.Background(), fmt.Sprintf("mail-%d", n), "pw"))

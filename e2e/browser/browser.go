@@ -21,9 +21,12 @@ func Open(parent context.Context) (context.Context, func(), error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("chromium is not installed; `make browser` installs it: %w", err)
 	}
-	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.NoFirstRun, chromedp.NoSandbox, chromedp.Headless,
-		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true),
+	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.NoFirstRun, chromedp.NoSandbox,
+		chromedp.Headless,
+		chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("hide-scrollbars", true),
 		chromedp.WindowSize(1280, 800)}
 	allocated, endAllocator := chromedp.NewExecAllocator(parent, options...)
 	ctx, endBrowser := chromedp.NewContext(allocated)
@@ -63,24 +66,28 @@ func Look(width, height int64, dark bool) Step {
 	if dark {
 		scheme = "dark"
 	}
-	return chromedp.Steps(chromedp.EmulateViewport(width, height), func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{
-			{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}}})
-		return chromedp.Void{}, err
-	})
+	return chromedp.Steps(chromedp.EmulateViewport(width, height),
+		func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia,
+				emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{
+					{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}}})
+			return chromedp.Void{}, err
+		})
 }
 
 // leftPage tells whether a step failed because the page it was asked of was
 // left meanwhile, which Chromium says in either of these words.
 func leftPage(err error) bool {
-	return err != nil && (strings.Contains(err.Error(), "navigated") || strings.Contains(err.Error(), "context with specified id"))
+	return err != nil && (strings.Contains(err.Error(), "navigated") ||
+		strings.Contains(err.Error(), "context with specified id"))
 }
 
 // HasText waits until some words stand on the page, whichever page that is by
 // then: on the way to another site what was asked of the old page is lost, and
 // is asked again.
 func HasText(words string) Step {
-	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words), chromedp.WithPollingTimeout(40*time.Second))
+	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words),
+		chromedp.WithPollingTimeout(40*time.Second))
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
 		_, err := wait(ctx, t)
 		for again := 0; again < 5 && leftPage(err); again++ {

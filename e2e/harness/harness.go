@@ -73,7 +73,8 @@ func Start(t testing.TB, data string, args ...string) *Service {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &Service{Data: data, t: t, out: &bytes.Buffer{}, file: filepath.Join(t.TempDir(), "ready.json"), died: make(chan struct{})}
+	s := &Service{Data: data, t: t, out: &bytes.Buffer{}, file: filepath.Join(t.TempDir(), "ready.json"),
+		died: make(chan struct{})}
 	addr := "127.0.0.1:0"
 	for i, a := range args {
 		if a == "-addr" {

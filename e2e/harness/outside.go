@@ -82,7 +82,8 @@ func (s *Service) Watching(connection, what string) {
 	s.t.Helper()
 	Eventually(s.t, what+" of "+connection+" is watched", func() bool {
 		c, err := s.As("Ines").Connection(Context(s.t), connection)
-		return err == nil && slices.ContainsFunc(c.Watched, func(l wire.Look) bool { return l.What == what && l.Problem == "" })
+		return err == nil && slices.ContainsFunc(c.Watched,
+			func(l wire.Look) bool { return l.What == what && l.Problem == "" })
 	})
 }
 
@@ -143,7 +144,8 @@ func PDF(lines ...string) []byte {
 	text.WriteString("ET")
 	objects := []string{"<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Kids[3 0 R]/Count 1>>",
 		"<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents 4 0 R/Resources<</Font<</F1 5 0 R>>>>>>",
-		fmt.Sprintf("<</Length %d>>\nstream\n%s\nendstream", text.Len(), text.String()), "<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>"}
+		fmt.Sprintf("<</Length %d>>\nstream\n%s\nendstream", text.Len(), text.String()),
+		"<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>"}
 	out := bytes.NewBufferString("%PDF-1.4\n")
 	var at []int
 	for i, o := range objects {

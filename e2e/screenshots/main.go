@@ -65,7 +65,8 @@ func start(d *demo) (stop func(), err error) {
 		return nil, err
 	}
 	file := filepath.Join(folder, "ready.json")
-	cmd := exec.Command("bin/woolsignal", "demo", "-free-ports", "-addr", "127.0.0.1:0", "-data", filepath.Join(folder, "data"), "-ready-file", file)
+	cmd := exec.Command("bin/woolsignal", "demo", "-free-ports", "-addr", "127.0.0.1:0", "-data",
+		filepath.Join(folder, "data"), "-ready-file", file)
 	cmd.Stderr = os.Stderr
 	if err := cmd.Start(); err != nil {
 		return nil, err
@@ -91,7 +92,8 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 	ines := &client.Client{URL: d.URL, Token: d.People[0].Token}
 	tobias := &client.Client{URL: d.URL, Token: d.People[1].Token}
 	cancelled := ""
-	for _, text := range []string{"Can I bring 30 fleeces on Thursday morning?", "Hollin Bank", "Cancel it", "What about Friday afternoon instead?"} {
+	for _, text := range []string{"Can I bring 30 fleeces on Thursday morning?", "Hollin Bank", "Cancel it",
+		"What about Friday afternoon instead?"} {
 		heard, err := ines.Say(ctx, "depot-slots", "c-pictures", text)
 		if err != nil {
 			return nil, err
@@ -103,7 +105,9 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 		for _, r := range detail.Reviews {
 			cancelled = heard.Run
 			time.Sleep(1500 * time.Millisecond) // people take a moment, and the picture shows it
-			if _, err := tobias.Decide(ctx, r.ID, wire.Decision{Choice: "approve", Edited: map[string]any{"reason": "The grower's trailer is off the road"}}); err != nil {
+			if _, err := tobias.Decide(ctx, r.ID,
+				wire.Decision{Choice: "approve",
+					Edited: map[string]any{"reason": "The grower's trailer is off the road"}}); err != nil {
 				return nil, err
 			}
 			for detail.Status != "done" {
@@ -125,13 +129,18 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 		return nil, err
 	}
 	// A draft that differs, for the page of versions.
-	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "humidity_percent > 65", "humidity_percent > 62", 1)
+	files["workflows/store-watch.yaml"] = strings.Replace(files["workflows/store-watch.yaml"], "humidity_percent > 65",
+		"humidity_percent > 62", 1)
 	if _, err := ines.Apply(ctx, wire.Files{Files: files}); err != nil {
 		return nil, err
 	}
-	return []shot{{"payout-week", "/runs/" + payout, 0, false}, {"bale-offer", "/workflows/bale-offer", 0, false}, {"today", "/", 1, false}, {"workflows", "/workflows", 0, false}, {"depot-slots", "/workflows/depot-slots", 0, false},
-		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false}, {"run", "/runs/" + cancelled, 0, false},
-		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false}, {"front-door", "/talk/front-door", 0, false},
+	return []shot{{"payout-week", "/runs/" + payout, 0, false}, {"bale-offer", "/workflows/bale-offer", 0, false},
+		{"today", "/", 1, false}, {"workflows", "/workflows", 0, false},
+		{"depot-slots", "/workflows/depot-slots", 0, false},
+		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false},
+		{"run", "/runs/" + cancelled, 0, false},
+		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false},
+		{"front-door", "/talk/front-door", 0, false},
 		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil
 }
 
@@ -173,19 +182,23 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 				return err
 			}
 			// The browser goes on with the conversation the walk had.
-			if _, err := chromedp.Run(page, chromedp.Evaluate[bool](`localStorage.setItem('woolsignal-thread-depot-slots', 'c-pictures'); true`)); err != nil {
+			if _, err := chromedp.Run(page,
+				chromedp.Evaluate[bool](
+					`localStorage.setItem('woolsignal-thread-depot-slots', 'c-pictures'); true`)); err != nil {
 				return err
 			}
 			signedIn = s.person
 		}
-		if err := chromedp.Do(page, chromedp.Navigate(d.URL+s.path), chromedp.WaitReady(chromedp.CSS("#root > *")), chromedp.Sleep(900*time.Millisecond)); err != nil {
+		if err := chromedp.Do(page, chromedp.Navigate(d.URL+s.path), chromedp.WaitReady(chromedp.CSS("#root > *")),
+			chromedp.Sleep(900*time.Millisecond)); err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
 		}
 		if strings.HasPrefix(s.path, "/talk/") {
 			at := func(label string) chromedp.JSPath {
 				return chromedp.JSPath(`document.querySelector('[aria-label="` + label + `"]')`)
 			}
-			if err := chromedp.Do(page, chromedp.SendKeys(at("Message"), "Good day"), chromedp.Click(at("Send")), browser.HasText("What is it about?"), chromedp.Sleep(300*time.Millisecond)); err != nil {
+			if err := chromedp.Do(page, chromedp.SendKeys(at("Message"), "Good day"), chromedp.Click(at("Send")),
+				browser.HasText("What is it about?"), chromedp.Sleep(300*time.Millisecond)); err != nil {
 				return fmt.Errorf("%s: %w", s.name, err)
 			}
 		}

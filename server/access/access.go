@@ -100,7 +100,8 @@ func (a *Access) AddPerson(ctx context.Context, email, name string, role Role, p
 
 // addPerson makes an account where the guards of a batch hold; the error is
 // [store.ErrGuard] where they do not.
-func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name string, role Role, password string) (Person, error) {
+func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name string, role Role, password string) (Person,
+	error) {
 	address, err := mail.ParseAddress(email)
 	switch {
 	case err != nil || address.Address != email:
@@ -116,7 +117,9 @@ func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name strin
 	if err != nil {
 		return Person{}, err
 	}
-	b.Guard("nobody has this e-mail", "INSERT INTO people (email, name, role, password, created) SELECT ?1, ?2, ?3, ?4, ?5 WHERE NOT EXISTS (SELECT 1 FROM people WHERE email = ?1)",
+	b.Guard("nobody has this e-mail",
+		"INSERT INTO people (email, name, role, password, created) SELECT ?1, ?2, ?3, ?4, ?5 WHERE NOT EXISTS "+
+			"(SELECT 1 FROM people WHERE email = ?1)",
 		email, name, string(role), hashed, store.Time(time.Now()))
 	const byEmail = "SELECT id, email, name, role FROM people WHERE email = ?"
 	if err := a.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
@@ -188,7 +191,8 @@ func (a *Access) Check(ctx context.Context, email, password, from string) (p Per
 		return p, ErrTooMany
 	}
 	var hashed string
-	err = a.store.Read().QueryRowContext(ctx, "SELECT id, email, name, role, password FROM people WHERE email = ?", email).
+	err = a.store.Read().QueryRowContext(ctx, "SELECT id, email, name, role, password FROM people WHERE email = ?",
+		email).
 		Scan(&p.ID, &p.Email, &p.Name, &p.Role, &hashed)
 	if errors.Is(err, sql.ErrNoRows) {
 		hashed = nobody() // takes as long as a real one, so that timing tells nothing
@@ -220,7 +224,8 @@ func (a *Access) open(ctx context.Context, p Person) (string, error) {
 	cookie, now := secret(), time.Now()
 	var b store.Batch
 	b.Do("DELETE FROM sessions WHERE expires < ?", store.Time(now))
-	b.Do("INSERT INTO sessions (hash, person, expires) VALUES (?, ?, ?)", hash(cookie), p.ID, store.Time(now.Add(sessionLife)))
+	b.Do("INSERT INTO sessions (hash, person, expires) VALUES (?, ?, ?)", hash(cookie), p.ID,
+		store.Time(now.Add(sessionLife)))
 	return cookie, a.store.Write(ctx, b)
 }
 
@@ -234,7 +239,9 @@ func (a *Access) SignOut(ctx context.Context, cookie string) error {
 // BySession finds whose session a cookie is. The error is [ErrNotSignedIn]
 // where it is nobody's.
 func (a *Access) BySession(ctx context.Context, cookie string) (Person, error) {
-	return a.find(ctx, "SELECT p.id, p.email, p.name, p.role FROM sessions s JOIN people p ON p.id = s.person WHERE s.hash = ? AND s.expires > ?",
+	return a.find(ctx,
+		"SELECT p.id, p.email, p.name, p.role FROM sessions s JOIN people p ON p.id = s.person WHERE s.hash = ? AND "+
+			"s.expires > ?",
 		hash(cookie), store.Time(time.Now()))
 }
 
@@ -242,7 +249,8 @@ func (a *Access) BySession(ctx context.Context, cookie string) (Person, error) {
 func (a *Access) NewToken(ctx context.Context, p Person, name string) (string, error) {
 	token := "ws_" + secret()
 	var b store.Batch
-	b.Do("INSERT INTO tokens (hash, person, name, created) VALUES (?, ?, ?, ?)", hash(token), p.ID, name, store.Time(time.Now()))
+	b.Do("INSERT INTO tokens (hash, person, name, created) VALUES (?, ?, ?, ?)", hash(token), p.ID, name,
+		store.Time(time.Now()))
 	return token, a.store.Write(ctx, b)
 }
 
@@ -252,7 +260,8 @@ func (a *Access) ByToken(ctx context.Context, token string) (Person, error) {
 	if p, ok := a.known.Load(string(h)); ok {
 		return p.(Person), nil
 	}
-	p, err := a.find(ctx, "SELECT p.id, p.email, p.name, p.role FROM tokens t JOIN people p ON p.id = t.person WHERE t.hash = ?", h)
+	p, err := a.find(ctx,
+		"SELECT p.id, p.email, p.name, p.role FROM tokens t JOIN people p ON p.id = t.person WHERE t.hash = ?", h)
 	if err == nil {
 		a.known.Store(string(h), p)
 	}
@@ -263,7 +272,8 @@ func (a *Access) ByToken(ctx context.Context, token string) (Person, error) {
 func (a *Access) Invite(ctx context.Context, role Role, life time.Duration) (string, error) {
 	key := secret()
 	var b store.Batch
-	b.Do("INSERT INTO invitations (hash, role, expires) VALUES (?, ?, ?)", hash(key), string(role), store.Time(time.Now().Add(life)))
+	b.Do("INSERT INTO invitations (hash, role, expires) VALUES (?, ?, ?)", hash(key), string(role),
+		store.Time(time.Now().Add(life)))
 	return key, a.store.Write(ctx, b)
 }
 
@@ -272,7 +282,8 @@ func (a *Access) Invite(ctx context.Context, role Role, life time.Duration) (str
 // invitation stays good.
 func (a *Access) Accept(ctx context.Context, key, email, name, password string) (cookie string, p Person, err error) {
 	var role Role
-	err = a.store.Read().QueryRowContext(ctx, "SELECT role FROM invitations WHERE hash = ? AND expires > ?", hash(key), store.Time(time.Now())).Scan(&role)
+	err = a.store.Read().QueryRowContext(ctx, "SELECT role FROM invitations WHERE hash = ? AND expires > ?", hash(key),
+		store.Time(time.Now())).Scan(&role)
 	if errors.Is(err, sql.ErrNoRows) {
 		return "", p, ErrNoInvitation
 	} else if err != nil {

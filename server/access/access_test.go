@@ -27,7 +27,8 @@ func TestSessionsAndTokens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.AddPerson(ctx, "INES@larkrigg.example", "Other", access.Reader, "another password"); !errors.Is(err, access.ErrTaken) {
+	if _, err := a.AddPerson(ctx, "INES@larkrigg.example", "Other", access.Reader, "another password"); !errors.Is(err,
+		access.ErrTaken) {
 		t.Errorf("the same e-mail in capitals: %v", err)
 	}
 	cookie, _, err := a.SignIn(ctx, "Ines@Larkrigg.example", "shearling-office", "127.0.0.1")
@@ -80,13 +81,16 @@ func TestAnInvitationWorksOnceAndInTime(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := a.Accept(ctx, late, "a@larkrigg.example", "A", "a long password"); !errors.Is(err, access.ErrNoInvitation) {
+	if _, _, err := a.Accept(ctx, late, "a@larkrigg.example", "A", "a long password"); !errors.Is(err,
+		access.ErrNoInvitation) {
 		t.Errorf("too late: %v", err)
 	}
-	if _, p, err := a.Accept(ctx, key, "elin@larkrigg.example", "Elin Marrack", "a long password"); err != nil || p.Role != access.Owner {
+	if _, p, err := a.Accept(ctx, key, "elin@larkrigg.example", "Elin Marrack", "a long password"); err != nil ||
+		p.Role != access.Owner {
 		t.Errorf("the first time: %v %v", p, err)
 	}
-	if _, _, err := a.Accept(ctx, key, "b@larkrigg.example", "B", "a long password"); !errors.Is(err, access.ErrNoInvitation) {
+	if _, _, err := a.Accept(ctx, key, "b@larkrigg.example", "B", "a long password"); !errors.Is(err,
+		access.ErrNoInvitation) {
 		t.Errorf("the second time: %v", err)
 	}
 	if people, err := a.People(ctx); err != nil || len(people) != 1 {

@@ -53,10 +53,14 @@ func (a *API) Handler() http.Handler {
 	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits}
 	r.Handle("/in/{path}", webhooks)
 	r.Handle("/in/{path}/{draft:draft}", webhooks)
-	r.Handle("/form/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
-	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store, Log: a.Log, Limits: limits})
-	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits})
-	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits, Thread: a.visitorThread})
+	r.Handle("/form/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log,
+		Limits: limits})
+	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store,
+		Log: a.Log, Limits: limits})
+	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
+		Log: a.Log, Limits: limits})
+	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
+		Limits: limits, Thread: a.visitorThread})
 	r.Get(returnPath, a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
@@ -64,10 +68,12 @@ func (a *API) Handler() http.Handler {
 			r.Method(route.Method, route.Path, a.guard(route))
 		}
 		r.NotFound(func(w http.ResponseWriter, r *http.Request) {
-			problem.Write(w, http.StatusNotFound, "There is no such address", "The API is described at "+prefix+"/openapi.json.")
+			problem.Write(w, http.StatusNotFound, "There is no such address", "The API is described at "+prefix+
+				"/openapi.json.")
 		})
 		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-			problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", r.Method+" is not possible here; the API is described at "+prefix+"/openapi.json.")
+			problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", r.Method+
+				" is not possible here; the API is described at "+prefix+"/openapi.json.")
 		})
 	})
 	r.Group(func(r chi.Router) {
@@ -87,7 +93,10 @@ func secure(next http.Handler) http.Handler {
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		// Styles may be inline: the interface components set positions that way.
-		h.Set("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'")
+		h.Set("Content-Security-Policy",
+			"default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+				"font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; "+
+				"object-src 'none'")
 		next.ServeHTTP(w, r)
 	})
 }
@@ -96,7 +105,8 @@ func secure(next http.Handler) http.Handler {
 func sameOrigin(next http.Handler) http.Handler {
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		problem.Write(w, http.StatusForbidden, "Sent from another site", "Changes are only taken from the console itself or from a program with a token.")
+		problem.Write(w, http.StatusForbidden, "Sent from another site",
+			"Changes are only taken from the console itself or from a program with a token.")
 	}))
 	return guard.Handler(next)
 }
@@ -129,13 +139,15 @@ func (a *API) guard(route Route) http.Handler {
 			switch {
 			case errors.Is(err, access.ErrNotSignedIn):
 				w.Header().Set("WWW-Authenticate", "Bearer")
-				problem.Write(w, http.StatusUnauthorized, "Not signed in", "Sign in at the console, or send a token: Authorization: Bearer ….")
+				problem.Write(w, http.StatusUnauthorized, "Not signed in",
+					"Sign in at the console, or send a token: Authorization: Bearer ….")
 				return
 			case err != nil:
 				a.fail(w, r, err)
 				return
 			case !p.Role.Allows(route.Role):
-				problem.Write(w, http.StatusForbidden, "Not allowed", "This needs the role "+string(route.Role)+"; "+p.Name+" is "+string(p.Role)+".")
+				problem.Write(w, http.StatusForbidden, "Not allowed", "This needs the role "+string(route.Role)+"; "+
+					p.Name+" is "+string(p.Role)+".")
 				return
 			}
 			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
@@ -187,7 +199,8 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 		refused.Details.Write(w)
 	case errors.As(err, &large):
 		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", "A request may have 5 MiB.")
-	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNoVersion):
+	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err,
+		workspace.ErrNoVersion):
 		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")
 	case errors.Is(err, workspace.ErrTaken):
 		problem.Write(w, http.StatusConflict, "The name is taken", err.Error()+".")
@@ -196,9 +209,11 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, workspace.ErrProblems):
 		problem.Write(w, http.StatusUnprocessableEntity, "The checker found problems", err.Error()+".")
 	case errors.As(err, &conflict):
-		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() + ". Nothing was written.", More: map[string]any{"files": conflict.Files}}).Write(w)
+		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() +
+			". Nothing was written.", More: map[string]any{"files": conflict.Files}}).Write(w)
 	case errors.As(err, &place):
-		problem.Write(w, http.StatusConflict, "The place is taken", err.Error()+". Choose another, or switch that workflow off.")
+		problem.Write(w, http.StatusConflict, "The place is taken", err.Error()+
+			". Choose another, or switch that workflow off.")
 	case errors.As(err, &input):
 		problem.Write(w, http.StatusUnprocessableEntity, "This does not fit", err.Error()+".")
 	case errors.Is(err, engine.ErrBusy):

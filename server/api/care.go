@@ -43,7 +43,8 @@ func (a *API) backup(w http.ResponseWriter, r *http.Request) error {
 	}
 	defer file.Close()
 	w.Header().Set("Content-Type", "application/vnd.sqlite3")
-	w.Header().Set("Content-Disposition", `attachment; filename="woolsignal-`+time.Now().UTC().Format("2006-01-02")+`.db"`)
+	w.Header().Set("Content-Disposition", `attachment; filename="woolsignal-`+time.Now().UTC().Format("2006-01-02")+
+		`.db"`)
 	_, err = io.Copy(w, file)
 	return err
 }

@@ -47,12 +47,15 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 	case strings.TrimSpace(in.Text) == "":
 		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
 	case len(in.Text) > longestMessage:
-		return wire.Heard{}, refuse(http.StatusRequestEntityTooLarge, "Too long", "A message may have 20,000 bytes; nothing was sent.")
+		return wire.Heard{}, refuse(http.StatusRequestEntityTooLarge, "Too long",
+			"A message may have 20,000 bytes; nothing was sent.")
 	case in.Thread == "" || len(in.Thread) > 100:
-		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Which conversation?", "Send thread, a name of at most 100 characters.")
+		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Which conversation?",
+			"Send thread, a name of at most 100 characters.")
 	}
 	signal := &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
-		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread, Text: in.Text,
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread,
+		Text: in.Text,
 		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
 	ticket, err := a.say(r, id, in.Draft, signal)
 	if err != nil {
@@ -76,7 +79,8 @@ func (a *API) say(r *request, workflow string, draft bool, signal *run.Signal) (
 
 func (a *API) thread(r *request, _ none) (wire.Thread, error) {
 	ctx := r.Context()
-	thread := run.Thread{Workflow: r.Param("workflow"), Conversation: run.Conversation{Source: consoleSource(person(ctx)), Thread: r.Param("thread")}}
+	thread := run.Thread{Workflow: r.Param("workflow"),
+		Conversation: run.Conversation{Source: consoleSource(person(ctx)), Thread: r.Param("thread")}}
 	out, err := a.conversation(ctx, thread.String(), 0)
 	if err != nil {
 		return wire.Thread{}, err
@@ -104,7 +108,9 @@ func (a *API) visitorThread(ctx context.Context, key string, after int64) (any, 
 // conversation reads the newest messages of a thread, and its open runs.
 func (a *API) conversation(ctx context.Context, key string, after int64) (wire.Thread, error) {
 	out := wire.Thread{Messages: []wire.Message{}}
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT n, run, who, name, text, rich, at FROM (SELECT * FROM messages WHERE thread = ? AND n > ? ORDER BY n DESC LIMIT 500) ORDER BY n", key, after)
+	rows, err := a.Store.Read().QueryContext(ctx,
+		"SELECT n, run, who, name, text, rich, at FROM (SELECT * FROM messages WHERE thread = ? AND n > ? ORDER BY "+
+			"n DESC LIMIT 500) ORDER BY n", key, after)
 	if err != nil {
 		return out, err
 	}
@@ -125,6 +131,7 @@ func (a *API) conversation(ctx context.Context, key string, after int64) (wire.T
 	if err := rows.Err(); err != nil {
 		return out, err
 	}
-	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE thread = ? AND ended IS NULL ORDER BY id", key))
+	out.Open, err = a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+
+		" FROM runs r WHERE thread = ? AND ended IS NULL ORDER BY id", key))
 	return out, err
 }

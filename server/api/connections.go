@@ -44,7 +44,8 @@ func (a *API) describeConnections(r *request) ([]wire.Connection, error) {
 }
 
 func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
-	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind, Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind, Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
+	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind, Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind,
+		Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
 	out.Ready = out.Has || !out.Needs
 	for _, op := range s.Tools {
 		if op.Connection == c.ID {
@@ -58,11 +59,13 @@ func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Conn
 		return out, err
 	}
 	if o := c.Auth.OAuth; o != nil {
-		expires, known, problem, err := a.Kit.Tokens.Expires(r.Context(), c.ID, oauth.Whom(c, person(r.Context()).Email))
+		expires, known, problem, err := a.Kit.Tokens.Expires(r.Context(), c.ID,
+			oauth.Whom(c, person(r.Context()).Email))
 		if err != nil {
 			return out, err
 		}
-		out.SignIn = &wire.SignInState{Redirect: a.redirect(r), Scopes: o.Scopes, Grant: o.Grant, Signed: known && problem == "", Problem: problem}
+		out.SignIn = &wire.SignInState{Redirect: a.redirect(r), Scopes: o.Scopes, Grant: o.Grant, Signed: known &&
+			problem == "", Problem: problem}
 		if !expires.IsZero() {
 			out.SignIn.Expires = &expires
 		}
@@ -78,7 +81,8 @@ func (a *API) health(ctx context.Context, out *wire.Connection) error {
 	var tested, worked, failed *int64
 	var fine *bool
 	var verdict, remedy, problem string
-	err := a.Store.Read().QueryRowContext(ctx, "SELECT tested, fine, verdict, remedy, worked, failed, problem FROM health WHERE connection = ?", out.ID).
+	err := a.Store.Read().QueryRowContext(ctx,
+		"SELECT tested, fine, verdict, remedy, worked, failed, problem FROM health WHERE connection = ?", out.ID).
 		Scan(&tested, &fine, &verdict, &remedy, &worked, &failed, &problem)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil
@@ -95,7 +99,8 @@ func (a *API) health(ctx context.Context, out *wire.Connection) error {
 
 // looks reads how the looks at what triggers watch went.
 func (a *API) looks(ctx context.Context, out *wire.Connection) error {
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT what, looked, problem FROM looks WHERE connection = ? ORDER BY what", out.ID)
+	rows, err := a.Store.Read().QueryContext(ctx,
+		"SELECT what, looked, problem FROM looks WHERE connection = ? ORDER BY what", out.ID)
 	if err != nil {
 		return err
 	}
@@ -138,12 +143,14 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 		}
 		flow.Walk(w.Steps, func(step *flow.Step) {
 			t := step.Hears()
-			used[name] = used[name] || slices.ContainsFunc(step.Uses(flow.HoldsTool), of) || t != nil && t.Connection() == id
+			used[name] = used[name] || slices.ContainsFunc(step.Uses(flow.HoldsTool), of) || t != nil &&
+				t.Connection() == id
 		})
 	}
 	for name, agent := range s.Agents {
 		c, _, ok := s.FindModel(agent.Model)
-		used[name] = used[name] || ok && c.ID == id || slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return of(t.Tool) })
+		used[name] = used[name] || ok && c.ID == id ||
+			slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return of(t.Tool) })
 	}
 	for name, c := range s.Connections {
 		used[name] = used[name] || slices.Contains(c.Uses(flow.HoldsConnection), id)
@@ -203,10 +210,12 @@ func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 		return wire.Verdict{}, err
 	}
 	if !c.NeedsSecret() {
-		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+" says nothing under auth:, so a secret would never be used.")
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+
+			" says nothing under auth:, so a secret would never be used.")
 	}
 	if strings.TrimSpace(in.Secret) == "" {
-		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is empty", "Send the key, password or token the service gave you.")
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is empty",
+			"Send the key, password or token the service gave you.")
 	}
 	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
 		return wire.Verdict{}, err
@@ -241,9 +250,11 @@ func (a *API) signInElsewhere(r *request, _ none) (wire.Address, error) {
 	p := person(r.Context())
 	switch {
 	case c.Auth.OAuth == nil || c.Auth.OAuth.Grant != "authorization_code":
-		return wire.Address{}, refuse(http.StatusUnprocessableEntity, "Nobody signs in there", c.Title+" is not signed in to in a browser.")
+		return wire.Address{}, refuse(http.StatusUnprocessableEntity, "Nobody signs in there", c.Title+
+			" is not signed in to in a browser.")
 	case c.Acts != "person" && !p.Role.Allows(access.Builder):
-		return wire.Address{}, refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+" is "+string(p.Role)+".")
+		return wire.Address{}, refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+
+			" is "+string(p.Role)+".")
 	}
 	at, err := a.Kit.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
 	if err != nil {
@@ -285,7 +296,8 @@ func (a *API) back(w http.ResponseWriter, r *http.Request, connection, words str
 	if connection != "" {
 		at += "/" + connection
 	}
-	http.Redirect(w, r, at+"?"+url.Values{"said": {a.Secrets.Mask(words)}, "fine": {strconv.FormatBool(fine)}}.Encode(), http.StatusSeeOther)
+	http.Redirect(w, r, at+"?"+url.Values{"said": {a.Secrets.Mask(words)}, "fine": {strconv.FormatBool(fine)}}.Encode(),
+		http.StatusSeeOther)
 }
 
 // mostTools bounds how many tools are listed at once.
@@ -314,7 +326,8 @@ func (a *API) choices(r *request, _ none) ([]wire.Choice, error) {
 	}
 	list := op.Choices[r.Param("argument")]
 	if list == nil {
-		return nil, refuse(http.StatusNotFound, "Nothing to list", name+" has no live list for "+r.Param("argument")+".")
+		return nil, refuse(http.StatusNotFound, "Nothing to list", name+" has no live list for "+r.Param("argument")+
+			".")
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
 	defer cancel()

@@ -60,7 +60,8 @@ func readFilter(q url.Values) (*filter, error) {
 		if v := q.Get(name); v != "" {
 			at, err := time.Parse(time.RFC3339, v)
 			if err != nil {
-				return nil, refuse(http.StatusBadRequest, "The time is not right", name+" is a time such as 2026-11-23T14:30:00Z.")
+				return nil, refuse(http.StatusBadRequest, "The time is not right", name+
+					" is a time such as 2026-11-23T14:30:00Z.")
 			}
 			f.and("r.id "+comparison+" ?", store.FirstID(at))
 		}
@@ -123,7 +124,8 @@ func (a *API) words(ctx context.Context, f *filter, query string, limit int) ([]
 	}
 	below, args := "", []any{query}
 	if f.before != "" {
-		below, args = " AND rowid < coalesce((SELECT n FROM journal WHERE run = ? AND seq = 1), 0)", append(args, f.before)
+		below, args = " AND rowid < coalesce((SELECT n FROM journal WHERE run = ? AND seq = 1), 0)", append(args,
+			f.before)
 	}
 	most := mostLooked
 	if len(f.where) == 0 {
@@ -132,12 +134,14 @@ func (a *API) words(ctx context.Context, f *filter, query string, limit int) ([]
 	hits := "(SELECT rowid AS n FROM run_words WHERE run_words MATCH ?" + below + " ORDER BY rowid DESC LIMIT ?) w"
 	var looked int
 	var last sql.NullInt64
-	if err := a.Store.Read().QueryRowContext(ctx, "SELECT count(*), min(w.n) FROM "+hits, append(slices.Clone(args), most)...).Scan(&looked, &last); err != nil {
+	if err := a.Store.Read().QueryRowContext(ctx, "SELECT count(*), min(w.n) FROM "+hits,
+		append(slices.Clone(args), most)...).Scan(&looked, &last); err != nil {
 		return nil, err
 	}
 	in := *f
 	in.args = append(append(args, most), f.args...)
-	found, err := a.query(ctx, hits+" CROSS JOIN journal j ON j.n = w.n CROSS JOIN runs r ON r.id = j.run", &in, "w.n", limit)
+	found, err := a.query(ctx, hits+" CROSS JOIN journal j ON j.n = w.n CROSS JOIN runs r ON r.id = j.run", &in, "w.n",
+		limit)
 	if err != nil || looked < most || len(found) >= limit {
 		return found, err
 	}
@@ -147,7 +151,8 @@ func (a *API) words(ctx context.Context, f *filter, query string, limit int) ([]
 // unindexed looks through the newest runs, which may not be in the index yet.
 func (a *API) unindexed(ctx context.Context, f *filter, limit int) ([]wire.Run, error) {
 	in := *f
-	in.where = append(slices.Clone(f.where), "j.n > coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE name = 'indexed'), 0)",
+	in.where = append(slices.Clone(f.where),
+		"j.n > coalesce((SELECT CAST(value AS INTEGER) FROM settings WHERE name = 'indexed'), 0)",
 		"j.seq IN (1, r.seq)", "(r.about LIKE ? ESCAPE '\\' OR r.because LIKE ? ESCAPE '\\')")
 	in.args = append(slices.Clone(f.args), like(f.words), like(f.words))
 	if f.before != "" {
@@ -164,7 +169,8 @@ func (a *API) query(ctx context.Context, from string, f *filter, order string, l
 	if len(f.where) > 0 {
 		where = strings.Join(f.where, " AND ")
 	}
-	return a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM "+from+" WHERE "+where+" ORDER BY "+order+" DESC LIMIT ?", append(slices.Clone(f.args), limit)...))
+	return a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM "+from+" WHERE "+where+" ORDER BY "+
+		order+" DESC LIMIT ?", append(slices.Clone(f.args), limit)...))
 }
 
 // mostTerms is how many words of the index a beginning may stand for; where it
@@ -173,7 +179,8 @@ const mostTerms = 20
 
 // wordsOf lists the words of a text, each in quotes.
 func wordsOf(text string) []string {
-	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	words := strings.FieldsFunc(strings.ToLower(text),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 	for i, word := range words {
 		words[i] = `"` + word + `"`
 	}
@@ -192,7 +199,8 @@ func (a *API) matching(ctx context.Context, text string) (string, error) {
 		return "", nil
 	}
 	last := strings.Trim(words[len(words)-1], `"`)
-	rows, err := a.Store.Read().QueryContext(ctx, "SELECT term FROM run_terms WHERE term >= ? AND term < ? LIMIT ?", last, last+"\U0010FFFF", mostTerms+1)
+	rows, err := a.Store.Read().QueryContext(ctx, "SELECT term FROM run_terms WHERE term >= ? AND term < ? LIMIT ?",
+		last, last+"\U0010FFFF", mostTerms+1)
 	if err != nil {
 		return "", err
 	}

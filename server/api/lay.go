@@ -37,7 +37,8 @@ func lay(out *wire.Detail, def *run.Definition, state *run.State, lines []flow.L
 	if line, ok := l.lines["gives"]; ok {
 		step := wire.Step{Line: line, Script: line.Path}
 		if state.Status == run.Done {
-			step.Status, step.Began, step.Ended, step.Output = run.Done, moment(state.Ended), moment(state.Ended), state.Result
+			step.Status, step.Output = run.Done, state.Result
+			step.Began, step.Ended = moment(state.Ended), moment(state.Ended)
 		}
 		out.Steps = append(out.Steps, step)
 	}
@@ -80,7 +81,8 @@ func (l *layer) step(did *run.Step, at place) {
 		l.out.Steps = append(l.out.Steps, step)
 		return
 	}
-	step.Status, step.Began, step.Ended, step.Input, step.Output, step.Error, step.Agent = did.Status, &did.Began, moment(did.Ended), did.Input, did.Output, did.Error, did.Agent
+	step.Status, step.Began, step.Ended = did.Status, &did.Began, moment(did.Ended)
+	step.Input, step.Output, step.Error, step.Agent = did.Input, did.Output, did.Error, did.Agent
 	step.Tries, step.Until, step.Child, step.Recorded = did.Tries, moment(did.Until), did.Child, did.Recorded
 	step.Reviews = did.Reviews
 	if did.Agent != nil {

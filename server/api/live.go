@@ -39,7 +39,8 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 		var err error
 		select {
 		case n := <-news:
-			if n.Kind == "piece" && !p.Role.Allows(access.Builder) && run.ParseThread(n.Thread).Source != consoleSource(p) {
+			if n.Kind == "piece" && !p.Role.Allows(access.Builder) &&
+				run.ParseThread(n.Thread).Source != consoleSource(p) {
 				continue
 			}
 			err = event(w, n)

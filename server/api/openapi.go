@@ -30,11 +30,14 @@ func (a *API) Description() (map[string]any, error) {
 		var parameters []any
 		for _, part := range strings.Split(route.Path, "/") {
 			if name, ok := strings.CutPrefix(part, "{"); ok {
-				parameters = append(parameters, map[string]any{"name": strings.TrimSuffix(name, "}"), "in": "path", "required": true, "schema": map[string]any{"type": "string"}})
+				parameters = append(parameters,
+					map[string]any{"name": strings.TrimSuffix(name, "}"), "in": "path", "required": true,
+						"schema": map[string]any{"type": "string"}})
 			}
 		}
 		for _, q := range route.Query {
-			parameters = append(parameters, map[string]any{"name": q.Name, "in": "query", "description": q.Description, "schema": q.schema()})
+			parameters = append(parameters,
+				map[string]any{"name": q.Name, "in": "query", "description": q.Description, "schema": q.schema()})
 		}
 		if parameters != nil {
 			operation["parameters"] = parameters
@@ -44,7 +47,8 @@ func (a *API) Description() (map[string]any, error) {
 			if err != nil {
 				return nil, err
 			}
-			operation["requestBody"] = map[string]any{"required": true, "content": map[string]any{"application/json": map[string]any{"schema": s}}}
+			operation["requestBody"] = map[string]any{"required": true,
+				"content": map[string]any{"application/json": map[string]any{"schema": s}}}
 		}
 		responses, err := route.responses(schemas)
 		if err != nil {
@@ -64,11 +68,13 @@ func (a *API) Description() (map[string]any, error) {
 	}
 	return map[string]any{
 		"openapi": "3.1.0",
-		"info":    map[string]any{"title": "Wool Signal", "version": "1", "description": "Workflows, their runs, and the people who review them."},
+		"info": map[string]any{"title": "Wool Signal", "version": "1",
+			"description": "Workflows, their runs, and the people who review them."},
 		"servers": []any{map[string]any{"url": prefix}},
 		"paths":   paths,
 		"components": map[string]any{"schemas": schemas, "securitySchemes": map[string]any{
-			"token": map[string]any{"type": "http", "scheme": "bearer"}, "session": map[string]any{"type": "apiKey", "in": "cookie", "name": cookieName}}},
+			"token":   map[string]any{"type": "http", "scheme": "bearer"},
+			"session": map[string]any{"type": "apiKey", "in": "cookie", "name": cookieName}}},
 	}, nil
 }
 
@@ -96,8 +102,10 @@ func (p Parameter) schema() map[string]any {
 }
 
 // problemSchema describes an error (RFC 9457).
-var problemSchema = map[string]any{"type": "object", "required": []any{"title", "status", "detail"}, "properties": map[string]any{
-	"title": map[string]any{"type": "string"}, "status": map[string]any{"type": "integer"}, "detail": map[string]any{"type": "string"}}}
+var problemSchema = map[string]any{"type": "object", "required": []any{"title", "status", "detail"},
+	"properties": map[string]any{
+		"title": map[string]any{"type": "string"}, "status": map[string]any{"type": "integer"},
+		"detail": map[string]any{"type": "string"}}}
 
 // responses describes what a route answers: its body, or that it has none, and
 // problems.
@@ -129,13 +137,15 @@ func describe(t reflect.Type, schemas map[string]any) (map[string]any, error) {
 		inner, err := describe(t.Elem(), schemas)
 		return map[string]any{"type": "array", "items": inner}, err
 	}
-	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false, Namer: schemaName, Mapper: known}
+	reflector := jsonschema.Reflector{Anonymous: true, AllowAdditionalProperties: true, ExpandedStruct: false,
+		Namer: schemaName, Mapper: known}
 	data, err := json.Marshal(reflector.ReflectFromType(t))
 	if err != nil {
 		return nil, err
 	}
 	var s map[string]any
-	if err := json.Unmarshal([]byte(strings.ReplaceAll(string(data), "#/$defs/", "#/components/schemas/")), &s); err != nil {
+	if err := json.Unmarshal([]byte(strings.ReplaceAll(string(data), "#/$defs/", "#/components/schemas/")),
+		&s); err != nil {
 		return nil, err
 	}
 	defs, _ := s["$defs"].(map[string]any)
@@ -155,7 +165,8 @@ func known(t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[json.RawMessage]():
 		return &jsonschema.Schema{}
 	case reflect.TypeFor[run.Status]():
-		return among(run.Queued, run.Running, run.Waiting, run.Done, run.Failed, run.Stopped, run.Skipped, run.Uncertain, run.Again)
+		return among(run.Queued, run.Running, run.Waiting, run.Done, run.Failed, run.Stopped, run.Skipped,
+			run.Uncertain, run.Again)
 	case reflect.TypeFor[run.ReviewKind]():
 		return among(run.OfStep, run.OfApproval, run.OfDoubt, run.OfConnection)
 	case reflect.TypeFor[flow.Resend]():

@@ -15,7 +15,8 @@ import (
 	"woolsignal/wire"
 )
 
-const reviewQuery = "SELECT reviews.run, reviews.workflow, runs.about, review FROM reviews JOIN runs ON runs.id = reviews.run WHERE "
+const reviewQuery = "SELECT reviews.run, reviews.workflow, runs.about, review FROM reviews JOIN runs ON runs.id = " +
+	"reviews.run WHERE "
 
 func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Review, error) {
 	out := []wire.Review{}
@@ -56,7 +57,8 @@ func yours(all []wire.Review) []wire.Review {
 func (a *API) reviews(r *request, _ none) (wire.Reviews, error) {
 	p := person(r.Context())
 	if r.URL.Query().Get("decided") == "true" {
-		rows, err := a.Store.Read().QueryContext(r.Context(), reviewQuery+"decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
+		rows, err := a.Store.Read().QueryContext(r.Context(), reviewQuery+
+			"decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
 		all, err := a.scanReviews(p, rows, err)
 		if err != nil {
 			return wire.Reviews{}, err
@@ -97,10 +99,12 @@ func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
 		return wire.Review{}, err
 	}
 	if !found.Yours {
-		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+flow.Audience(found.Of)+".")
+		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+
+			flow.Audience(found.Of)+".")
 	}
 	expr.Canonical(in.Edited)
-	err = a.Engine.Decide(ctx, found.Run, run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
+	err = a.Engine.Decide(ctx, found.Run,
+		run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
 	var refused *run.Refused
 	switch {
 	case errors.Is(err, run.ErrStale):
@@ -110,7 +114,8 @@ func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
 		if found.By == "" {
 			return wire.Review{}, refuse(http.StatusConflict, "Too late", "The run ended before anybody decided.")
 		}
-		return wire.Review{}, refuse(http.StatusConflict, "Already decided", found.By+" chose “"+found.Choice+"” before you.")
+		return wire.Review{}, refuse(http.StatusConflict, "Already decided", found.By+" chose “"+found.Choice+
+			"” before you.")
 	case errors.As(err, &refused):
 		return wire.Review{}, refuse(http.StatusUnprocessableEntity, "This cannot be decided so", refused.Message+".")
 	case err != nil:

@@ -53,8 +53,10 @@ func (r *request) Param(name string) string { return chi.URLParam(r.Request, nam
 
 // on makes a route: its body is decoded, its answer encoded, and an error is a
 // problem, here and nowhere else.
-func on[In, Out any](method, path string, role access.Role, summary string, do func(*request, In) (Out, error), query ...Parameter) Route {
-	route := Route{Method: method, Path: path, Role: role, Summary: summary, Query: query, In: body[In](), Out: body[Out]()}
+func on[In, Out any](method, path string, role access.Role, summary string, do func(*request, In) (Out, error),
+	query ...Parameter) Route {
+	route := Route{Method: method, Path: path, Role: role, Summary: summary, Query: query, In: body[In](),
+		Out: body[Out]()}
 	route.handle = func(w http.ResponseWriter, r *http.Request) error {
 		var in In
 		if route.In != nil {
@@ -78,8 +80,10 @@ func on[In, Out any](method, path string, role access.Role, summary string, do f
 }
 
 // raw makes a route whose answer is a stream or a file of some media type.
-func raw(method, path string, role access.Role, summary, produces string, handle func(http.ResponseWriter, *http.Request) error, query ...Parameter) Route {
-	return Route{Method: method, Path: path, Role: role, Summary: summary, Query: query, Produces: produces, handle: handle}
+func raw(method, path string, role access.Role, summary, produces string,
+	handle func(http.ResponseWriter, *http.Request) error, query ...Parameter) Route {
+	return Route{Method: method, Path: path, Role: role, Summary: summary, Query: query, Produces: produces,
+		handle: handle}
 }
 
 // later says that the route may also answer 202, and what that means.
@@ -103,7 +107,8 @@ func (route Route) asked(r *http.Request) error {
 	for name, values := range r.URL.Query() {
 		i := slices.IndexFunc(route.Query, func(p Parameter) bool { return p.Name == name })
 		if i < 0 {
-			return refuse(http.StatusBadRequest, "The address asks for too much", "Nothing here reads "+name+" in the query.")
+			return refuse(http.StatusBadRequest, "The address asks for too much", "Nothing here reads "+name+
+				" in the query.")
 		}
 		for _, v := range values {
 			if why := route.Query[i].unfit(v); why != "" {

@@ -19,7 +19,8 @@ import (
 	"woolsignal/wire"
 )
 
-const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, r.cost, coalesce(r.origin, ''), coalesce(r.origin_run, '')"
+const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, " +
+	"r.cost, coalesce(r.origin, ''), coalesce(r.origin_run, '')"
 
 func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	out := []wire.Run{}
@@ -33,7 +34,8 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 		var accepted int64
 		var ended *int64
 		var origin wire.Origin
-		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input, &r.Output, &r.Cost, &origin.Kind, &origin.Run); err != nil {
+		if err := rows.Scan(&r.ID, &r.Workflow, &r.Status, &r.Because, &r.Kind, &r.About, &accepted, &ended, &r.Input,
+			&r.Output, &r.Cost, &origin.Kind, &origin.Run); err != nil {
 			return out, err
 		}
 		if origin.Kind != "" {
@@ -53,7 +55,8 @@ func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 	if text := r.URL.Query().Get("limit"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 || n > 200 {
-			return wire.Runs{}, refuse(http.StatusBadRequest, "The limit is not right", "limit is a number from 1 to 200.")
+			return wire.Runs{}, refuse(http.StatusBadRequest, "The limit is not right",
+				"limit is a number from 1 to 200.")
 		}
 		limit = n
 	}
@@ -93,7 +96,8 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		return out, err
 	}
 	var hash string
-	if err := a.Store.Read().QueryRowContext(ctx, "SELECT definition FROM runs WHERE id = ?", id).Scan(&hash); err != nil {
+	if err := a.Store.Read().QueryRowContext(ctx, "SELECT definition FROM runs WHERE id = ?",
+		id).Scan(&hash); err != nil {
 		return out, err
 	}
 	def, err := a.Workspace.ByHash(ctx, hash)
@@ -103,7 +107,8 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	} else if err != nil {
 		return out, err
 	}
-	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{}, Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}
+	out = wire.Detail{Run: rows[0], Signal: state.Signal, Response: state.Response, Steps: []wire.Step{},
+		Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}
 	// The row was read a moment after the journal; the journal is the truth.
 	out.Status, out.Because, out.Ended = state.Status, state.Because, moment(state.Ended)
 	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.Cost
@@ -172,17 +177,21 @@ func (a *API) today(r *request, _ none) (wire.Today, error) {
 		}
 	}
 	day := time.Now().Add(-24 * time.Hour)
-	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
+	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+
+		" FROM runs r WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
 	if err != nil {
 		return wire.Today{}, err
 	}
-	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
+	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+
+		" FROM runs r WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
 	if err != nil {
 		return wire.Today{}, err
 	}
 	now := time.Now().In(s.Zone)
 	midnight := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, s.Zone)
-	err = db.QueryRowContext(ctx, "SELECT count(*), coalesce(sum(cost), 0), coalesce(sum(input), 0), coalesce(sum(output), 0) FROM runs WHERE accepted >= ?", store.Time(midnight)).
+	err = db.QueryRowContext(ctx,
+		"SELECT count(*), coalesce(sum(cost), 0), coalesce(sum(input), 0), coalesce(sum(output), 0) FROM runs WHERE "+
+			"accepted >= ?", store.Time(midnight)).
 		Scan(&out.Runs, &out.Cost, &out.Input, &out.Output)
 	if err != nil {
 		return wire.Today{}, err

@@ -47,7 +47,8 @@ func (a *API) newToken(r *request, in wire.SignIn) (wire.Token, error) {
 func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
 	cookie, p, err := a.Access.Accept(r.Context(), in.Key, in.Email, in.Name, in.Password)
 	if errors.Is(err, access.ErrNoInvitation) {
-		return wire.Session{}, refuse(http.StatusGone, "This link cannot be used", "It was used before or is too old. Start the service again for a new first link, or ask the owner.")
+		return wire.Session{}, refuse(http.StatusGone, "This link cannot be used",
+			"It was used before or is too old. Start the service again for a new first link, or ask the owner.")
 	}
 	if err != nil {
 		return wire.Session{}, refuse(http.StatusUnprocessableEntity, "The account could not be made", err.Error()+".")
@@ -60,7 +61,8 @@ func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
 }
 
 func (a *API) setCookie(r *request, value string, age int) {
-	cookie := &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: age, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: strings.HasPrefix(a.origin(r.Request), "https:")}
+	cookie := &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: age, HttpOnly: true,
+		SameSite: http.SameSiteLaxMode, Secure: strings.HasPrefix(a.origin(r.Request), "https:")}
 	r.header.Add("Set-Cookie", cookie.String())
 }
 
@@ -74,7 +76,8 @@ func (a *API) describeSession(r *request, p access.Person) (wire.Session, error)
 		return wire.Session{}, err
 	}
 	s := a.Workspace.Now()
-	return wire.Session{Person: wirePerson(p), Workspace: s.Name, Zone: s.Zone.String(), Currency: s.Currency, Reviews: len(yours(open))}, nil
+	return wire.Session{Person: wirePerson(p), Workspace: s.Name, Zone: s.Zone.String(), Currency: s.Currency,
+		Reviews: len(yours(open))}, nil
 }
 
 func wirePerson(p access.Person) wire.Person {

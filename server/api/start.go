@@ -59,12 +59,14 @@ func (a *API) signalOf(id string, draft bool, kept *wire.Signal) (*run.Signal, e
 	}
 	for _, t := range w.Triggers {
 		if kept.Trigger == "" || kept.Trigger == t.ID {
-			return &run.Signal{Kind: t.Kind, Trigger: t.ID, Source: t.Source(), Type: t.Kind + ".kept", Thread: kept.Thread, Subject: kept.Subject,
+			return &run.Signal{Kind: t.Kind, Trigger: t.ID, Source: t.Source(), Type: t.Kind + ".kept",
+				Thread: kept.Thread, Subject: kept.Subject,
 				From: kept.From, Text: kept.Text, Body: expr.Canonical(kept.Body)}, nil
 		}
 	}
 	if kept.Trigger == "" || kept.Trigger == "called" {
-		return &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Type: "workflow.called", From: kept.From, Body: expr.Canonical(kept.Body)}, nil
+		return &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Type: "workflow.called", From: kept.From,
+			Body: expr.Canonical(kept.Body)}, nil
 	}
 	return nil, refuse(http.StatusUnprocessableEntity, "No such trigger", id+" has no trigger called "+kept.Trigger+".")
 }
@@ -78,7 +80,8 @@ func (a *API) sample(workflow, name string) (wire.Signal, error) {
 	}
 	var kept wire.Signal
 	if err := json.Unmarshal([]byte(text), &kept); err != nil {
-		return kept, refuse(http.StatusUnprocessableEntity, "The sample cannot be read", samplePath(workflow, name)+": "+err.Error())
+		return kept, refuse(http.StatusUnprocessableEntity, "The sample cannot be read", samplePath(workflow, name)+
+			": "+err.Error())
 	}
 	return kept, nil
 }
@@ -105,7 +108,8 @@ func (a *API) samples(r *request, _ none) ([]wire.Sample, error) {
 func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
 	id, name := r.Param("workflow"), r.Param("name")
 	if !flow.ValidID(name) {
-		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "This cannot be a sample's name", "Use small letters, digits and hyphens, as in wet-fleece.")
+		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "This cannot be a sample's name",
+			"Use small letters, digits and hyphens, as in wet-fleece.")
 	}
 	if in.Next {
 		if err := a.Workspace.Catch(r.Context(), id, name, person(r.Context()).Name); err != nil {
@@ -123,7 +127,8 @@ func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
 		kept = workspace.Kept(state.Signal)
 	}
 	if kept == nil {
-		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "What is kept?", "Send run, signal, or next: true.")
+		return wire.Sample{}, refuse(http.StatusUnprocessableEntity, "What is kept?",
+			"Send run, signal, or next: true.")
 	}
 	if err := a.Workspace.KeepSample(r.Context(), id, name, kept, person(r.Context()).Name); err != nil {
 		return wire.Sample{}, err
@@ -156,7 +161,8 @@ func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 
 func (a *API) rerun(r *request, in wire.Rerun) (wire.Started, error) {
 	edited, _ := expr.Canonical(any(in.Edited)).(map[string]any)
-	ticket, err := a.Engine.Rerun(r.Context(), engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
+	ticket, err := a.Engine.Rerun(r.Context(),
+		engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
 	if err != nil {
 		return wire.Started{}, err
 	}
@@ -168,7 +174,8 @@ const mostReruns = 1000
 
 func (a *API) rerunMany(r *request, in wire.RerunMany) (wire.Rerunning, error) {
 	if len(in.Runs) == 0 || len(in.Runs) > mostReruns {
-		return wire.Rerunning{}, refuse(http.StatusUnprocessableEntity, "Which runs?", "Send runs, a list of 1 to 1000 of their ids.")
+		return wire.Rerunning{}, refuse(http.StatusUnprocessableEntity, "Which runs?",
+			"Send runs, a list of 1 to 1000 of their ids.")
 	}
 	started, failed := a.Engine.RerunAll(r.Context(), in.Runs, in.Same)
 	out := wire.Rerunning{Runs: started}

@@ -29,7 +29,9 @@ func (a *API) tables(r *request, _ none) ([]wire.Table, error) {
 		}
 		one := wire.Table{ID: id, Title: t.Title, Purpose: t.Purpose, Key: t.Key, Rows: n, Used: usedBy(s, id)}
 		for _, c := range t.Columns {
-			one.Columns = append(one.Columns, wire.Column{Name: c.Name, Title: columnTitle(c), Type: c.Type, Required: c.Required || c.Name == t.Key, Choices: c.Choices})
+			one.Columns = append(one.Columns,
+				wire.Column{Name: c.Name, Title: columnTitle(c), Type: c.Type, Required: c.Required || c.Name == t.Key,
+					Choices: c.Choices})
 		}
 		out = append(out, one)
 	}

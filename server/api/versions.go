@@ -104,7 +104,8 @@ func (a *API) switchWorkflow(r *request, in wire.Switch) (wire.Switch, error) {
 
 func (a *API) rename(r *request, in wire.Rename) (wire.Checked, error) {
 	if !flow.ValidID(in.To) {
-		return wire.Checked{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id", "Use small letters, digits and hyphens, as in depot-slots.")
+		return wire.Checked{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id",
+			"Use small letters, digits and hyphens, as in depot-slots.")
 	}
 	problems, err := a.Workspace.Rename(r.Context(), r.Param("workflow"), in.To, person(r.Context()).Name)
 	if errors.Is(err, workspace.ErrProblems) {

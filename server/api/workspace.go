@@ -28,7 +28,8 @@ func (a *API) workflows(r *request, _ none) ([]wire.Workflow, error) {
 	return out, nil
 }
 
-func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day, last map[string]time.Time) wire.Workflow {
+func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day,
+	last map[string]time.Time) wire.Workflow {
 	one := s.Workflows[id]
 	out := wire.Workflow{ID: id, Title: one.Title, Purpose: one.Purpose, Triggers: []string{}, Week: []wire.Day{}}
 	for _, line := range s.Explain(one, s.Tools.Find) {
@@ -40,7 +41,8 @@ func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[str
 	if live := s.Live[id]; live != nil {
 		out.Version, out.On = live.Version, live.On
 	}
-	out.Chat = slices.ContainsFunc(one.Triggers, func(t flow.Trigger) bool { _, chat := t.Is.(*trigger.Chat); return chat })
+	out.Chat = slices.ContainsFunc(one.Triggers,
+		func(t flow.Trigger) bool { _, chat := t.Is.(*trigger.Chat); return chat })
 	if at, ok := last[id]; ok {
 		out.LastRun = &at
 	}
@@ -55,12 +57,15 @@ func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[str
 }
 
 // weeks counts the runs of the last seven days by workflow and day.
-func (a *API) weeks(ctx context.Context, zone *time.Location) (map[string]map[string]wire.Day, map[string]time.Time, error) {
+func (a *API) weeks(ctx context.Context, zone *time.Location) (map[string]map[string]wire.Day, map[string]time.Time,
+	error) {
 	weeks, last := map[string]map[string]wire.Day{}, map[string]time.Time{}
 	today := time.Now().In(zone)
 	for d := 0; d < 7; d++ {
 		from := time.Date(today.Year(), today.Month(), today.Day()-d, 0, 0, 0, 0, zone)
-		rows, err := a.Store.Read().QueryContext(ctx, "SELECT workflow, count(*), coalesce(sum(status = 'failed'), 0), max(accepted) FROM runs WHERE accepted >= ? AND accepted < ? GROUP BY workflow",
+		rows, err := a.Store.Read().QueryContext(ctx,
+			"SELECT workflow, count(*), coalesce(sum(status = 'failed'), 0), max(accepted) FROM runs WHERE accepted "+
+				">= ? AND accepted < ? GROUP BY workflow",
 			store.Time(from), store.Time(from.AddDate(0, 0, 1)))
 		if err != nil {
 			return nil, nil, err
@@ -98,7 +103,8 @@ func (a *API) workflow(r *request, _ none) (wire.Script, error) {
 		return wire.Script{}, err
 	}
 	file := "workflows/" + id + ".yaml"
-	out := wire.Script{Workflow: describeWorkflow(s, id, weeks, last), Lines: s.Explain(one, s.Tools.Find), File: file, Text: s.Files[file], Problems: []flow.Problem{}}
+	out := wire.Script{Workflow: describeWorkflow(s, id, weeks, last), Lines: s.Explain(one, s.Tools.Find), File: file,
+		Text: s.Files[file], Problems: []flow.Problem{}}
 	related := []string{file}
 	for _, agent := range one.AgentsUsed() {
 		related = append(related, "agents/"+agent+".yaml")
@@ -120,7 +126,8 @@ func (a *API) files(r *request, _ none) (wire.Files, error) {
 }
 
 func (a *API) putFiles(r *request, in wire.Files) (wire.Checked, error) {
-	problems, err := a.Workspace.Apply(r.Context(), workspace.Change{Files: in.Files, Base: in.Base, By: person(r.Context()).Name, Draft: in.Draft})
+	problems, err := a.Workspace.Apply(r.Context(),
+		workspace.Change{Files: in.Files, Base: in.Base, By: person(r.Context()).Name, Draft: in.Draft})
 	if errors.Is(err, workspace.ErrProblems) {
 		return wire.Checked{}, objected(problems)
 	} else if err != nil {

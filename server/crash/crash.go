@@ -85,7 +85,8 @@ func read(text, label string) *Report {
 	head, frames, _ := strings.Cut(text[first:], "\n")
 	frames, _, _ = strings.Cut(frames, "\n\n")
 	for line := range strings.Lines(frames) { // the innermost that is not the runtime's own
-		if arguments := strings.LastIndex(line, "("); arguments > 0 && line[0] != '\t' && !strings.HasPrefix(line, "runtime.") {
+		if arguments := strings.LastIndex(line, "("); arguments > 0 && line[0] != '\t' &&
+			!strings.HasPrefix(line, "runtime.") {
 			r.Why += ", in " + line[:arguments]
 			break
 		}

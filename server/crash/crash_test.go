@@ -45,7 +45,8 @@ func TestMain(m *testing.M) {
 // The next start knows what work ended the process, and how; a process that
 // stopped as it should have has nothing held against it.
 func TestTheNextStartKnowsWhatEndedTheProcess(t *testing.T) {
-	for by, why := range map[string]string{"overflow": "the stack overflowed, in woolsignal/server/crash_test.fold", "panic": "panic: a library's own goroutine", "": ""} {
+	for by, why := range map[string]string{"overflow": "the stack overflowed, in woolsignal/server/crash_test.fold",
+		"panic": "panic: a library's own goroutine", "": ""} {
 		folder := t.TempDir()
 		self := exec.Command(os.Args[0])
 		self.Env = append(os.Environ(), "CRASH_FOLDER="+folder, "CRASH_BY="+by)

@@ -66,7 +66,8 @@ func transport(networks []string, peers http.RoundTripper) http.RoundTripper {
 		return kept.(*http.Transport)
 	}
 	kept, _ := transports.LoadOrStore(name, &http.Transport{
-		DialContext: Dialer(slices.Clone(networks)).DialContext, MaxIdleConnsPerHost: 64, IdleConnTimeout: 90 * time.Second,
+		DialContext: Dialer(slices.Clone(networks)).DialContext, MaxIdleConnsPerHost: 64,
+		IdleConnTimeout:     90 * time.Second,
 		TLSHandshakeTimeout: 10 * time.Second, ForceAttemptHTTP2: true,
 	})
 	return kept.(*http.Transport)
@@ -86,7 +87,8 @@ func Client(c *flow.Connection, key Key, peers http.RoundTripper) (*http.Client,
 		}
 		return nil
 	}
-	return client(&guard{next: transport(c.Networks, peers), allowed: allowed, auth: c.Auth, key: key, connection: c.ID}), nil
+	return client(&guard{next: transport(c.Networks, peers), allowed: allowed, auth: c.Auth, key: key,
+		connection: c.ID}), nil
 }
 
 // Reader gives a client without any key that may ask some hosts: names, names
@@ -103,9 +105,11 @@ func Reader(connection string, hosts, networks []string) *http.Client {
 		}) {
 			return nil
 		}
-		return fmt.Errorf("the connection %s reads from %s only, not from %s", connection, strings.Join(hosts, ", "), u.Host)
+		return fmt.Errorf("the connection %s reads from %s only, not from %s", connection, strings.Join(hosts, ", "),
+			u.Host)
 	}
-	return client(&guard{next: transport(networks, nil), allowed: allowed, auth: flow.Auth{Kind: "none"}, connection: connection})
+	return client(&guard{next: transport(networks, nil), allowed: allowed, auth: flow.Auth{Kind: "none"},
+		connection: connection})
 }
 
 func client(g *guard) *http.Client {

@@ -31,7 +31,8 @@ type BlockedError struct {
 }
 
 func (e *BlockedError) Error() string {
-	return fmt.Sprintf("%s is a %s address; a connection reaches such a network only when its file names it under networks:", e.Address, e.Kind)
+	return fmt.Sprintf("%s is a %s address; a connection reaches such a network only when its file names it under "+
+		"networks:", e.Address, e.Kind)
 }
 
 // carrierShared and the others are ranges netip has no name for.

@@ -112,7 +112,8 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 
 // begun is what a new run is among others.
 func (l *live) begun(a Admission) *run.Begun {
-	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key, Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
+	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key,
+		Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
 	if l.thread != "" {
 		b.Thread = a.Signal.Conversation()
 	}
@@ -143,7 +144,8 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	}
 	// The signal is kept all the same, with a run that says what is wrong.
 	l.state = run.NewState(l.id)
-	return e.move(ctx, l, at, batch, &run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun}, &run.Break{Why: broken.Error()})
+	return e.move(ctx, l, at, batch, &run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun},
+		&run.Break{Why: broken.Error()})
 }
 
 // definition finds what a new run is started with.

@@ -46,7 +46,8 @@ func (e *Engine) chainOf(ctx context.Context, a Admission) (chain, error) {
 	if err != nil {
 		return c, err
 	}
-	c.broken = fmt.Sprintf("%d runs in a row started one another: %s. It stops here; if that many are meant, limits: links in woolsignal.yaml says how many may.",
+	c.broken = fmt.Sprintf("%d runs in a row started one another: %s. It stops here; if that many are meant, "+
+		"limits: links in woolsignal.yaml says how many may.",
 		c.links, strings.Join(append(names, a.Workflow), " → "))
 	return c, nil
 }
@@ -60,7 +61,8 @@ func (e *Engine) ancestors(ctx context.Context, id string) ([]string, error) {
 	for id != "" && len(names) < mostNamed {
 		var workflow string
 		var cause sql.NullString
-		if err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, cause FROM runs WHERE id = ?", id).Scan(&workflow, &cause); err != nil {
+		if err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, cause FROM runs WHERE id = ?",
+			id).Scan(&workflow, &cause); err != nil {
 			return nil, fmt.Errorf("engine: %w", err)
 		}
 		names, id = append(names, workflow+" ("+id+")"), cause.String

@@ -84,7 +84,8 @@ func (e *Engine) wakeDue() (time.Time, error) {
 	e.clock.next = time.Time{}
 	e.clock.mu.Unlock()
 	for e.ctx.Err() == nil {
-		ids, err := e.column(e.ctx, "SELECT id FROM runs WHERE wake <= ? ORDER BY wake LIMIT 500", store.Time(time.Now()))
+		ids, err := e.column(e.ctx, "SELECT id FROM runs WHERE wake <= ? ORDER BY wake LIMIT 500",
+			store.Time(time.Now()))
 		if err != nil {
 			return time.Time{}, err
 		}
@@ -96,7 +97,8 @@ func (e *Engine) wakeDue() (time.Time, error) {
 		}
 	}
 	var ms *int64
-	if err := e.store.Read().QueryRowContext(e.ctx, "SELECT min(wake) FROM runs WHERE wake IS NOT NULL").Scan(&ms); err != nil || ms == nil {
+	if err := e.store.Read().QueryRowContext(e.ctx,
+		"SELECT min(wake) FROM runs WHERE wake IS NOT NULL").Scan(&ms); err != nil || ms == nil {
 		return time.Time{}, err
 	}
 	next := store.FromTime(*ms)

@@ -10,7 +10,8 @@ import (
 
 // Connected lets the runs go on that waited for a connection.
 func (e *Engine) Connected(ctx context.Context, connection, by string) error {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, run FROM reviews WHERE decided IS NULL AND json_extract(review, '$.needs') = ?", connection)
+	rows, err := e.store.Read().QueryContext(ctx,
+		"SELECT id, run FROM reviews WHERE decided IS NULL AND json_extract(review, '$.needs') = ?", connection)
 	if err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}

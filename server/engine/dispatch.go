@@ -41,7 +41,8 @@ type peer struct {
 }
 
 func newDispatcher(e *Engine) *dispatcher {
-	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}, flying: map[string]int{}, spare: make(chan ready)}
+	return &dispatcher{engine: e, queues: map[string][]ready{}, peers: map[string]*peer{}, flying: map[string]int{},
+		spare: make(chan ready)}
 }
 
 // put sends an errand as soon as it is its turn.

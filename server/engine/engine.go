@@ -68,8 +68,10 @@ type Engine struct {
 func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts Scripts, log *slog.Logger) *Engine {
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
-	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(), ctx: ctx, stop: stop, hard: hard, kill: kill,
-		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{}, endings: map[string]Ending{}}
+	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
+		ctx: ctx, stop: stop, hard: hard, kill: kill,
+		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
+		endings: map[string]Ending{}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e
@@ -115,7 +117,8 @@ func (e *Engine) locked(ctx context.Context, l *live, do func() error) error {
 // move moves a run by events and queues what they led to with the writer. Where
 // that fails, the run in memory is no longer what it was, unless the events
 // were refused. l is locked.
-func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*live, run.Entry) (store.Batch, error), events ...run.Event) (advance, error) {
+func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*live, run.Entry) (store.Batch, error),
+	events ...run.Event) (advance, error) {
 	var out advance
 	err := fault.Catch(e.log, "the run "+l.id, func() (err error) {
 		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.recall(ctx), events...)
@@ -159,7 +162,8 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 
 // handleAs is handle with a batch of its own. An advance that was made on what
 // is no longer so is made anew.
-func (e *Engine) handleAs(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
+func (e *Engine) handleAs(ctx context.Context, id string, event run.Event,
+	batch func(*live, run.Entry) (store.Batch, error)) error {
 	var err error
 	for range mostContended {
 		if err = e.handleOnce(ctx, id, event, batch); !errors.Is(err, store.ErrGuard) {
@@ -180,7 +184,8 @@ func breaks(event run.Event) bool {
 	return is
 }
 
-func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event, batch func(*live, run.Entry) (store.Batch, error)) error {
+func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event,
+	batch func(*live, run.Entry) (store.Batch, error)) error {
 	l := e.runs.hold(id)
 	defer e.runs.release(l)
 	var a advance

@@ -23,7 +23,8 @@ func open(t *testing.T) (*Engine, *store.Store) {
 	chat := func(page string) string { return "triggers:\n  - id: page\n    chat: {page: " + page + "}\nsteps:\n" }
 	bed := testbed.Open(t, map[string]string{
 		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat("echo") + "  - say: {text: \"${signal.text}\"}\n",
-		"workflows/ask.yaml":  "workflow: ask\ntitle: Ask\n" + chat("ask") + "  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
+		"workflows/ask.yaml": "workflow: ask\ntitle: Ask\n" + chat("ask") +
+			"  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
 	e := New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })
@@ -48,7 +49,8 @@ func TestAConversationMovesOneRunAtATimeInOrder(t *testing.T) {
 	ctx := context.Background()
 	var ids []string
 	for i := range 5 {
-		ticket, err := e.Accept(ctx, Admission{Workflow: "ask", Signal: message(fmt.Sprint(i), "t1", fmt.Sprint("question ", i))})
+		ticket, err := e.Accept(ctx, Admission{Workflow: "ask",
+			Signal: message(fmt.Sprint(i), "t1", fmt.Sprint("question ", i))})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -68,13 +70,15 @@ func TestAConversationMovesOneRunAtATimeInOrder(t *testing.T) {
 			}
 		}
 		var review string
-		if err := s.Read().QueryRow("SELECT id FROM reviews WHERE run = ? AND decided IS NULL", id).Scan(&review); err != nil {
+		if err := s.Read().QueryRow("SELECT id FROM reviews WHERE run = ? AND decided IS NULL",
+			id).Scan(&review); err != nil {
 			t.Fatal(err)
 		}
 		if err := e.Decide(ctx, id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
 			t.Fatal(err)
 		}
-		if err := e.Decide(ctx, id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); !errors.Is(err, run.ErrStale) {
+		if err := e.Decide(ctx, id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); !errors.Is(err,
+			run.ErrStale) {
 			t.Errorf("a second decision: %v", err)
 		}
 	}
@@ -86,7 +90,9 @@ func TestWaitingAndEndedRunsAreNotKeptInMemory(t *testing.T) {
 	for i := range 200 {
 		wg.Go(func() {
 			for _, workflow := range []string{"echo", "ask"} {
-				if _, err := e.Accept(context.Background(), Admission{Workflow: workflow, Signal: message(fmt.Sprint(i), fmt.Sprint(workflow, i), "hello")}); err != nil {
+				if _, err := e.Accept(context.Background(),
+					Admission{Workflow: workflow,
+						Signal: message(fmt.Sprint(i), fmt.Sprint(workflow, i), "hello")}); err != nil {
 					t.Error(err)
 				}
 			}
@@ -96,7 +102,8 @@ func TestWaitingAndEndedRunsAreNotKeptInMemory(t *testing.T) {
 	e.runs.mu.Lock()
 	defer e.runs.mu.Unlock()
 	if len(e.runs.byID) != 0 || len(e.runs.waiters) != 0 || len(e.lanes.runs) != 200 {
-		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait", len(e.runs.byID), len(e.runs.waiters), len(e.lanes.runs))
+		t.Errorf("%d runs, %d waiters and %d conversations in memory; want 0, 0 and the 200 that wait",
+			len(e.runs.byID), len(e.runs.waiters), len(e.lanes.runs))
 	}
 }
 
@@ -107,7 +114,8 @@ func TestTheSameDeliveryAtOnceStartsOneRun(t *testing.T) {
 	started := map[string]int{}
 	for range 30 {
 		wg.Go(func() {
-			ticket, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("same", "", "hello")})
+			ticket, err := e.Accept(context.Background(),
+				Admission{Workflow: "echo", Signal: message("same", "", "hello")})
 			if err != nil {
 				t.Error(err)
 				return
@@ -129,12 +137,14 @@ func TestTooMuchIsRefusedAndNothingKept(t *testing.T) {
 	for i := range maxLive {
 		e.runs.byID[fmt.Sprint(i)] = &live{}
 	}
-	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("a", "", "hello")}); !errors.Is(err, ErrBusy) {
+	if _, err := e.Accept(context.Background(),
+		Admission{Workflow: "echo", Signal: message("a", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("with %d runs moving: %v", maxLive, err)
 	}
 	clear(e.runs.byID)
 	e.stop()
-	if _, err := e.Accept(context.Background(), Admission{Workflow: "echo", Signal: message("b", "", "hello")}); !errors.Is(err, ErrBusy) {
+	if _, err := e.Accept(context.Background(),
+		Admission{Workflow: "echo", Signal: message("b", "", "hello")}); !errors.Is(err, ErrBusy) {
 		t.Errorf("while stopping: %v", err)
 	}
 	var n int

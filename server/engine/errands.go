@@ -305,7 +305,9 @@ func (e *Engine) recall(ctx context.Context) func(run.Errand) (run.Reply, error)
 
 // remembered reads the newest exchanges of a thread, oldest first.
 func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message, error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT messages FROM (SELECT n, messages FROM memory WHERE memory = ? ORDER BY n DESC LIMIT ?) ORDER BY n", r.Memory, r.Turns)
+	rows, err := e.store.Read().QueryContext(ctx,
+		"SELECT messages FROM (SELECT n, messages FROM memory WHERE memory = ? ORDER BY n DESC LIMIT ?) ORDER BY n",
+		r.Memory, r.Turns)
 	if err != nil {
 		return nil, fmt.Errorf("engine: memory: %w", err)
 	}
@@ -333,7 +335,9 @@ const mostFacts = 100
 func (e *Engine) facts(ctx context.Context, about []string) ([]string, error) {
 	var all []string
 	for _, who := range about {
-		some, err := e.column(ctx, "SELECT fact FROM (SELECT n, fact FROM facts WHERE about = ? ORDER BY n DESC LIMIT ?) ORDER BY n", who, mostFacts)
+		some, err := e.column(ctx,
+			"SELECT fact FROM (SELECT n, fact FROM facts WHERE about = ? ORDER BY n DESC LIMIT ?) ORDER BY n", who,
+			mostFacts)
 		if err != nil {
 			return nil, fmt.Errorf("engine: facts: %w", err)
 		}

@@ -20,7 +20,8 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
-	id, err := e.call(e.hard, *start, errand.Key(), &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
+	id, err := e.call(e.hard, *start, errand.Key(),
+		&run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
@@ -30,10 +31,12 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 		return false, nil
 	case errors.As(err, &broken):
 		return false, err
-	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
+	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err,
+		workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
 		e.take(errand.Run, errand.Answer(&run.Returned{Error: err.Error()}))
 	default:
-		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step, "error", err)
+		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step,
+			"error", err)
 		return true, nil
 	}
 	return false, nil
@@ -49,7 +52,8 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
 		return "", err
 	}
-	signal := &run.Signal{ID: id, Source: callSource, Type: "workflow.called", Time: now(), Kind: "called", Trigger: "called", Body: start.Inputs, Draft: start.Draft}
+	signal := &run.Signal{ID: id, Source: callSource, Type: "workflow.called", Time: now(), Kind: "called",
+		Trigger: "called", Body: start.Inputs, Draft: start.Draft}
 	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 	if err != nil {
 		return "", err
@@ -63,7 +67,8 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 // cancelChild stops a called run that is no longer wanted. Where it was never
 // started, it cannot be any more.
 func (e *Engine) cancelChild(errand run.Errand, cancel *run.Cancel) (again bool, err error) {
-	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", callSource, errand.Key())
+	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", callSource,
+		errand.Key())
 	if err != nil {
 		return e.hard.Err() == nil, nil
 	}
@@ -80,7 +85,8 @@ func (e *Engine) stopUnwanted(id, by string) {
 // unwanted stops called runs that were given up just before the service
 // stopped.
 func (e *Engine) unwanted(ctx context.Context) error {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, unwanted FROM runs WHERE unwanted IS NOT NULL AND ended IS NULL")
+	rows, err := e.store.Read().QueryContext(ctx,
+		"SELECT id, unwanted FROM runs WHERE unwanted IS NOT NULL AND ended IS NULL")
 	if err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}
@@ -182,10 +188,13 @@ func (e *Engine) tellFailure(l *live) error {
 			if f, after := t.Is.(*trigger.Failure); !after || id == l.workflow || !f.LooksAfter(l.workflow) {
 				continue
 			}
-			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended, Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,
-				Body: map[string]any{"run": l.id, "workflow": l.workflow, "title": l.def.Workflow.Title, "because": l.state.Because, "about": about(l.state.Signal), "address": "/runs/" + l.id}}
+			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended,
+				Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,
+				Body: map[string]any{"run": l.id, "workflow": l.workflow, "title": l.def.Workflow.Title,
+					"because": l.state.Because, "about": about(l.state.Signal), "address": "/runs/" + l.id}}
 			_, err := e.Accept(e.hard, Admission{Workflow: id, Signal: signal})
-			if err != nil && !errors.Is(err, workspace.ErrOff) && !errors.Is(err, workspace.ErrNotLive) && !errors.Is(err, workspace.ErrNoWorkflow) {
+			if err != nil && !errors.Is(err, workspace.ErrOff) && !errors.Is(err, workspace.ErrNotLive) &&
+				!errors.Is(err, workspace.ErrNoWorkflow) {
 				return fmt.Errorf("%s: %w", id, err)
 			}
 		}

@@ -37,7 +37,8 @@ func (e *Engine) PutAside(work string) string {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if ending := e.endings[work]; ending.Times >= mostEndings {
-		return fmt.Sprintf("this work ended the whole service %d times (%s), so it was put aside", ending.Times, ending.Why)
+		return fmt.Sprintf("this work ended the whole service %d times (%s), so it was put aside", ending.Times,
+			ending.Why)
 	}
 	return ""
 }
@@ -45,7 +46,8 @@ func (e *Engine) PutAside(work string) string {
 // Ended notes that some work ended the process before this one, and why.
 func (e *Engine) Ended(ctx context.Context, work, why string) error {
 	var b store.Batch
-	b.Do("INSERT INTO endings (work, times, last, why) VALUES (?, 1, ?, ?) ON CONFLICT (work) DO UPDATE SET times = times + 1, last = excluded.last, why = excluded.why",
+	b.Do("INSERT INTO endings (work, times, last, why) VALUES (?, 1, ?, ?) ON CONFLICT (work) DO UPDATE SET times = "+
+		"times + 1, last = excluded.last, why = excluded.why",
 		work, store.Time(now()), why)
 	if err := e.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("engine: %w", err)

@@ -53,9 +53,11 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	var b store.Batch
-	b.Guard("the delivery is the first of its id", "INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
+	b.Guard("the delivery is the first of its id",
+		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
 	heardAs, key := signal.HeardAs()
-	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, ?, ?, ?, 'new', ?, ?)",
+	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, "+
+		"?, ?, ?, 'new', ?, ?)",
 		a.delivery, signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)
 	if err := e.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
 		return e.repeated(ctx, a.delivery, signal.ID)
@@ -119,17 +121,18 @@ func (e *Engine) settling(a arrival) *settlement {
 	e.settlements[key] = s
 	e.working.Go(func() {
 		told := false
-		e.patiently("a signal could not be brought to whom it is for", []any{"source", a.signal.Source, "id", a.signal.ID}, func() error {
-			ticket, err := e.settle(a)
-			if err == nil && !told {
-				s.ticket = ticket
-			}
-			if !told {
-				close(s.done) // whoever sent it need not wait for what takes longer
-				told = true
-			}
-			return err
-		})
+		e.patiently("a signal could not be brought to whom it is for",
+			[]any{"source", a.signal.Source, "id", a.signal.ID}, func() error {
+				ticket, err := e.settle(a)
+				if err == nil && !told {
+					s.ticket = ticket
+				}
+				if !told {
+					close(s.done) // whoever sent it need not wait for what takes longer
+					told = true
+				}
+				return err
+			})
 		e.mu.Lock()
 		defer e.mu.Unlock()
 		delete(e.settlements, key)
@@ -146,7 +149,9 @@ func closed() <-chan struct{} {
 // settle tries once to bring an arrival to whom it is for.
 func (e *Engine) settle(a arrival) (*Ticket, error) {
 	heardAs, key := a.signal.HeardAs()
-	rows, err := e.store.Read().QueryContext(e.hard, "SELECT h.run, h.step, h.also_starts FROM hears h JOIN runs r ON r.id = h.run WHERE h.source = ? AND h.key = ? AND (r.workflow = ? OR NOT ?)",
+	rows, err := e.store.Read().QueryContext(e.hard,
+		"SELECT h.run, h.step, h.also_starts FROM hears h JOIN runs r ON r.id = h.run WHERE h.source = ? AND h.key "+
+			"= ? AND (r.workflow = ? OR NOT ?)",
 		heardAs, key, a.workflow, a.signal.Private())
 	if err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
@@ -202,12 +207,15 @@ func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 // wasHeard tells whether some run has heard a signal.
 func (e *Engine) wasHeard(a arrival) bool {
 	var one int
-	return e.store.Read().QueryRowContext(e.hard, "SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery, a.signal.ID).Scan(&one) == nil
+	return e.store.Read().QueryRowContext(e.hard,
+		"SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery,
+		a.signal.ID).Scan(&one) == nil
 }
 
 // arrivals reads signals of the inbox.
 func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arrival, error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT delivery, workflow, definition, signal FROM inbox WHERE "+where, args...)
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT delivery, workflow, definition, signal FROM inbox WHERE "+
+		where, args...)
 	if err != nil {
 		return nil, fmt.Errorf("engine: the inbox could not be read: %w", err)
 	}
@@ -233,7 +241,8 @@ func (e *Engine) listen(errand run.Errand, wanted *run.Listen) error {
 		wanted.Source, wanted.Key, store.Time(wanted.Since))
 	var workflow string
 	if len(found) > 0 {
-		err = errors.Join(err, e.store.Read().QueryRowContext(e.hard, "SELECT workflow FROM runs WHERE id = ?", errand.Run).Scan(&workflow))
+		err = errors.Join(err, e.store.Read().QueryRowContext(e.hard, "SELECT workflow FROM runs WHERE id = ?",
+			errand.Run).Scan(&workflow))
 	}
 	for _, a := range found {
 		if a.signal.Private() && a.workflow != workflow {
@@ -251,7 +260,8 @@ func (e *Engine) listen(errand run.Errand, wanted *run.Listen) error {
 // unheard takes up steps that began to wait just before the service stopped,
 // for signals that had come before.
 func (e *Engine) unheard(ctx context.Context) error {
-	rows, err := e.store.Read().QueryContext(ctx, `SELECT DISTINCT h.run, h.step, h.source, h.key, r.workflow, r.accepted FROM inbox i
+	rows, err := e.store.Read().QueryContext(ctx, `SELECT DISTINCT
+			h.run, h.step, h.source, h.key, r.workflow, r.accepted FROM inbox i
 		JOIN hears h ON h.source = i.source AND h.key = i.key JOIN runs r ON r.id = h.run WHERE i.state = 'kept'`)
 	if err != nil {
 		return fmt.Errorf("engine: %w", err)
@@ -285,7 +295,8 @@ func (e *Engine) unsettled(ctx context.Context) error {
 // started or was heard by. One that is still on its way is waited for.
 func (e *Engine) repeated(ctx context.Context, delivery, id string) (*Ticket, error) {
 	var started string
-	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", delivery, id).Scan(&started); err != nil {
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", delivery,
+		id).Scan(&started); err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	if started != "" {

@@ -70,7 +70,8 @@ func (e *Engine) indexNew(ctx context.Context) (all bool, err error) {
 			return err == nil, err
 		}
 		b.Do("INSERT INTO run_words (run_words, rank) VALUES ('merge', ?)", mergeAtOnce)
-		b.Do("INSERT INTO settings (name, value) VALUES ('indexed', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", strconv.FormatInt(last, 10))
+		b.Do("INSERT INTO settings (name, value) VALUES ('indexed', ?) ON CONFLICT (name) DO UPDATE SET value = "+
+			"excluded.value", strconv.FormatInt(last, 10))
 		if err := e.store.Write(ctx, b); err != nil {
 			return false, fmt.Errorf("engine: %w", err)
 		}
@@ -83,8 +84,10 @@ func (e *Engine) indexNew(ctx context.Context) (all bool, err error) {
 // last journal entry that was looked at. A run is indexed under the number of
 // its first entry: with what it is about, and once it failed, with why.
 func (e *Engine) words(ctx context.Context, after int64) (store.Batch, int64, error) {
-	rows, err := e.store.Read().QueryContext(ctx, `SELECT j.n, first.n, r.about, CASE WHEN r.status IN ('failed', 'stopped') AND j.seq = r.seq THEN r.because ELSE '' END, j.seq
-		FROM journal j JOIN runs r ON r.id = j.run JOIN journal first ON first.run = j.run AND first.seq = 1 WHERE j.n > ? ORDER BY j.n LIMIT ?`, after, indexAtOnce)
+	rows, err := e.store.Read().QueryContext(ctx, `SELECT j.n, first.n, r.about,
+			CASE WHEN r.status IN ('failed', 'stopped') AND j.seq = r.seq THEN r.because ELSE '' END, j.seq
+		FROM journal j JOIN runs r ON r.id = j.run JOIN journal first ON first.run = j.run AND first.seq = 1
+		WHERE j.n > ? ORDER BY j.n LIMIT ?`, after, indexAtOnce)
 	if err != nil {
 		return store.Batch{}, after, fmt.Errorf("engine: %w", err)
 	}

@@ -24,7 +24,8 @@ type place struct {
 // be computed is none: the signal is taken in all the same.
 func placeOf(l *live, signal *run.Signal) place {
 	limits := l.def.Workflow.Limits
-	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.AtOncePerKey, perMinute: limits.PerMinute, debounce: limits.Debounce, accepted: now()}
+	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.AtOncePerKey,
+		perMinute: limits.PerMinute, debounce: limits.Debounce, accepted: now()}
 	if limits.Key != nil {
 		p.key = l.def.KeyOf(signal, p.accepted)
 	}
@@ -77,7 +78,8 @@ type lanes struct {
 }
 
 func newLanes(e *Engine) *lanes {
-	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{}, waits: map[string][]*held{}, begins: map[string]*minute{}, quiet: map[string][]*held{}}
+	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{},
+		waits: map[string][]*held{}, begins: map[string]*minute{}, quiet: map[string][]*held{}}
 }
 
 // enter puts a run in its place and tells whether it may start at once.

@@ -12,7 +12,8 @@ import (
 // on its way comes home. It lasts over restarts.
 func (e *Engine) Pause(ctx context.Context, on bool) error {
 	var b store.Batch
-	b.Do("INSERT INTO settings (name, value) VALUES ('paused', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", fmt.Sprint(on))
+	b.Do("INSERT INTO settings (name, value) VALUES ('paused', ?) ON CONFLICT (name) DO UPDATE SET value = "+
+		"excluded.value", fmt.Sprint(on))
 	if err := e.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}

@@ -33,7 +33,9 @@ func source(workflow string, s *run.Signal) string {
 // It is skipped where the delivery came before.
 func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 	var b store.Batch
-	b.Guard("the delivery is the first of its id", "INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery, l.state.Signal.ID, l.id)
+	b.Guard("the delivery is the first of its id",
+		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery,
+		l.state.Signal.ID, l.id)
 	return beginning(b, l, entry)
 }
 
@@ -41,7 +43,8 @@ func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 func inboxBatch(a *arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
-		b.Guard("the arrival has no run", "UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''", l.id, a.delivery, a.signal.ID)
+		b.Guard("the arrival has no run", "UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''",
+			l.id, a.delivery, a.signal.ID)
 		b.Do("DELETE FROM inbox WHERE delivery = ? AND id = ?", a.delivery, a.signal.ID)
 		return beginning(b, l, entry)
 	}
@@ -60,10 +63,13 @@ func listed(b *store.Batch, l *live) {
 	if s.Origin != nil {
 		origin, from = s.Origin.Kind, s.Origin.Run
 	}
-	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run, cause, links, wake, tell, seq, accepted, ended, input, output, cost)
+	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run,
+		cause, links, wake, tell, seq, accepted, ended, input, output, cost)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread), orNull(l.place.key), origin, from, orNull(l.chain.cause), l.chain.links,
-		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost))
+		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread),
+		orNull(l.place.key), origin, from, orNull(l.chain.cause), l.chain.links,
+		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output,
+		int64(s.Spent.Cost))
 }
 
 func orNull(text string) any {
@@ -96,10 +102,14 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 		var b store.Batch
 		b.Savepoint()
 		if alsoStarts(entry) { // it stays new: it is still to start a run
-			b.Guard("nobody heard the signal", "UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+			b.Guard("nobody heard the signal",
+				"UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery,
+				a.signal.ID)
 			return following(b, l, entry)
 		}
-		b.Guard("nobody heard the signal", "UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery, a.signal.ID)
+		b.Guard("nobody heard the signal",
+			"UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery,
+			a.signal.ID)
 		return following(b, l, entry)
 	}
 }
@@ -123,8 +133,11 @@ func following(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
 // before it.
 func relisted(b *store.Batch, l *live, entry run.Entry) {
 	s := l.state
-	b.Guard("the run stands before this entry", "UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, cost = ? WHERE id = ? AND seq = ?",
-		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output, int64(s.Spent.Cost), l.id, entry.Seq-1)
+	b.Guard("the run stands before this entry",
+		"UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, "+
+			"cost = ? WHERE id = ? AND seq = ?",
+		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output,
+		int64(s.Spent.Cost), l.id, entry.Seq-1)
 }
 
 // snapshotAfter is how many entries a journal grows before the state is kept
@@ -187,7 +200,8 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 		return err
 	}
 	l.kept = kept{after: entry.Seq, size: len(state)}
-	b.Do("INSERT INTO snapshots (run, seq, state) VALUES (?, ?, ?) ON CONFLICT (run) DO UPDATE SET seq = excluded.seq, state = excluded.state", l.id, entry.Seq, state)
+	b.Do("INSERT INTO snapshots (run, seq, state) VALUES (?, ?, ?) ON CONFLICT (run) DO UPDATE SET seq = "+
+		"excluded.seq, state = excluded.state", l.id, entry.Seq, state)
 	return nil
 }
 
@@ -195,7 +209,8 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	say := func(who, name, text string, rich any) {
 		if l.thread != "" {
-			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", l.thread, l.id, who, name, text, rich, store.Time(at))
+			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", l.thread,
+				l.id, who, name, text, rich, store.Time(at))
 		}
 	}
 	switch r := r.(type) {
@@ -210,7 +225,8 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
 		if r.Delivery != "" { // for its repeats
-			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run",
+			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET "+
+				"run = excluded.run",
 				r.Delivery, r.Signal.ID, l.id)
 		}
 	case *run.MemoryKept:
@@ -234,10 +250,12 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		if r.Name != "" {
 			b.Do("DELETE FROM facts WHERE about = ? AND name = ?", r.About, r.Name)
 		}
-		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Fact, l.id, store.Time(at))
+		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Fact, l.id,
+			store.Time(at))
 	case *run.ListeningBegan:
 		b.Do(`INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?)
-			ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key, also_starts = excluded.also_starts`,
+			ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key,
+				also_starts = excluded.also_starts`,
 			l.id, r.Step, r.Hearing.Source, r.Hearing.Key, r.Hearing.AlsoStarts)
 	case *run.ListeningEnded:
 		b.Do("DELETE FROM hears WHERE run = ? AND step = ?", l.id, r.Step)
@@ -259,7 +277,8 @@ func drop(b *store.Batch, id string, r *run.ChildDropped) {
 	key := run.StartKey(id, r.Step, r.Sending)
 	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", callSource, key)
 	if r.By != "" {
-		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = ? AND id = ?)",
+		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = "+
+			"? AND id = ?)",
 			r.By, callSource, key)
 	}
 }

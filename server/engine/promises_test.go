@@ -16,10 +16,12 @@ import (
 	"woolsignal/server/tool"
 )
 
-const hooked = "triggers:\n  - id: hook\n    webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\nsteps:\n  - compute: {a: '1'}\n"
+const hooked = "triggers:\n  - id: hook\n    webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n" +
+	"steps:\n  - compute: {a: '1'}\n"
 
 func hook(id string) *run.Signal {
-	return &run.Signal{ID: id, Source: "/in/answers", Kind: "webhook", Trigger: "hook", Subject: "lot-9", Body: map[string]any{"kg": int64(50), "lot": "lot-9"}}
+	return &run.Signal{ID: id, Source: "/in/answers", Kind: "webhook", Trigger: "hook", Subject: "lot-9",
+		Body: map[string]any{"kg": int64(50), "lot": "lot-9"}}
 }
 
 // counted gives how many rows a query counts.
@@ -95,7 +97,10 @@ func TestACallerWhoLeavesLosesNothing(t *testing.T) {
 			t.Fatalf("delivery %d sent again: run %q, %v", i, ticket.Run, err)
 		}
 	}
-	await(t, "the inbox is empty", func() bool { return counted(t, bed, "SELECT count(*) FROM inbox WHERE state = 'new'") == 0 })
+	await(t, "the inbox is empty", func() bool {
+		return counted(t, bed,
+			"SELECT count(*) FROM inbox WHERE state = 'new'") == 0
+	})
 	if n := counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'intake'"); n != 60 {
 		t.Errorf("%d runs of 60 deliveries", n)
 	}
@@ -120,7 +125,8 @@ func TestARepeatOfWhatWasHeardNamesWhoHeardIt(t *testing.T) {
 
 // Of runs that wait for quiet and arrive together, the youngest stays.
 func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"deb": callable + "limits: {key: '${inputs.who}', debounce: 60ms}\nsteps:\n  - compute: {a: '1'}\n"})
+	e, bed := workshop(t, map[string]string{"deb": callable +
+		"limits: {key: '${inputs.who}', debounce: 60ms}\nsteps:\n  - compute: {a: '1'}\n"})
 	var callers sync.WaitGroup
 	for round := range 40 {
 		for range 2 + round%3 {
@@ -128,9 +134,13 @@ func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
 		}
 	}
 	callers.Wait()
-	await(t, "every run ends", func() bool { return counted(t, bed, "SELECT count(*) FROM runs WHERE ended IS NULL") == 0 })
+	await(t, "every run ends", func() bool {
+		return counted(t, bed,
+			"SELECT count(*) FROM runs WHERE ended IS NULL") == 0
+	})
 	for round := range 40 {
-		if n := counted(t, bed, "SELECT count(*) FROM runs WHERE key = ? AND status = 'done'", fmt.Sprint("k", round)); n < 1 {
+		if n := counted(t, bed, "SELECT count(*) FROM runs WHERE key = ? AND status = 'done'",
+			fmt.Sprint("k", round)); n < 1 {
 			t.Errorf("round %d: nothing is left of %d", round, 2+round%3)
 		}
 	}
@@ -138,7 +148,8 @@ func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
 
 // After a crash the youngest of those that wait for quiet stays too.
 func TestTheYoungestStaysAfterACrash(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"deb": callable + "limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {a: '1'}\n"})
+	e, bed := workshop(t, map[string]string{"deb": callable +
+		"limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {a: '1'}\n"})
 	first := call(t, e, "deb", map[string]any{"who": "k"})
 	e.stop() // before the second can put it aside
 	e.working.Wait()
@@ -178,8 +189,9 @@ func (d *dispatcher) idle() bool {
 // between any two of what it writes.
 func TestACrashOrphansNoCalledRun(t *testing.T) {
 	files := map[string]string{
-		"parent": callable + "steps:\n  - timeout: 150ms\n    if_fails: carry_on\n    call: child\n    inputs: {n: '${1}'}\n  - wait: {for: 1h}\n",
-		"child":  callable + "steps:\n  - wait: {for: 1h}\n",
+		"parent": callable + "steps:\n  - timeout: 150ms\n    if_fails: carry_on\n    call: child\n" +
+			"    inputs: {n: '${1}'}\n  - wait: {for: 1h}\n",
+		"child": callable + "steps:\n  - wait: {for: 1h}\n",
 	}
 	e, bed := workshop(t, files)
 	id := call(t, e, "parent", nil)
@@ -220,7 +232,8 @@ func TestACrashOrphansNoCalledRun(t *testing.T) {
 // offers is a workflow whose step uses the tool of the test.
 func offers(t *testing.T) (*Engine, *testbed.Bed) {
 	t.Helper()
-	bed := testbed.Open(t, map[string]string{"workflows/offer.yaml": "workflow: offer\ntitle: Offer\n" + callable + "steps:\n  - id: o\n    tool: register/add\n    args: {lot: a}\n",
+	bed := testbed.Open(t, map[string]string{"workflows/offer.yaml": "workflow: offer\ntitle: Offer\n" + callable +
+		"steps:\n  - id: o\n    tool: register/add\n    args: {lot: a}\n",
 		"tables/register.yaml": "table: register\ntitle: Register\ncolumns:\n  - {name: lot}\n"})
 	return restart(t, nil, bed), bed
 }
@@ -272,7 +285,8 @@ func TestAParentIsToldOnceTheDiskHasRoom(t *testing.T) {
 		t.Fatal(err)
 	}
 	mend, before := bed.Spoil(t, "journal", "NEW.run = '"+id+"'"), troubled.Load()
-	if err := e.Decide(context.Background(), child, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
+	if err := e.Decide(context.Background(), child,
+		run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
 		t.Fatal(err)
 	}
 	await(t, "the parent could not be told", func() bool { return troubled.Load() > before })
@@ -313,8 +327,12 @@ func TestAChainOfRunsEnds(t *testing.T) {
 			t.Fatal(err)
 		}
 		cause = ticket.Run
-		s, wanted := becomes(t, e, ticket.Run, map[bool]run.Status{true: run.Done, false: run.Failed}[i < 20]), "20 runs in a row started one another: … → "
-		if i == 20 && (!strings.HasPrefix(s.Because, wanted) || !strings.HasSuffix(s.Because, "limits: links in woolsignal.yaml says how many may.") || strings.Count(s.Because, "intake") != 13) {
+		s, wanted := becomes(t, e, ticket.Run,
+			map[bool]run.Status{true: run.Done, false: run.Failed}[i < 20]),
+			"20 runs in a row started one another: … → "
+		if i == 20 && (!strings.HasPrefix(s.Because, wanted) ||
+			!strings.HasSuffix(s.Because, "limits: links in woolsignal.yaml says how many may.") ||
+			strings.Count(s.Because, "intake") != 13) {
 			t.Errorf("it says: %s", s.Because)
 		}
 	}
@@ -355,7 +373,8 @@ func TestWhatEndedTheProcessTwiceIsPutAside(t *testing.T) {
 	e.errands.pause(true)
 	id := call(t, e, "offer", nil)
 	s := becomes(t, e, id, run.Running)
-	work := "errand " + run.Errand{Run: id, Ticket: run.Ticket{Step: "0", Sending: s.Step("0").Sending}, Task: &run.Call{}}.Key()
+	work := "errand " + run.Errand{Run: id, Ticket: run.Ticket{Step: "0", Sending: s.Step("0").Sending},
+		Task: &run.Call{}}.Key()
 	for range 2 {
 		if err := e.Ended(context.Background(), work, "fatal error: stack overflow"); err != nil {
 			t.Fatal(err)
@@ -363,7 +382,8 @@ func TestWhatEndedTheProcessTwiceIsPutAside(t *testing.T) {
 	}
 	e = restart(t, e, bed)
 	s = becomes(t, e, id, run.Failed)
-	if sent.Load() != 0 || !strings.Contains(s.Because, "ended the whole service 2 times (fatal error: stack overflow)") {
+	if sent.Load() != 0 || !strings.Contains(s.Because,
+		"ended the whole service 2 times (fatal error: stack overflow)") {
 		t.Errorf("sent %d times, and it says: %s", sent.Load(), s.Because)
 	}
 }
@@ -373,10 +393,13 @@ func TestWhatEndedTheProcessTwiceIsPutAside(t *testing.T) {
 func TestAMemoryNobodyWantsAnyMoreKeepsNothingUp(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n  - compute: {a: '1'}\n"})
 	files := bed.Workspace.Now().Files
-	files["connections/models.yaml"] = "connection: models\ntitle: Models\naddress: https://models.example/v1\nmodel_server:\n  protocol: chat-completions\n  models:\n    small: {name: small, window: 16000}\n"
+	files["connections/models.yaml"] = "connection: models\ntitle: Models\naddress: https://models.example/v1\n" +
+		"model_server:\n  protocol: chat-completions\n  models:\n    small: {name: small, window: 16000}\n"
 	files["agents/clerk.yaml"] = "agent: clerk\ntitle: Clerk\npurpose: Helps.\nmodel: small\ninstructions: Help.\n"
-	files["workflows/race.yaml"] = "workflow: race\ntitle: Race\n" + callable + "steps:\n  - together:\n      finish: first\n      enough: size(value) >= 0\n      branches:\n" +
-		"        - id: slow\n          do:\n            - id: a\n              agent: clerk\n              task: Help.\n        - id: quick\n          do:\n            - compute: {b: '1'}\n"
+	files["workflows/race.yaml"] = "workflow: race\ntitle: Race\n" + callable +
+		"steps:\n  - together:\n      finish: first\n      enough: size(value) >= 0\n      branches:\n" +
+		"        - id: slow\n          do:\n            - id: a\n              agent: clerk\n" +
+		"              task: Help.\n        - id: quick\n          do:\n            - compute: {b: '1'}\n"
 	bed.Add(t, files)
 	becomes(t, e, call(t, e, "race", nil), run.Done)
 }

@@ -13,14 +13,16 @@ import (
 
 // ErrRebuilding says that what is made of the journals is not whole: making it
 // anew was cut off.
-var ErrRebuilding = errors.New("making the lists of this data anew was cut off; do it again with: woolsignal rebuild -data FOLDER")
+var ErrRebuilding = errors.New("making the lists of this data anew was cut off; do it again with: woolsignal " +
+	"rebuild -data FOLDER")
 
 // rebuildAtOnce is how many entries are written as one batch.
 const rebuildAtOnce = 500
 
 // projections are the tables that are made of the journals alone. The inbox,
 // schedules, looks and tables of rows are a truth of their own.
-var projections = []string{"runs", "deliveries", "hears", "reviews", "messages", "memory", "labels", "facts", "snapshots"}
+var projections = []string{"runs", "deliveries", "hears", "reviews", "messages", "memory", "labels", "facts",
+	"snapshots"}
 
 // Rebuild makes anew all that is made of the journals, in the order they were
 // written, and gives how many entries that were. The engine must not have been
@@ -47,7 +49,8 @@ func (e *Engine) Rebuild(ctx context.Context) (entries int, err error) {
 		}
 	}
 	var rest store.Batch
-	rest.Do("INSERT INTO deliveries (source, id, run) SELECT delivery, id, '' FROM inbox WHERE state != 'heard' ON CONFLICT DO NOTHING")
+	rest.Do("INSERT INTO deliveries (source, id, run) SELECT delivery, id, '' FROM inbox WHERE state != 'heard' ON " +
+		"CONFLICT DO NOTHING")
 	rest.Do("DELETE FROM settings WHERE name = 'rebuilding'")
 	if err := e.store.Write(ctx, rest); err != nil {
 		return entries, fmt.Errorf("engine: %w", err)
@@ -57,7 +60,8 @@ func (e *Engine) Rebuild(ctx context.Context) (entries int, err error) {
 
 // rebuildSome takes up the entries behind one, as they were written.
 func (e *Engine) rebuildSome(ctx context.Context, after int64, open map[string]*live) (n int, last int64, err error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT n, run, entry FROM journal WHERE n > ? ORDER BY n LIMIT ?", after, rebuildAtOnce)
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT n, run, entry FROM journal WHERE n > ? ORDER BY n LIMIT ?",
+		after, rebuildAtOnce)
 	if err != nil {
 		return 0, after, fmt.Errorf("engine: %w", err)
 	}
@@ -108,7 +112,8 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 		if err := e.beganAs(ctx, l); err != nil {
 			return store.Batch{}, err
 		}
-		b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run = excluded.run", l.delivery(), l.state.Signal.ID, l.id)
+		b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET run "+
+			"= excluded.run", l.delivery(), l.state.Signal.ID, l.id)
 		listed(&b, l)
 	} else {
 		relisted(&b, l, entry)

@@ -18,7 +18,8 @@ import (
 func (e *Engine) load(ctx context.Context, l *live) error {
 	var workflow, definition string
 	var thread sql.NullString
-	err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?", l.id).Scan(&workflow, &definition, &thread)
+	err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?",
+		l.id).Scan(&workflow, &definition, &thread)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fmt.Errorf("%w: %s", ErrNoRun, l.id)
 	} else if err != nil {
@@ -48,7 +49,8 @@ func (e *Engine) Fold(ctx context.Context, id string) (*run.State, error) {
 func (e *Engine) fold(ctx context.Context, id string) (*run.State, kept, error) {
 	state, k := run.NewState(id), kept{}
 	var data []byte
-	err := e.store.Read().QueryRowContext(ctx, "SELECT seq, state FROM snapshots WHERE run = ?", id).Scan(&k.after, &data)
+	err := e.store.Read().QueryRowContext(ctx, "SELECT seq, state FROM snapshots WHERE run = ?", id).Scan(&k.after,
+		&data)
 	if err == nil {
 		k.size = len(data)
 		state, err = run.DecodeState(data)
@@ -86,7 +88,8 @@ func (e *Engine) Journal(ctx context.Context, id string) ([]run.Entry, error) {
 // entries reads the part of a journal behind an entry, and tells how many
 // bytes that is.
 func (e *Engine) entries(ctx context.Context, id string, after int64) (entries []run.Entry, size int, err error) {
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? AND seq > ? ORDER BY seq", id, after)
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? AND seq > ? ORDER BY seq",
+		id, after)
 	if err != nil {
 		return nil, 0, fmt.Errorf("engine: %w", err)
 	}
@@ -143,7 +146,8 @@ func (e *Engine) Start(ctx context.Context) error {
 // follow can no longer be read. Runs that only wait stay where they are.
 func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[string]string, err error) {
 	stop = map[string]string{}
-	rows, err := e.store.Read().QueryContext(ctx, "SELECT id, workflow, definition, status, thread, key, accepted FROM runs WHERE ended IS NULL ORDER BY id")
+	rows, err := e.store.Read().QueryContext(ctx,
+		"SELECT id, workflow, definition, status, thread, key, accepted FROM runs WHERE ended IS NULL ORDER BY id")
 	if err != nil {
 		return nil, nil, nil, fmt.Errorf("engine: %w", err)
 	}
@@ -171,7 +175,8 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[str
 		}
 		if err == nil {
 			limits := def.Workflow.Limits
-			p.atOnce, p.perKey, p.perMinute, p.debounce = limits.AtOnce, limits.AtOncePerKey, limits.PerMinute, limits.Debounce
+			p.atOnce, p.perKey = limits.AtOnce, limits.AtOncePerKey
+			p.perMinute, p.debounce = limits.PerMinute, limits.Debounce
 		}
 		switch run.Status(status) {
 		case run.Queued:

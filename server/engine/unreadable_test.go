@@ -26,7 +26,8 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 	e.stop()
 	e.working.Wait()
 	var b store.Batch
-	b.Do("UPDATE definitions SET definition = replace(definition, 'call:', 'summon:') WHERE hash = (SELECT definition FROM runs WHERE id = ?)", calls)
+	b.Do("UPDATE definitions SET definition = replace(definition, 'call:', 'summon:') WHERE hash = (SELECT "+
+		"definition FROM runs WHERE id = ?)", calls)
 	if err := bed.Store.Write(context.Background(), b); err != nil {
 		t.Fatal(err)
 	}
@@ -36,14 +37,16 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 	}
 	e = restart(t, e, bed)
 	s := becomes(t, e, calls, run.Failed)
-	if !strings.Contains(s.Because, "the version of calls it follows can no longer be read (workflows/calls.yaml, line") {
+	if !strings.Contains(s.Because,
+		"the version of calls it follows can no longer be read (workflows/calls.yaml, line") {
 		t.Errorf("it says: %s", s.Because)
 	}
 	await(t, "what it called is stopped", func() bool {
 		return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'asks' AND status = 'stopped'") == 1
 	})
 	becomes(t, e, other, run.Waiting)
-	if _, err := e.StartRun(context.Background(), "calls", false, &run.Signal{Kind: "called", Body: map[string]any{}}); !errors.Is(err, workspace.ErrNotLive) {
+	if _, err := e.StartRun(context.Background(), "calls", false,
+		&run.Signal{Kind: "called", Body: map[string]any{}}); !errors.Is(err, workspace.ErrNotLive) {
 		t.Errorf("it is started: %v", err)
 	}
 	found := false
@@ -58,7 +61,8 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 // What a run depends on beside its journal stands in its definition: another
 // zone or schema is another version's.
 func TestARunKeepsTheZoneAndSchemasItBeganWith(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"zoned": callable + "steps:\n  - review: {of: owner, show: hello}\n  - id: at\n    wait: {for: 1ms}\n"})
+	e, bed := workshop(t, map[string]string{"zoned": callable +
+		"steps:\n  - review: {of: owner, show: hello}\n  - id: at\n    wait: {for: 1ms}\n"})
 	id := call(t, e, "zoned", nil)
 	becomes(t, e, id, run.Waiting)
 	files := bed.Workspace.Now().Files
@@ -74,10 +78,12 @@ func TestARunKeepsTheZoneAndSchemasItBeganWith(t *testing.T) {
 	if err := bed.Store.Read().QueryRow("SELECT id FROM reviews").Scan(&review); err != nil {
 		t.Fatal(err)
 	}
-	if err := e.Decide(context.Background(), id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
+	if err := e.Decide(context.Background(), id,
+		run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
 		t.Fatal(err)
 	}
-	if at, _ := becomes(t, e, id, run.Done).Step("1").Output.(map[string]any)["at"].(string); !strings.HasSuffix(at, "Z") && !strings.HasSuffix(at, "+01:00") {
+	if at, _ := becomes(t, e, id, run.Done).Step("1").Output.(map[string]any)["at"].(string); !strings.HasSuffix(at,
+		"Z") && !strings.HasSuffix(at, "+01:00") {
 		t.Errorf("its times are in another zone: %s", at)
 	}
 }

@@ -22,7 +22,8 @@ const callable = "inputs: {type: object, properties: {n: {type: number}, who: {t
 // workshop is an engine over workflows of just these steps.
 func workshop(t *testing.T, workflows map[string]string) (*Engine, *testbed.Bed) {
 	t.Helper()
-	files := map[string]string{"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n"}
+	files := map[string]string{"connections/key.yaml": "connection: key\ntitle: Key\n" +
+		"signing_key: {scheme: standard-webhooks}\n"}
 	for id, text := range workflows {
 		files["workflows/"+id+".yaml"] = "workflow: " + id + "\ntitle: " + id + "\n" + text
 	}
@@ -60,7 +61,8 @@ func (h troubles) WithGroup(string) slog.Handler              { return h }
 // call starts a workflow with inputs.
 func call(t *testing.T, e *Engine, workflow string, inputs map[string]any) string {
 	t.Helper()
-	ticket, err := e.StartRun(context.Background(), workflow, false, &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: inputs})
+	ticket, err := e.StartRun(context.Background(), workflow, false,
+		&run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: inputs})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -102,18 +104,23 @@ func TestTimersSurviveARestart(t *testing.T) {
 	}
 }
 
-const listening = "  - id: answer\n    wait:\n      hear:\n        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        on: ${inputs.who}\n        match: heard.body.kg > 10\n      at_most: 1h\n"
+const listening = "  - id: answer\n    wait:\n      hear:\n" +
+	"        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        on: ${inputs.who}\n" +
+	"        match: heard.body.kg > 10\n      at_most: 1h\n"
 
 func arrives(t *testing.T, e *Engine, id, subject string, kg int64) {
 	t.Helper()
-	if _, err := e.Receive(context.Background(), "", &run.Signal{ID: id, Source: "/in/answers", Kind: "webhook", Subject: subject, Body: map[string]any{"kg": kg}}); err != nil {
+	if _, err := e.Receive(context.Background(), "",
+		&run.Signal{ID: id, Source: "/in/answers", Kind: "webhook", Subject: subject,
+			Body: map[string]any{"kg": kg}}); err != nil {
 		t.Fatal(err)
 	}
 }
 
 func TestASignalIsHeardByTheRunThatWaitsForIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening})
-	one, other := call(t, e, "listen", map[string]any{"who": "lot-1"}), call(t, e, "listen", map[string]any{"who": "lot-2"})
+	one, other := call(t, e, "listen", map[string]any{"who": "lot-1"}), call(t, e, "listen",
+		map[string]any{"who": "lot-2"})
 	becomes(t, e, one, run.Waiting)
 	becomes(t, e, other, run.Waiting)
 	arrives(t, e, "a", "lot-3", 50) // nobody's
@@ -154,13 +161,15 @@ func TestAListenerOfJustBeforeACrashHears(t *testing.T) {
 	e.errands.pause(true) // so that it never looks
 	id := call(t, e, "listen", map[string]any{"who": "lot-1"})
 	becomes(t, e, id, run.Waiting)
-	signal := &run.Signal{ID: "a", Source: "/in/answers", Kind: "webhook", Subject: "lot-1", Body: map[string]any{"kg": int64(50)}}
+	signal := &run.Signal{ID: "a", Source: "/in/answers", Kind: "webhook", Subject: "lot-1",
+		Body: map[string]any{"kg": int64(50)}}
 	data, err := json.Marshal(signal)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var b store.Batch
-	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES ('/', 'a', '/in/answers', 'lot-1', '', '', 'kept', ?, ?)", store.Time(time.Now()), data)
+	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES ('/', 'a', "+
+		"'/in/answers', 'lot-1', '', '', 'kept', ?, ?)", store.Time(time.Now()), data)
 	if err := bed.Store.Write(context.Background(), b); err != nil {
 		t.Fatal(err)
 	}
@@ -170,8 +179,10 @@ func TestAListenerOfJustBeforeACrashHears(t *testing.T) {
 
 func TestCalledWorkflowsGiveOrFail(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"double": callable + "gives: {n: '${two.n}'}\nsteps:\n  - wait: {for: 200ms}\n  - id: two\n    compute: {n: 'inputs.n * 2'}\n",
-		"parent": callable + "gives: {n: '${d.n}'}\nsteps:\n  - id: d\n    call: double\n    inputs: {n: '${inputs.n}'}\n",
+		"double": callable + "gives: {n: '${two.n}'}\nsteps:\n  - wait: {for: 200ms}\n  - id: two\n" +
+			"    compute: {n: 'inputs.n * 2'}\n",
+		"parent": callable + "gives: {n: '${d.n}'}\nsteps:\n  - id: d\n    call: double\n" +
+			"    inputs: {n: '${inputs.n}'}\n",
 		"sad":    callable + "steps:\n  - call: broken\n    inputs: {}\n",
 		"broken": callable + "steps:\n  - stop: {outcome: failed, because: 'too wet'}\n",
 	})
@@ -187,7 +198,8 @@ func TestCalledWorkflowsGiveOrFail(t *testing.T) {
 	}
 	var untold int
 	for end := time.Now().Add(5 * time.Second); ; time.Sleep(time.Millisecond) {
-		if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE tell IS NOT NULL").Scan(&untold); err != nil || untold == 0 || time.Now().After(end) {
+		err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE tell IS NOT NULL").Scan(&untold)
+		if err != nil || untold == 0 || time.Now().After(end) {
 			break
 		}
 	}
@@ -226,14 +238,16 @@ func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 		t.Errorf("told %v", body)
 	}
 	var n int
-	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE workflow = 'mishap'").Scan(&n); err != nil || n != 1 {
+	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE workflow = 'mishap'").Scan(&n); err != nil ||
+		n != 1 {
 		t.Errorf("%d runs look after one failure", n)
 	}
 }
 
 func TestLimitsHold(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"grower": callable + "limits: {at_once: 3, key: '${inputs.who}', at_once_per_key: 1}\nsteps:\n  - wait: {for: 40ms}\n",
+		"grower": callable + "limits: {at_once: 3, key: '${inputs.who}', at_once_per_key: 1}\nsteps:\n" +
+			"  - wait: {for: 40ms}\n",
 	})
 	var ids []string
 	for i := range 12 {
@@ -242,7 +256,8 @@ func TestLimitsHold(t *testing.T) {
 	most := 0
 	for {
 		var moving, open int
-		if err := bed.Store.Read().QueryRow("SELECT coalesce(sum(status IN ('running','waiting')), 0), count(*) FROM runs WHERE ended IS NULL").Scan(&moving, &open); err != nil {
+		if err := bed.Store.Read().QueryRow("SELECT coalesce(sum(status IN ('running','waiting')), 0), count(*) "+
+			"FROM runs WHERE ended IS NULL").Scan(&moving, &open); err != nil {
 			t.Fatal(err)
 		}
 		most = max(most, moving)
@@ -260,14 +275,16 @@ func TestLimitsHold(t *testing.T) {
 }
 
 func TestOnlyTheLastWithinTheDebounceIsCarriedOut(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"calm": callable + "limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {n: inputs.n}\n"})
+	e, bed := workshop(t, map[string]string{"calm": callable +
+		"limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {n: inputs.n}\n"})
 	var last string
 	for i := range 5 {
 		last = call(t, e, "calm", map[string]any{"who": "g", "n": int64(i)})
 	}
 	becomes(t, e, last, run.Done)
 	var stopped int
-	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE status = 'stopped'").Scan(&stopped); err != nil || stopped != 4 {
+	if err := bed.Store.Read().QueryRow("SELECT count(*) FROM runs WHERE status = 'stopped'").
+		Scan(&stopped); err != nil || stopped != 4 {
 		t.Errorf("%d were passed over (%v)", stopped, err)
 	}
 }
@@ -294,7 +311,8 @@ func TestPausingHoldsEverythingAndLosesNothing(t *testing.T) {
 
 func TestTryingAndRepeating(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"sums": callable + "gives: {n: '${b.n}'}\nsteps:\n  - id: a\n    compute: {n: inputs.n}\n  - id: b\n    compute: {n: '10 / a.n'}\n",
+		"sums": callable + "gives: {n: '${b.n}'}\nsteps:\n  - id: a\n    compute: {n: inputs.n}\n  - id: b\n" +
+			"    compute: {n: '10 / a.n'}\n",
 	})
 	ctx := context.Background()
 	id := call(t, e, "sums", map[string]any{"n": int64(0)})
@@ -317,7 +335,8 @@ func TestTryingAndRepeating(t *testing.T) {
 			t.Errorf("%s is repeated", name)
 		}
 	}
-	tried, err := e.Try(ctx, Trial{Workflow: "sums", Step: "b", Run: id, Given: map[string]any{"a": map[string]any{"n": int64(4)}}})
+	tried, err := e.Try(ctx, Trial{Workflow: "sums", Step: "b", Run: id,
+		Given: map[string]any{"a": map[string]any{"n": int64(4)}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -334,7 +353,9 @@ func TestTryingAndRepeating(t *testing.T) {
 }
 
 func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"many": callable + "gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n        - wait: {for: 5ms}\n  - review: {of: owner, show: all}\n"})
+	e, bed := workshop(t, map[string]string{"many": callable +
+		"gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n" +
+		"        - wait: {for: 5ms}\n  - review: {of: owner, show: all}\n"})
 	id := call(t, e, "many", nil)
 	await(t, "a person is asked", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })
 	s := becomes(t, e, id, run.Waiting)
@@ -353,7 +374,8 @@ func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
 	if err := bed.Store.Read().QueryRow("SELECT id FROM reviews").Scan(&review); err != nil {
 		t.Fatal(err)
 	}
-	if err := e.Decide(context.Background(), id, run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
+	if err := e.Decide(context.Background(), id,
+		run.Decided{Review: review, Choice: "approve", By: "Elin"}); err != nil {
 		t.Fatal(err)
 	}
 	if s := becomes(t, e, id, run.Done); fmt.Sprint(s.Result) != "map[n:60]" {
@@ -385,7 +407,8 @@ func TestSnapshotsGrowWithTheJournal(t *testing.T) {
 func TestABusyWorkflowDoesNotStarveOthers(t *testing.T) {
 	d := newDispatcher(&Engine{})
 	for i := range 5000 {
-		d.queues["noisy"] = append(d.queues["noisy"], ready{Errand: run.Errand{Ticket: run.Ticket{Step: fmt.Sprint(i)}}})
+		d.queues["noisy"] = append(d.queues["noisy"],
+			ready{Errand: run.Errand{Ticket: run.Ticket{Step: fmt.Sprint(i)}}})
 	}
 	d.queues["quiet"] = []ready{{Errand: run.Errand{Run: "quiet"}}}
 	d.turns = []string{"noisy", "quiet"}

@@ -41,7 +41,8 @@ const (
 func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Request) (*run.Signal, *problem.Details) {
 	if r.Method != http.MethodPost {
 		w.Header().Set("Allow", http.MethodPost)
-		return nil, &problem.Details{Status: http.StatusMethodNotAllowed, Title: "Wrong method", Detail: "Send this delivery with POST, not " + r.Method + "."}
+		return nil, &problem.Details{Status: http.StatusMethodNotAllowed, Title: "Wrong method",
+			Detail: "Send this delivery with POST, not " + r.Method + "."}
 	}
 	kind, params, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
 	if err != nil || !readable(kind) {
@@ -60,22 +61,26 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 	if refusal != nil {
 		return nil, refusal
 	}
-	signal := &run.Signal{ID: id, Source: t.Source(), Type: "webhook." + t.Hook.Path, Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "webhook", Trigger: t.ID}
+	signal := &run.Signal{ID: id, Source: t.Source(), Type: "webhook." + t.Hook.Path,
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "webhook", Trigger: t.ID}
 	if refusal := h.fill(r, signal, kind, params, body); refusal != nil {
 		return nil, refusal
 	}
 	if t.Hook.Accepts != nil {
 		var invalid *schema.Error
 		if err := t.Hook.Accepts.Validate(signal.Body); errors.As(err, &invalid) {
-			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not fit its schema",
+			return nil, &problem.Details{Status: http.StatusUnprocessableEntity,
+				Title:  "The delivery does not fit its schema",
 				Detail: invalid.Error(), More: map[string]any{"errors": invalid.Mismatches}}
 		} else if err != nil {
-			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not fit its schema", Detail: err.Error()}
+			return nil, &problem.Details{Status: http.StatusUnprocessableEntity,
+				Title: "The delivery does not fit its schema", Detail: err.Error()}
 		}
 	}
 	if t.Hook.Subject != nil {
 		if signal.Subject, err = t.Definition.About(t.Hook.Subject, signal); err != nil {
-			return nil, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "The delivery does not say what it is about", Detail: err.Error()}
+			return nil, &problem.Details{Status: http.StatusUnprocessableEntity,
+				Title: "The delivery does not say what it is about", Detail: err.Error()}
 		}
 	}
 	return signal, nil
@@ -84,7 +89,8 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 // readable tells whether bodies of a media type can be read.
 func readable(kind string) bool {
 	switch kind {
-	case "application/json", "application/x-www-form-urlencoded", "multipart/form-data", "application/xml", "text/xml", "text/plain":
+	case "application/json", "application/x-www-form-urlencoded", "multipart/form-data",
+		"application/xml", "text/xml", "text/plain":
 		return true
 	}
 	return strings.HasSuffix(kind, "+json") || strings.HasSuffix(kind, "+xml")
@@ -95,16 +101,19 @@ func whole(w http.ResponseWriter, r *http.Request) ([]byte, *problem.Details) {
 	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		return nil, &problem.Details{Status: http.StatusRequestEntityTooLarge, Title: "Too large", Detail: fmt.Sprintf("A delivery may have %d bytes.", maxBody)}
+		return nil, &problem.Details{Status: http.StatusRequestEntityTooLarge, Title: "Too large",
+			Detail: fmt.Sprintf("A delivery may have %d bytes.", maxBody)}
 	} else if err != nil {
-		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "The body broke off", Detail: "Send the whole delivery again."}
+		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "The body broke off",
+			Detail: "Send the whole delivery again."}
 	}
 	return body, nil
 }
 
 // fill reads a body into a signal, by its type. A CloudEvent (structured or
 // binary) brings its own attributes.
-func (h *Webhooks) fill(r *http.Request, signal *run.Signal, kind string, params map[string]string, body []byte) *problem.Details {
+func (h *Webhooks) fill(r *http.Request, signal *run.Signal, kind string, params map[string]string,
+	body []byte) *problem.Details {
 	switch {
 	case kind == "application/cloudevents+json" || r.Header.Get("Ce-Specversion") != "":
 		return cloudEvent(r, signal, body)
@@ -124,13 +133,15 @@ func value(kind, charset string, body []byte) (any, *problem.Details) {
 	switch {
 	case kind == "application/json" || strings.HasSuffix(kind, "+json"):
 		if charset != "" && !strings.EqualFold(charset, "utf-8") {
-			return nil, &problem.Details{Status: http.StatusUnsupportedMediaType, Title: "Wrong character set", Detail: "JSON is sent as UTF-8, not " + charset + "."}
+			return nil, &problem.Details{Status: http.StatusUnsupportedMediaType, Title: "Wrong character set",
+				Detail: "JSON is sent as UTF-8, not " + charset + "."}
 		}
 		return jsonValue(body)
 	case kind == "application/x-www-form-urlencoded":
 		values, err := url.ParseQuery(string(body))
 		if err != nil || !utf8.Valid(body) {
-			return nil, &problem.Details{Status: http.StatusBadRequest, Title: "This is not a form", Detail: "Send name=value&name=value, percent-encoded UTF-8."}
+			return nil, &problem.Details{Status: http.StatusBadRequest, Title: "This is not a form",
+				Detail: "Send name=value&name=value, percent-encoded UTF-8."}
 		}
 		return fields(values), nil
 	case kind == "text/plain":
@@ -213,13 +224,15 @@ func fields(values map[string][]string) map[string]any {
 func decoded(charset string, body []byte) (string, *problem.Details) {
 	if charset == "" || strings.EqualFold(charset, "utf-8") {
 		if !utf8.Valid(body) {
-			return "", &problem.Details{Status: http.StatusBadRequest, Title: "This is not UTF-8", Detail: "Say which character set it is in: Content-Type: text/plain; charset=…"}
+			return "", &problem.Details{Status: http.StatusBadRequest, Title: "This is not UTF-8",
+				Detail: "Say which character set it is in: Content-Type: text/plain; charset=…"}
 		}
 		return string(body), nil
 	}
 	set, err := htmlindex.Get(charset)
 	if err != nil {
-		return "", &problem.Details{Status: http.StatusUnsupportedMediaType, Title: "Wrong character set", Detail: "Nobody here knows the character set " + charset + "; send UTF-8."}
+		return "", &problem.Details{Status: http.StatusUnsupportedMediaType, Title: "Wrong character set",
+			Detail: "Nobody here knows the character set " + charset + "; send UTF-8."}
 	}
 	out, err := set.NewDecoder().Bytes(body)
 	if err != nil {
@@ -326,7 +339,8 @@ func (h *Webhooks) multipart(r *http.Request, signal *run.Signal, boundary strin
 const mostFields = 200
 
 // parts reads the parts of a form and keeps its files.
-func parts(r *http.Request, kit *tool.Kit, form *multipart.Reader, largest int64) (map[string][]string, []run.File, error) {
+func parts(r *http.Request, kit *tool.Kit, form *multipart.Reader, largest int64) (map[string][]string, []run.File,
+	error) {
 	values := map[string][]string{}
 	var files []run.File
 	for n := 0; ; n++ {

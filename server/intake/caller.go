@@ -109,7 +109,8 @@ func forwarded(values []string) []string {
 	for _, element := range parted(strings.Join(values, ","), ',') {
 		hop := ""
 		for _, pair := range parted(element, ';') {
-			if name, value, ok := strings.Cut(strings.TrimSpace(pair), "="); ok && strings.EqualFold(strings.TrimSpace(name), "for") {
+			if name, value, ok := strings.Cut(strings.TrimSpace(pair), "="); ok &&
+				strings.EqualFold(strings.TrimSpace(name), "for") {
 				hop = strings.Trim(strings.TrimSpace(value), `"`)
 			}
 		}

@@ -41,11 +41,17 @@ func TestWhomARequestComesFrom(t *testing.T) {
 			r.Header.Set("X-Forwarded-For", c.usual)
 		}
 		got := ""
-		Callers(trusted, http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = CallerAddress(r) })).ServeHTTP(httptest.NewRecorder(), r)
+		Callers(trusted, http.HandlerFunc(func(_ http.ResponseWriter,
+			r *http.Request) {
+			got = CallerAddress(r)
+		})).ServeHTTP(httptest.NewRecorder(), r)
 		if got != c.want {
 			t.Errorf("%s: %s, want %s", name, got, c.want)
 		}
-		if Callers(nil, http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = CallerAddress(r) })).ServeHTTP(httptest.NewRecorder(), r); len(c.peer) > 0 && got != peer(r) {
+		if Callers(nil, http.HandlerFunc(func(_ http.ResponseWriter,
+			r *http.Request) {
+			got = CallerAddress(r)
+		})).ServeHTTP(httptest.NewRecorder(), r); len(c.peer) > 0 && got != peer(r) {
 			t.Errorf("%s, nobody trusted: %s", name, got)
 		}
 	}

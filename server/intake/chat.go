@@ -67,7 +67,8 @@ func (h *ChatEvents) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	c := h.Workspace.Now().Connections[chi.URLParam(r, "connection")]
 	if chatServer(c) == nil || chatServer(c).Events == "" {
 		left.Allow()
-		problem.Write(w, http.StatusNotFound, "Nothing listens here", "There is no chat server connection of this name that takes events.")
+		problem.Write(w, http.StatusNotFound, "Nothing listens here",
+			"There is no chat server connection of this name that takes events.")
 		return
 	}
 	m, id, refusal := h.read(w, r, c)
@@ -90,10 +91,12 @@ func (h *ChatEvents) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connection) (*chatMessage, string, *problem.Details) {
+func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connection) (*chatMessage, string,
+	*problem.Details) {
 	if r.Method != http.MethodPost {
 		w.Header().Set("Allow", http.MethodPost)
-		return nil, "", &problem.Details{Status: http.StatusMethodNotAllowed, Title: "Wrong method", Detail: "Send events with POST."}
+		return nil, "", &problem.Details{Status: http.StatusMethodNotAllowed, Title: "Wrong method",
+			Detail: "Send events with POST."}
 	}
 	body, refusal := whole(w, r)
 	if refusal != nil {
@@ -112,10 +115,12 @@ func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connec
 	}
 	m := &chatMessage{}
 	if err := json.Unmarshal(body, m); err != nil {
-		return nil, "", &problem.Details{Status: http.StatusUnprocessableEntity, Title: "This is not an event", Detail: err.Error() + "."}
+		return nil, "", &problem.Details{Status: http.StatusUnprocessableEntity, Title: "This is not an event",
+			Detail: err.Error() + "."}
 	}
 	if m.Type == "message.posted" && (m.ID == "" || m.Room == "" || len(m.Text) > 20_000) {
-		return nil, "", &problem.Details{Status: http.StatusUnprocessableEntity, Title: "This is not an event", Detail: "A message has an id, a room and at most 20,000 bytes of text."}
+		return nil, "", &problem.Details{Status: http.StatusUnprocessableEntity, Title: "This is not an event",
+			Detail: "A message has an id, a room and at most 20,000 bytes of text."}
 	}
 	return m, id, nil
 }
@@ -138,8 +143,10 @@ func (h *ChatEvents) take(ctx context.Context, c *flow.Connection, m *chatMessag
 		thread = m.From.Handle + " " + thread
 	}
 	workflow, t := h.listener(c.ID, m)
-	signal := &run.Signal{ID: id, Source: source, Type: "chat.message", Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Thread: thread, Text: m.Text, Via: via,
-		From: map[string]string{"name": m.From.Name, "email": m.From.Email, "handle": m.From.Handle}, Body: map[string]any{"room": m.Room, "message": m.ID}}
+	signal := &run.Signal{ID: id, Source: source, Type: "chat.message",
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Thread: thread, Text: m.Text, Via: via,
+		From: map[string]string{"name": m.From.Name, "email": m.From.Email, "handle": m.From.Handle},
+		Body: map[string]any{"room": m.Room, "message": m.ID}}
 	for _, f := range m.Files {
 		kept, err := h.fetch(ctx, c, f.Name, f.Path)
 		if err != nil {
@@ -162,7 +169,8 @@ func (h *ChatEvents) take(ctx context.Context, c *flow.Connection, m *chatMessag
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
 		if err := h.Kit.React(ctx, c, m.ID, reaction); err != nil {
-			h.Log.Warn("a message could not be marked as taken in", "connection", c.ID, "error", h.Kit.Secrets.Mask(err.Error()))
+			h.Log.Warn("a message could not be marked as taken in", "connection", c.ID, "error",
+				h.Kit.Secrets.Mask(err.Error()))
 		}
 	})
 	return nil
@@ -175,7 +183,8 @@ func (h *ChatEvents) listener(connection string, m *chatMessage) (string, *flow.
 	for id, w := range h.Workspace.Live() {
 		for _, t := range w.Triggers {
 			c, is := t.Is.(*trigger.Chat)
-			if is && c.Connection == connection && (m.Direct && c.Direct || !m.Direct && strings.EqualFold(c.Room, m.Room)) {
+			if is && c.Connection == connection &&
+				(m.Direct && c.Direct || !m.Direct && strings.EqualFold(c.Room, m.Room)) {
 				return id, &t
 			}
 		}
@@ -224,7 +233,9 @@ func (h *Hosted) find(page string) (string, *flow.Trigger, string) {
 func visitor(r *http.Request) (string, *problem.Details) {
 	v := strings.TrimPrefix(r.Header.Get("Authorization"), "Visitor ")
 	if len(v) < 24 || len(v) > 100 {
-		return "", &problem.Details{Status: http.StatusUnauthorized, Title: "Which conversation?", Detail: "Send Authorization: Visitor … with a random text of 24 to 100 characters; it is the only key to the conversation."}
+		return "", &problem.Details{Status: http.StatusUnauthorized, Title: "Which conversation?",
+			Detail: "Send Authorization: Visitor … with a random text of 24 to 100 characters; it is the only key " +
+				"to the conversation."}
 	}
 	return short(v), nil
 }
@@ -233,7 +244,8 @@ func visitor(r *http.Request) (string, *problem.Details) {
 func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	workflow, t, title := h.find(chi.URLParam(r, "page"))
 	if t == nil {
-		problem.Write(w, http.StatusNotFound, "There is no such page", "Its address may have changed, it is switched off, or only people who sign in may write here.")
+		problem.Write(w, http.StatusNotFound, "There is no such page",
+			"Its address may have changed, it is switched off, or only people who sign in may write here.")
 		return
 	}
 	thread, refusal := visitor(r)
@@ -245,7 +257,9 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case http.MethodGet:
 		var after int64
 		_, _ = fmt.Sscan(r.URL.Query().Get("after"), &after) // 0 where there is none
-		out, err := h.Thread(r.Context(), run.Thread{Workflow: workflow, Conversation: run.Conversation{Source: t.Source(), Thread: thread}}.String(), after)
+		out, err := h.Thread(r.Context(),
+			run.Thread{Workflow: workflow, Conversation: run.Conversation{Source: t.Source(), Thread: thread}}.String(),
+			after)
 		if err != nil {
 			h.Log.Error("a visitor's conversation could not be read", "error", err)
 			problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")
@@ -253,7 +267,8 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		w.Header().Set("Content-Type", "application/json")
 		w.Header().Set("Cache-Control", "no-store")
-		_ = json.NewEncoder(w).Encode(map[string]any{"title": title, "workspace": h.Workspace.Now().Name, "conversation": out})
+		_ = json.NewEncoder(w).Encode(map[string]any{"title": title, "workspace": h.Workspace.Now().Name,
+			"conversation": out})
 	case http.MethodPost:
 		if !h.Limits.mayOpen(r) {
 			tooOften(w)
@@ -262,7 +277,8 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.take(w, r, workflow, t, thread)
 	default:
 		w.Header().Set("Allow", "GET, POST")
-		problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", "Read a conversation with GET, and write with POST.")
+		problem.Write(w, http.StatusMethodNotAllowed, "Wrong method",
+			"Read a conversation with GET, and write with POST.")
 	}
 }
 
@@ -279,12 +295,17 @@ func (h *Hosted) take(w http.ResponseWriter, r *http.Request, workflow string, t
 		ID   string `json:"id"` // the same each time one message is sent
 		Text string `json:"text"`
 	}
-	if err := json.Unmarshal(body, &in); err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 || in.ID == "" || len(in.ID) > 100 {
+	if err := json.Unmarshal(body, &in); err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 ||
+		in.ID == "" || len(in.ID) > 100 {
 		problem.Write(w, http.StatusUnprocessableEntity, "Nothing was said", "Send id and text, of at most 4000 bytes.")
 		return
 	}
-	ticket, err := h.Engine.Receive(r.Context(), workflow, &run.Signal{ID: in.ID, Source: t.Source(), Type: "chat.message", Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat",
-		Trigger: t.ID, Thread: thread, Text: in.Text, From: map[string]string{"name": "Visitor", "email": "", "role": "visitor"}, Body: expr.Canonical(map[string]any{})})
+	ticket, err := h.Engine.Receive(r.Context(), workflow,
+		&run.Signal{ID: in.ID, Source: t.Source(), Type: "chat.message",
+			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat",
+			Trigger: t.ID, Thread: thread, Text: in.Text,
+			From: map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
+			Body: expr.Canonical(map[string]any{})})
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a visitor's message could not be taken in", "workflow", workflow, "error", err)

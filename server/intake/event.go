@@ -51,7 +51,8 @@ func (w *Watches) ahead(t flow.Trigger) *looking {
 	b := of.Before
 	key := fmt.Sprintf("before %s %s %v at %v %s %s", c.ID, b.Calendar, b.Lead, of.At, days.Zone, of.Missed)
 	return &looking{key, "what is ahead in " + cmp.Or(b.Calendar, "every calendar"), scheduleLook,
-		&beforeSource{kit: w.Kit, c: c, calendar: b.Calendar, days: days, lead: b.Lead, at: of.At, atSaid: of.AtSaid, missed: of.Missed}}
+		&beforeSource{kit: w.Kit, c: c, calendar: b.Calendar, days: days, lead: b.Lead, at: of.At, atSaid: of.AtSaid,
+			missed: of.Missed}}
 }
 
 // eventSource tells what changed in a calendar. Its cursor is the events that
@@ -161,7 +162,8 @@ func (s *beforeSource) due(start time.Time) time.Time {
 	}
 	if s.atSaid {
 		local := due.In(s.days.Zone)
-		due = time.Date(local.Year(), local.Month(), local.Day(), int(s.at.Hours()), int(s.at.Minutes())%60, 0, 0, s.days.Zone)
+		due = time.Date(local.Year(), local.Month(), local.Day(), int(s.at.Hours()), int(s.at.Minutes())%60, 0, 0,
+			s.days.Zone)
 	}
 	return due
 }

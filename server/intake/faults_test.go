@@ -13,7 +13,9 @@ import (
 )
 
 // tripping is a calendar that trips the reader of calendars up.
-const tripping = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:u1\r\nDTSTART:20261126T090000Z\r\nATTENDEE;CN=\"Ines \"the clip\" Faro\":mailto:ines@larkrigg.example\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+const tripping = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:u1\r\n" +
+	"DTSTART:20261126T090000Z\r\nATTENDEE;CN=\"Ines \"the clip\" Faro\":mailto:ines@larkrigg.example\r\n" +
+	"END:VEVENT\r\nEND:VCALENDAR\r\n"
 
 // A source that trips a reader of ours up fails with a plain reason, as often
 // as it is looked at, and the other sources are looked at all the same. One
@@ -24,16 +26,24 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 		looks.Add(1)
 		w.Header().Set("Content-Type", "application/xml")
 		w.WriteHeader(http.StatusMultiStatus)
-		fmt.Fprintf(w, `<?xml version="1.0"?><multistatus xmlns="DAV:"><response><href>/depot/dock-1/u1.ics</href><propstat><prop><getetag>"1"</getetag><calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop><status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(tripping))
+		fmt.Fprintf(w,
+			`<?xml version="1.0"?><multistatus `+
+				`xmlns="DAV:"><response><href>/depot/dock-1/u1.ics</href><propstat><prop><getetag>"1"</getetag>`+
+				`<calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop>`+
+				`<status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(tripping))
 	}))
 	l := lookouts(t, "row: {table: tests, on: added}")
 	files := l.bed.Workspace.Now().Files
-	files["connections/odd.yaml"] = "connection: odd\ntitle: Odd\naddress: " + calendar + "/depot\nnetworks: [loopback]\ncaldav: {calendars: [dock-1]}\n"
-	files["workflows/dates.yaml"] = "workflow: dates\ntitle: Dates\ntriggers:\n  - id: it\n    calendar: {connection: odd, calendar: dock-1, changed: true, every: 5m}\nsteps:\n  - compute: {x: signal.subject}\n"
+	files["connections/odd.yaml"] = "connection: odd\ntitle: Odd\naddress: " + calendar +
+		"/depot\nnetworks: [loopback]\ncaldav: {calendars: [dock-1]}\n"
+	files["workflows/dates.yaml"] = "workflow: dates\ntitle: Dates\ntriggers:\n  - id: it\n" +
+		"    calendar: {connection: odd, calendar: dock-1, changed: true, every: 5m}\nsteps:\n" +
+		"  - compute: {x: signal.subject}\n"
 	l.bed.Add(t, files)
 	problem := func() (text string) {
 		t.Helper()
-		if err := l.bed.Store.Read().QueryRow("SELECT problem FROM looks WHERE source LIKE 'changes odd%'").Scan(&text); err != nil {
+		if err := l.bed.Store.Read().QueryRow("SELECT problem FROM looks WHERE source LIKE 'changes odd%'").
+			Scan(&text); err != nil {
 			t.Fatal(err)
 		}
 		return text
@@ -48,7 +58,8 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 	l.sees("Tests, row 1")
 	before := looks.Load()
 	for range 2 {
-		if err := l.w.Engine.Ended(context.Background(), "look changes odd dock-1", "the stack overflowed"); err != nil {
+		if err := l.w.Engine.Ended(context.Background(), "look changes odd dock-1",
+			"the stack overflowed"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -56,7 +67,8 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 		t.Fatal(err)
 	}
 	l.look()
-	if got := problem(); looks.Load() != before || !strings.Contains(got, "ended the whole service 2 times (the stack overflowed)") {
+	if got := problem(); looks.Load() != before ||
+		!strings.Contains(got, "ended the whole service 2 times (the stack overflowed)") {
 		t.Errorf("looked at %d times more, and it says: %s", looks.Load()-before, got)
 	}
 	if err := l.w.Engine.Retry(context.Background(), lookWork); err != nil {

@@ -33,7 +33,8 @@ func (w *Watches) feeds(t flow.Trigger) *looking {
 	if c == nil {
 		return nil
 	}
-	return &looking{"feed " + c.ID + " " + of.Address, "items of " + of.Address, of.Every, &feedSource{w.Kit, c, of.Address}}
+	return &looking{"feed " + c.ID + " " + of.Address, "items of " + of.Address, of.Every,
+		&feedSource{w.Kit, c, of.Address}}
 }
 
 func (s *feedSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
@@ -43,7 +44,8 @@ func (s *feedSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 			return nil, nil, false, err
 		}
 	}
-	body, _, _, err := tool.Fetch(ctx, egress.Reader(s.c.ID, s.c.Is.(*protocol.Web).Hosts, s.c.Networks), s.c.Title, s.address)
+	body, _, _, err := tool.Fetch(ctx, egress.Reader(s.c.ID, s.c.Is.(*protocol.Web).Hosts, s.c.Networks), s.c.Title,
+		s.address)
 	if err != nil {
 		return nil, nil, false, err
 	}
@@ -82,5 +84,6 @@ func (s *feedSource) signal(_ flow.Trigger, found any) (*run.Signal, error) {
 	item := found.(map[string]any)
 	title, _ := item["title"].(string)
 	summary, _ := item["summary"].(string)
-	return &run.Signal{ID: short(item["id"].(string)), Type: "feed.item", Subject: title, Text: summary, Body: item}, nil
+	return &run.Signal{ID: short(item["id"].(string)), Type: "feed.item", Subject: title, Text: summary,
+		Body: item}, nil
 }

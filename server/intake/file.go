@@ -32,7 +32,8 @@ func (w *Watches) files(t flow.Trigger) *looking {
 	if c == nil {
 		return nil
 	}
-	return &looking{"file " + c.ID + " " + of.Folder, "files in " + of.Folder, of.Every, &fileSource{w.Kit, c, of.Folder}}
+	return &looking{"file " + c.ID + " " + of.Folder, "files in " + of.Folder, of.Every,
+		&fileSource{w.Kit, c, of.Folder}}
 }
 
 func (s *fileSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {

@@ -131,7 +131,8 @@ func (h *Forms) take(w http.ResponseWriter, r *http.Request, workflow string, t 
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
-		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("A form may have %d MB with all its files.", largestForm>>20))
+		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large",
+			fmt.Sprintf("A form may have %d MB with all its files.", largestForm>>20))
 		return
 	case err != nil:
 		problem.Write(w, http.StatusBadRequest, "This is not a form", err.Error()+".")
@@ -160,8 +161,10 @@ func (h *Forms) take(w http.ResponseWriter, r *http.Request, workflow string, t 
 	if id == "" || len(id) > 100 {
 		id = uuid.NewString()
 	}
-	_, err = h.Engine.Accept(r.Context(), engine.Admission{Workflow: workflow, Signal: &run.Signal{ID: id, Source: t.Source(), Type: "form.sent", Kind: "form", Trigger: t.ID,
-		Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: files}})
+	_, err = h.Engine.Accept(r.Context(),
+		engine.Admission{Workflow: workflow,
+			Signal: &run.Signal{ID: id, Source: t.Source(), Type: "form.sent", Kind: "form", Trigger: t.ID,
+				Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: files}})
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a form could not be taken in", "workflow", workflow, "error", err)

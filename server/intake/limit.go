@@ -55,5 +55,6 @@ func known(all *map[string]*rate.Limiter, address string, fresh *rate.Limiter) *
 // tooOften asks an address to wait.
 func tooOften(w http.ResponseWriter) {
 	w.Header().Set("Retry-After", "30")
-	problem.Write(w, http.StatusTooManyRequests, "Refused too often", "Put right what the last answers said, and send again in half a minute.")
+	problem.Write(w, http.StatusTooManyRequests, "Refused too often",
+		"Put right what the last answers said, and send again in half a minute.")
 }

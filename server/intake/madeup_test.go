@@ -25,7 +25,8 @@ func init() {
 }
 
 func (l *lambing) Fields() []flow.Field {
-	return []flow.Field{{Name: "ewe", Into: &l.Ewe, Holds: flow.HoldsName, Required: true, Help: "The ewe.", Example: "mabel"}}
+	return []flow.Field{{Name: "ewe", Into: &l.Ewe, Holds: flow.HoldsName, Required: true, Help: "The ewe.",
+		Example: "mabel"}}
 }
 func (*lambing) Check(*flow.Checker, *flow.Trigger) {}
 func (l *lambing) Tell(p *flow.Sentence, _ *flow.Trigger) {
@@ -65,7 +66,9 @@ func TestAMadeUpTriggerIsWhole(t *testing.T) {
 	if s := l.listened()[0]; s.Kind != "lambing" || s.Source != "/lambing" || s.Trigger != "it" {
 		t.Errorf("its signal is %+v", s)
 	}
-	_, problems := flow.DecodeWorkflow("workflows/a.yaml", "workflow: a\ntitle: A\ntriggers:\n  - id: t\n    lambing: {ewe: Mabel, ram: x}\nsteps:\n  - compute: {x: '1'}\n")
+	_, problems := flow.DecodeWorkflow("workflows/a.yaml",
+		"workflow: a\ntitle: A\ntriggers:\n  - id: t\n    lambing: {ewe: Mabel, ram: x}\nsteps:\n"+
+			"  - compute: {x: '1'}\n")
 	said := ""
 	for _, p := range problems {
 		said += p.What + "\n"
@@ -83,7 +86,8 @@ func TestAMadeUpTriggerIsWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	trigger := map[string]any{"id": "t", "lambing": map[string]any{"ewe": "mabel"}}
-	if err := compiled.Validate(map[string]any{"workflow": "a", "title": "A", "triggers": []any{trigger}, "steps": []any{}}); err != nil {
+	if err := compiled.Validate(map[string]any{"workflow": "a", "title": "A", "triggers": []any{trigger},
+		"steps": []any{}}); err != nil {
 		t.Errorf("an editor refuses it: %v", err)
 	}
 	if !strings.Contains(flow.TheLanguage().Markdown(), "**lambing.** Each lamb of a ewe.") {

@@ -91,9 +91,11 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	for i, f := range m.Flags {
 		flags[i] = f
 	}
-	return &run.Signal{ID: m.id, Type: "mail." + of.On, Subject: m.Subject, Text: m.Text, Thread: m.Thread(), Answers: m.InReplyTo,
-		From: map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
-		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject, "to": anys(m.To), "cc": anys(m.Cc), "html": m.HTML,
+	return &run.Signal{ID: m.id, Type: "mail." + of.On, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
+		Answers: m.InReplyTo,
+		From:    map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
+		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
+			"to": anys(m.To), "cc": anys(m.Cc), "html": m.HTML,
 			"folder": m.Folder, "uid": int64(m.UID), "flags": flags, "date": m.Date.Format(time.RFC3339)}}, nil
 }
 

@@ -106,15 +106,19 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 	}
 	form, _ := v.(map[string]any)
 	text := func(name string) string { s, _ := form[name].(string); return strings.TrimSpace(s) }
-	t := turn{call: text("call"), from: text("from"), said: text("said"), waiting: text("waiting") == "yes", ended: text("ended") == "yes"}
+	t := turn{call: text("call"), from: text("from"), said: text("said"), waiting: text("waiting") == "yes",
+		ended: text("ended") == "yes"}
 	_, _ = fmt.Sscan(text("after"), &t.after) // 0 where there is none
 	switch {
 	case t.call == "" || len(t.call) > 100:
-		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Which call?", Detail: "Post call, a name of at most 100 characters."}
+		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Which call?",
+			Detail: "Post call, a name of at most 100 characters."}
 	case t.from != "" && !flow.ValidPhone(t.from):
-		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Who calls?", Detail: "Post from as E.164 writes numbers: a plus and at most 15 digits."}
+		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Who calls?",
+			Detail: "Post from as E.164 writes numbers: a plus and at most 15 digits."}
 	case len(t.said) > 4000:
-		return t, &problem.Details{Status: http.StatusRequestEntityTooLarge, Title: "Too long", Detail: "A turn may have 4000 bytes."}
+		return t, &problem.Details{Status: http.StatusRequestEntityTooLarge, Title: "Too long",
+			Detail: "A turn may have 4000 bytes."}
 	}
 	return t, nil
 }
@@ -122,13 +126,16 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 // answer takes a turn in and says what the run has to say. A caller who waits
 // in silence hangs up: past the line's patience they are told to hold on.
 func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) {
-	thread := run.Thread{Workflow: l.workflow, Conversation: run.Conversation{Source: l.trigger.Source(), Thread: t.call}}.String()
+	thread := run.Thread{Workflow: l.workflow,
+		Conversation: run.Conversation{Source: l.trigger.Source(), Thread: t.call}}.String()
 	patience, cancel := context.WithTimeout(r.Context(), l.is.Within)
 	defer cancel()
 	before := t.after
 	if !t.waiting {
-		signal := &run.Signal{ID: uuid.NewString(), Source: l.trigger.Source(), Type: "phone.said", Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID,
-			Thread: t.call, Text: t.said, From: map[string]string{"phone": t.from}, Body: map[string]any{"call": t.call, "said": t.said}}
+		signal := &run.Signal{ID: uuid.NewString(), Source: l.trigger.Source(), Type: "phone.said",
+			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID,
+			Thread: t.call, Text: t.said, From: map[string]string{"phone": t.from},
+			Body: map[string]any{"call": t.call, "said": t.said}}
 		if before == 0 {
 			before = h.last(r.Context(), thread)
 		}
@@ -137,7 +144,8 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 			if !errors.Is(err, engine.ErrBusy) {
 				h.Log.Error("a turn of a call could not be taken in", "workflow", l.workflow, "error", err)
 			}
-			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."}, true)
+			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."},
+				true)
 			return
 		}
 		_ = ticket.Answered(patience) // past it the caller is told to hold on
@@ -147,7 +155,8 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 		switch {
 		case err != nil:
 			h.Log.Error("a call's conversation could not be read", "error", err)
-			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."}, true)
+			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."},
+				true)
 			return
 		case len(words) > 0:
 			h.speak(w, r, l, t, last, words, false) // the caller may have more to say
@@ -168,14 +177,18 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 
 // last is the number of a conversation's newest message.
 func (h *Phones) last(ctx context.Context, thread string) (n int64) {
-	_ = h.Store.Read().QueryRowContext(ctx, "SELECT coalesce(max(n), 0) FROM messages WHERE thread = ?", thread).Scan(&n) // 0 says all that was said
+	// 0 says all that was said
+	_ = h.Store.Read().QueryRowContext(ctx, "SELECT coalesce(max(n), 0) FROM messages WHERE thread = ?",
+		thread).Scan(&n)
 	return n
 }
 
 // said gives what was said behind a message, and whether the conversation
 // goes on: a run of it waits or runs.
-func (h *Phones) said(ctx context.Context, thread string, after int64) (words []string, last int64, open bool, err error) {
-	rows, err := h.Store.Read().QueryContext(ctx, "SELECT n, text FROM messages WHERE thread = ? AND n > ? AND who = 'agent' ORDER BY n", thread, after)
+func (h *Phones) said(ctx context.Context, thread string, after int64) (words []string, last int64, open bool,
+	err error) {
+	rows, err := h.Store.Read().QueryContext(ctx,
+		"SELECT n, text FROM messages WHERE thread = ? AND n > ? AND who = 'agent' ORDER BY n", thread, after)
 	if err != nil {
 		return nil, 0, false, err
 	}
@@ -192,7 +205,8 @@ func (h *Phones) said(ctx context.Context, thread string, after int64) (words []
 		return nil, 0, false, err
 	}
 	var n int
-	err = h.Store.Read().QueryRowContext(ctx, "SELECT count(*) FROM runs WHERE thread = ? AND ended IS NULL", thread).Scan(&n)
+	err = h.Store.Read().QueryRowContext(ctx, "SELECT count(*) FROM runs WHERE thread = ? AND ended IS NULL",
+		thread).Scan(&n)
 	return words, last, n > 0, err
 }
 
@@ -269,7 +283,9 @@ func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, l
 	quoted := func(s string) string {
 		return "'" + strings.NewReplacer(`\`, `\\`, "'", `\'`, "\n", " ").Replace(s) + "'"
 	}
-	d := document{Version: "2.1", Lang: "en-GB", Form: voiceForm{ID: "turn", Vars: []variable{{"call", quoted(t.call)}, {"from", quoted(t.from)}, {"after", quoted(fmt.Sprint(last))}}}}
+	d := document{Version: "2.1", Lang: "en-GB",
+		Form: voiceForm{ID: "turn", Vars: []variable{{"call", quoted(t.call)}, {"from", quoted(t.from)},
+			{"after", quoted(fmt.Sprint(last))}}}}
 	next := submit{Next: r.URL.Path, Method: "post", Names: "call from after said"}
 	switch {
 	case t.waiting && !over && len(words) == 1 && words[0] == "One moment, please.":

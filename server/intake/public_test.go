@@ -44,13 +44,17 @@ type gate struct {
 func open(t *testing.T) *gate {
 	t.Helper()
 	hook := func(id, verify string) string {
-		return fmt.Sprintf("workflow: %s\ntitle: T\ntriggers:\n  - id: in\n    webhook: {path: %s, verify: %s}\nsteps:\n  - compute: {x: signal.body}\n", id, id, verify)
+		return fmt.Sprintf("workflow: %s\ntitle: T\ntriggers:\n  - id: in\n    webhook: {path: %s, verify: %s}\n"+
+			"steps:\n  - compute: {x: signal.body}\n", id, id, verify)
 	}
 	bed := testbed.Open(t, map[string]string{
 		"connections/standard.yaml": "connection: standard\ntitle: S\nsigning_key: {scheme: standard-webhooks}\n",
-		"connections/plain.yaml":    "connection: plain\ntitle: P\nsigning_key: {scheme: hmac-sha256, header: X-Scale-Signature, prefix: 'sha256=', time_header: X-Scale-Time, id_header: X-Scale-Id}\n",
-		"connections/bearer.yaml":   "connection: bearer\ntitle: B\nsigning_key: {scheme: bearer}\n",
-		"workflows/std.yaml":        hook("std", "standard"), "workflows/mac.yaml": hook("mac", "plain"), "workflows/bear.yaml": hook("bear", "bearer"),
+		"connections/plain.yaml": "connection: plain\ntitle: P\n" +
+			"signing_key: {scheme: hmac-sha256, header: X-Scale-Signature, prefix: 'sha256=', time_header: " +
+			"X-Scale-Time, id_header: X-Scale-Id}\n",
+		"connections/bearer.yaml": "connection: bearer\ntitle: B\nsigning_key: {scheme: bearer}\n",
+		"workflows/std.yaml":      hook("std", "standard"), "workflows/mac.yaml": hook("mac", "plain"),
+		"workflows/bear.yaml": hook("bear", "bearer"),
 		"workflows/offer.yaml": `workflow: offer
 title: Offer a fleece
 triggers:
@@ -70,7 +74,9 @@ triggers:
 steps:
   - compute: {x: 'signal.body.kg + 1'}
 `,
-		"workflows/line.yaml": "workflow: line\ntitle: L\ntriggers:\n  - id: line\n    phone: {path: line, verify: bearer, within: 100ms, voice: fell, speed: 90%}\nsteps:\n  - say: {text: 'You said ${signal.text} <b>&'}\n",
+		"workflows/line.yaml": "workflow: line\ntitle: L\ntriggers:\n  - id: line\n" +
+			"    phone: {path: line, verify: bearer, within: 100ms, voice: fell, speed: 90%}\nsteps:\n" +
+			"  - say: {text: 'You said ${signal.text} <b>&'}\n",
 	})
 	ctx := context.Background()
 	for name, secret := range map[string]string{"standard": standardKey, "plain": plainKey, "bearer": plainKey} {
@@ -87,7 +93,8 @@ steps:
 	r.Handle("/in/{path}", hooks)
 	r.Handle("/in/{path}/{draft:draft}", hooks)
 	r.Handle("/form/{page}", &intake.Forms{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Log: log, Limits: limits})
-	r.Handle("/call/{path}", &intake.Phones{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Store: bed.Store, Log: log, Limits: limits})
+	r.Handle("/call/{path}", &intake.Phones{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Store: bed.Store,
+		Log: log, Limits: limits})
 	s := httptest.NewServer(r)
 	t.Cleanup(s.Close)
 	return &gate{t, s.URL, bed, e}
@@ -123,7 +130,8 @@ func signed(t *testing.T, id, kind string, at time.Time, body []byte) map[string
 	if err != nil {
 		t.Fatal(err)
 	}
-	return map[string]string{"Content-Type": kind, "webhook-id": id, "webhook-timestamp": fmt.Sprint(at.Unix()), "webhook-signature": signature}
+	return map[string]string{"Content-Type": kind, "webhook-id": id, "webhook-timestamp": fmt.Sprint(at.Unix()),
+		"webhook-signature": signature}
 }
 
 // runs counts the runs of a workflow, and gives the newest one's signal.
@@ -171,14 +179,19 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 		status  int
 		words   string
 	}{
-		"a bad signature":            {"", with(fresh(json, good), "webhook-signature", "v1,AAAA"), good, 401, "Check the key"},
-		"a signature of another":     {"", fresh(json, []byte(`{"kg": 13}`)), good, 401, "exact bytes"},
-		"no signature":               {"", without(fresh(json, good), "webhook-signature"), good, 401, "missing: webhook-signature"},
-		"no id":                      {"", without(fresh(json, good), "webhook-id"), good, 401, "missing: webhook-id"},
-		"an old timestamp":           {"", signed(t, "old", json, now.Add(-time.Hour), good), good, 401, "five minutes"},
-		"a timestamp to come":        {"", signed(t, "new", json, now.Add(time.Hour), good), good, 401, "five minutes"},
-		"a timestamp that is none":   {"", with(fresh(json, good), "webhook-timestamp", "yesterday"), good, 401, "Check the key"},
-		"an endless id":              {"", signed(t, strings.Repeat("i", 300), json, now, good), good, 401, "200 characters"},
+		"a bad signature": {"", with(fresh(json, good), "webhook-signature", "v1,AAAA"), good, 401,
+			"Check the key"},
+		"a signature of another": {"", fresh(json, []byte(`{"kg": 13}`)), good, 401, "exact bytes"},
+		"no signature": {"", without(fresh(json, good), "webhook-signature"), good, 401,
+			"missing: webhook-signature"},
+		"no id": {"", without(fresh(json, good), "webhook-id"), good, 401, "missing: webhook-id"},
+		"an old timestamp": {"", signed(t, "old", json, now.Add(-time.Hour), good), good, 401,
+			"five minutes"},
+		"a timestamp to come": {"", signed(t, "new", json, now.Add(time.Hour), good), good, 401, "five minutes"},
+		"a timestamp that is none": {"", with(fresh(json, good), "webhook-timestamp", "yesterday"), good, 401,
+			"Check the key"},
+		"an endless id": {"", signed(t, strings.Repeat("i", 300), json, now, good), good, 401,
+			"200 characters"},
 		"another method":             {"PUT", fresh(json, good), good, 405, "with POST"},
 		"reading instead of sending": {"GET", fresh(json, nil), nil, 405, "with POST"},
 		"no type":                    {"", without(fresh(json, good), "Content-Type"), good, 415, "Content-Type"},
@@ -187,17 +200,25 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 		"a megabyte and more":        {"", fresh(json, good), bytes.Repeat([]byte(" "), 1<<20+1), 413, "1048576 bytes"},
 		"half of it":                 {"", fresh(json, []byte(`{"kg": `)), []byte(`{"kg": `), 400, "not JSON"},
 		"two values":                 {"", fresh(json, []byte(`{} {}`)), []byte(`{} {}`), 400, "not JSON"},
-		"a name twice":               {"", fresh(json, []byte(`{"kg": 1, "kg": 900}`)), []byte(`{"kg": 1, "kg": 900}`), 400, "duplicate"},
-		"a name twice, deeper":       {"", fresh(json, []byte(`{"a": [{"kg": 1, "kg": 900}]}`)), []byte(`{"a": [{"kg": 1, "kg": 900}]}`), 400, "duplicate"},
-		"five thousand brackets":     {"", fresh(json, deep), deep, 400, "nested"},
-		"broken UTF-8":               {"", fresh(json, []byte("\"\xff\xfe\"")), []byte("\"\xff\xfe\""), 400, "not JSON"},
-		"entities in XML":            {"", fresh("application/xml", billion), billion, 400, "entities"},
-		"five thousand elements":     {"", fresh("text/xml", []byte(strings.Repeat("<a>", 5000))), []byte(strings.Repeat("<a>", 5000)), 400, "nested"},
-		"XML that ends too soon":     {"", fresh("text/xml", []byte("<a><b></a>")), []byte("<a><b></a>"), 400, "not XML"},
-		"a form that is none":        {"", fresh("application/x-www-form-urlencoded", []byte("kg=%zz")), []byte("kg=%zz"), 400, "not a form"},
-		"parts without an end":       {"", fresh("multipart/form-data; boundary=x", []byte("--x\r\n")), []byte("--x\r\n"), 400, "broke off"},
-		"an event without a type":    {"", with(fresh("application/json", good), "Ce-Specversion", "1.0"), good, 400, "not a CloudEvent"},
-		"an event of another world":  {"", fresh("application/cloudevents+json", []byte(`{"specversion": "9.9"}`)), []byte(`{"specversion": "9.9"}`), 400, "not a CloudEvent"},
+		"a name twice": {"", fresh(json, []byte(`{"kg": 1, "kg": 900}`)), []byte(`{"kg": 1, "kg": 900}`),
+			400, "duplicate"},
+		"a name twice, deeper": {"", fresh(json, []byte(`{"a": [{"kg": 1, "kg": 900}]}`)),
+			[]byte(`{"a": [{"kg": 1, "kg": 900}]}`), 400, "duplicate"},
+		"five thousand brackets": {"", fresh(json, deep), deep, 400, "nested"},
+		"broken UTF-8":           {"", fresh(json, []byte("\"\xff\xfe\"")), []byte("\"\xff\xfe\""), 400, "not JSON"},
+		"entities in XML":        {"", fresh("application/xml", billion), billion, 400, "entities"},
+		"five thousand elements": {"", fresh("text/xml", []byte(strings.Repeat("<a>", 5000))),
+			[]byte(strings.Repeat("<a>", 5000)), 400, "nested"},
+		"XML that ends too soon": {"", fresh("text/xml", []byte("<a><b></a>")), []byte("<a><b></a>"), 400,
+			"not XML"},
+		"a form that is none": {"", fresh("application/x-www-form-urlencoded", []byte("kg=%zz")),
+			[]byte("kg=%zz"), 400, "not a form"},
+		"parts without an end": {"", fresh("multipart/form-data; boundary=x", []byte("--x\r\n")),
+			[]byte("--x\r\n"), 400, "broke off"},
+		"an event without a type": {"", with(fresh("application/json", good), "Ce-Specversion", "1.0"), good, 400,
+			"not a CloudEvent"},
+		"an event of another world": {"", fresh("application/cloudevents+json", []byte(`{"specversion": "9.9"}`)),
+			[]byte(`{"specversion": "9.9"}`), 400, "not a CloudEvent"},
 	} {
 		if c.method == "" {
 			c.method = http.MethodPost
@@ -219,11 +240,14 @@ func TestASlowDeliveryHoldsNobodyUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	if _, err := fmt.Fprintf(c, "POST /in/std HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"); err != nil {
+	if _, err := fmt.Fprintf(c,
+		"POST /in/std HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\n"+
+			"Content-Length: 100\r\n\r\n{"); err != nil {
 		t.Fatal(err)
 	}
 	body := []byte(`{"kg": 12}`)
-	if status, answer := g.send(http.MethodPost, "/in/std", signed(t, "d-1", "application/json", time.Now(), body), body); status != http.StatusAccepted {
+	if status, answer := g.send(http.MethodPost, "/in/std", signed(t, "d-1", "application/json", time.Now(), body),
+		body); status != http.StatusAccepted {
 		t.Errorf("%d %s", status, answer)
 	}
 }
@@ -242,27 +266,32 @@ func TestBodiesOfEveryForm(t *testing.T) {
 	if err != nil || w.Close() != nil {
 		t.Fatal(err)
 	}
-	event := map[string]string{"Ce-Specversion": "1.0", "Ce-Id": "e-1", "Ce-Source": "/scale/2", "Ce-Type": "scale.read", "Ce-Subject": "trailer 7"}
+	event := map[string]string{"Ce-Specversion": "1.0", "Ce-Id": "e-1", "Ce-Source": "/scale/2",
+		"Ce-Type": "scale.read", "Ce-Subject": "trailer 7"}
 	for name, c := range map[string]struct {
 		kind, body, want string
 		more             map[string]string
 	}{
-		"JSON":                 {"application/json", `{"kg": 12.5, "n": 2}`, `{"kg":12.5,"n":2}`, nil},
-		"JSON of a vendor":     {"application/vnd.scale+json", `[1]`, `[1]`, nil},
-		"a form":               {"application/x-www-form-urlencoded", "kg=12&lane=a&lane=b", `{"kg":"12","lane":["a","b"]}`, nil},
-		"a form with a file":   {w.FormDataContentType(), parts.String(), `{"kg":"12"}`, nil},
-		"XML":                  {"application/xml", `<scale id="2"><kg>12</kg></scale>`, `{"scale":{"-id":"2","kg":"12"}}`, nil},
+		"JSON":             {"application/json", `{"kg": 12.5, "n": 2}`, `{"kg":12.5,"n":2}`, nil},
+		"JSON of a vendor": {"application/vnd.scale+json", `[1]`, `[1]`, nil},
+		"a form": {"application/x-www-form-urlencoded", "kg=12&lane=a&lane=b",
+			`{"kg":"12","lane":["a","b"]}`, nil},
+		"a form with a file": {w.FormDataContentType(), parts.String(), `{"kg":"12"}`, nil},
+		"XML": {"application/xml", `<scale id="2"><kg>12</kg></scale>`,
+			`{"scale":{"-id":"2","kg":"12"}}`, nil},
 		"XML in Latin 1":       {"text/xml; charset=iso-8859-1", "<n>D\xfcnn</n>", `{"n":"Dünn"}`, nil},
 		"text":                 {"text/plain", "gross 412", `"gross 412"`, nil},
 		"a CloudEvent, binary": {"application/json", `{"kg": 3}`, `{"kg":3}`, event},
 		"a CloudEvent, structured": {"application/cloudevents+json",
-			`{"specversion": "1.0", "id": "e-2", "source": "/scale/2", "type": "scale.read", "subject": "trailer 8", "data": {"kg": 4}}`, `{"kg":4}`, nil},
+			`{"specversion": "1.0", "id": "e-2", "source": "/scale/2", "type": "scale.read", "subject": "trailer ` +
+				`8", "data": {"kg": 4}}`, `{"kg":4}`, nil},
 	} {
 		headers := signed(t, name, c.kind, time.Now(), []byte(c.body))
 		for k, v := range c.more {
 			headers[k] = v
 		}
-		if status, answer := g.send(http.MethodPost, "/in/std", headers, []byte(c.body)); status != http.StatusAccepted {
+		if status, answer := g.send(http.MethodPost, "/in/std", headers,
+			[]byte(c.body)); status != http.StatusAccepted {
 			t.Errorf("%s: %d %s", name, status, answer)
 			continue
 		}
@@ -271,9 +300,12 @@ func TestBodiesOfEveryForm(t *testing.T) {
 			t.Errorf("%s is read as %s, want %s", name, got, c.want)
 		}
 		switch {
-		case strings.Contains(name, "file") && (len(s.Files) != 1 || s.Files[0].Name != "ticket.txt" || s.Files[0].Field != "ticket"):
+		case strings.Contains(name, "file") &&
+			(len(s.Files) != 1 || s.Files[0].Name != "ticket.txt" || s.Files[0].Field != "ticket"):
 			t.Errorf("the files are %+v", s.Files)
-		case strings.Contains(name, "CloudEvent") && (s.Type != "scale.read" || s.Source != "/scale/2" || !strings.HasPrefix(s.Subject, "trailer") || !strings.HasPrefix(s.ID, "e-")):
+		case strings.Contains(name, "CloudEvent") &&
+			(s.Type != "scale.read" || s.Source != "/scale/2" || !strings.HasPrefix(s.Subject, "trailer") ||
+				!strings.HasPrefix(s.ID, "e-")):
 			t.Errorf("%s is %+v", name, s)
 		}
 		time.Sleep(2 * time.Millisecond) // runs are told apart here by when they came
@@ -286,7 +318,8 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 	mac := func(at int64, body []byte) map[string]string {
 		m := hmac.New(sha256.New, []byte(plainKey))
 		fmt.Fprintf(m, "%d.%s", at, body)
-		return map[string]string{"Content-Type": "application/json", "X-Scale-Time": fmt.Sprint(at), "X-Scale-Id": "m-1", "X-Scale-Signature": "sha256=" + hex.EncodeToString(m.Sum(nil))}
+		return map[string]string{"Content-Type": "application/json", "X-Scale-Time": fmt.Sprint(at),
+			"X-Scale-Id": "m-1", "X-Scale-Signature": "sha256=" + hex.EncodeToString(m.Sum(nil))}
 	}
 	now := time.Now().Unix()
 	for name, c := range map[string]struct {
@@ -298,18 +331,22 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 		"again":       {mac(now, body), 202, ""},
 		"other bytes": {mac(now, []byte("{}")), 401, "exact bytes"},
 		"too old":     {mac(now-3600, body), 401, "five minutes"},
-		"no time":     {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "sha256=00"}, 401, "X-Scale-Time"},
-		"no prefix":   {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "00"}, 401, "sha256="},
+		"no time": {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "sha256=00"}, 401,
+			"X-Scale-Time"},
+		"no prefix": {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "00"}, 401, "sha256="},
 	} {
-		if status, answer := g.send(http.MethodPost, "/in/mac", c.headers, body); status != c.status || !strings.Contains(answer, c.words) {
+		if status, answer := g.send(http.MethodPost, "/in/mac", c.headers, body); status != c.status ||
+			!strings.Contains(answer, c.words) {
 			t.Errorf("%s: %d %s", name, status, answer)
 		}
 	}
 	if n, _ := g.runs("mac"); n != 1 {
 		t.Errorf("%d runs of one delivery", n)
 	}
-	for key, want := range map[string]int{"Bearer " + plainKey: 202, "Bearer wrong": 401, "Basic " + plainKey: 401, "": 401} {
-		if status, answer := g.send(http.MethodPost, "/in/bear", map[string]string{"Content-Type": "application/json", "Authorization": key}, body); status != want {
+	for key, want := range map[string]int{"Bearer " + plainKey: 202, "Bearer wrong": 401, "Basic " + plainKey: 401,
+		"": 401} {
+		if status, answer := g.send(http.MethodPost, "/in/bear",
+			map[string]string{"Content-Type": "application/json", "Authorization": key}, body); status != want {
 			t.Errorf("%q: %d %s", key, status, answer)
 		}
 	}
@@ -318,7 +355,8 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 func TestTheDraftHasAnAddressOfItsOwn(t *testing.T) {
 	g := open(t)
 	body := []byte(`{"kg": 12}`)
-	if status, answer := g.send(http.MethodPost, "/in/std/draft", signed(t, "d-1", "application/json", time.Now(), body), body); status != http.StatusAccepted {
+	if status, answer := g.send(http.MethodPost, "/in/std/draft",
+		signed(t, "d-1", "application/json", time.Now(), body), body); status != http.StatusAccepted {
 		t.Errorf("%d %s", status, answer)
 	}
 	if status, _ := g.send(http.MethodPost, "/in/nothing/draft", nil, body); status != http.StatusNotFound {
@@ -328,10 +366,13 @@ func TestTheDraftHasAnAddressOfItsOwn(t *testing.T) {
 
 func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 	g := open(t)
-	if status, page := g.send(http.MethodGet, "/form/offer", nil, nil); status != 200 || !strings.Contains(page, "Which farm?") || !strings.Contains(page, `type="date"`) || strings.Contains(page, "<script") {
+	if status, page := g.send(http.MethodGet, "/form/offer", nil, nil); status != 200 ||
+		!strings.Contains(page, "Which farm?") || !strings.Contains(page, `type="date"`) ||
+		strings.Contains(page, "<script") {
 		t.Errorf("%d %s", status, page)
 	}
-	if status, page := g.send(http.MethodGet, "/form/nothing", nil, nil); status != 404 || !strings.Contains(page, "There is no such form") {
+	if status, page := g.send(http.MethodGet, "/form/nothing", nil, nil); status != 404 ||
+		!strings.Contains(page, "There is no such form") {
 		t.Errorf("%d %s", status, page)
 	}
 	post := func(fields map[string]string, file string) (int, string) {
@@ -350,10 +391,12 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		if err != nil || w.Close() != nil {
 			t.Fatal(err)
 		}
-		return g.send(http.MethodPost, "/form/offer", map[string]string{"Content-Type": w.FormDataContentType()}, body.Bytes())
+		return g.send(http.MethodPost, "/form/offer", map[string]string{"Content-Type": w.FormDataContentType()},
+			body.Bytes())
 	}
 	fields := func(change ...string) map[string]string {
-		all := map[string]string{"_once": "o-1", "grower": "Hollin Bank", "kg": "412,5", "shorn": "2026-06-14", "kind": "hill", "email": "hollin@hills.example", "phone": "+44 1632 960 101"}
+		all := map[string]string{"_once": "o-1", "grower": "Hollin Bank", "kg": "412,5", "shorn": "2026-06-14",
+			"kind": "hill", "email": "hollin@hills.example", "phone": "+44 1632 960 101"}
 		for i := 0; i+1 < len(change); i += 2 {
 			all[change[i]] = change[i+1]
 		}
@@ -374,26 +417,31 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		"a large file":        {fields(), strings.Repeat("x", 1001), "The file may have"},
 	} {
 		status, page := post(c.fields, c.file)
-		if status != http.StatusUnprocessableEntity || !strings.Contains(page, c.words) || !strings.Contains(page, "Nothing was sent yet") {
+		if status != http.StatusUnprocessableEntity || !strings.Contains(page, c.words) ||
+			!strings.Contains(page, "Nothing was sent yet") {
 			t.Errorf("%s: %d %s", name, status, page)
 		}
 		if name != "nothing" && name != "too long" && !strings.Contains(page, "Hollin Bank") {
 			t.Errorf("%s: what was written is lost", name)
 		}
 	}
-	if _, page := post(fields("grower", `"><img src=x onerror=alert(1)>`, "kg", "x"), ""); strings.Contains(page, "<img") {
+	if _, page := post(fields("grower", `"><img src=x onerror=alert(1)>`, "kg", "x"), ""); strings.Contains(page,
+		"<img") {
 		t.Error("what somebody wrote became markup")
 	}
 	if n, _ := g.runs("offer"); n != 0 {
 		t.Fatalf("%d runs of forms that were refused", n)
 	}
 	for range 2 { // the button pressed twice
-		if status, page := post(fields(), "PNG"); status != 200 || !strings.Contains(page, "We write back within two days.") {
+		if status, page := post(fields(), "PNG"); status != 200 ||
+			!strings.Contains(page, "We write back within two days.") {
 			t.Fatalf("%d %s", status, page)
 		}
 	}
 	n, s := g.runs("offer")
-	if got, _ := json.Marshal(s.Body); n != 1 || string(got) != `{"email":"hollin@hills.example","grower":"Hollin Bank","kg":412.5,"kind":"hill","phone":"+441632960101","shorn":"2026-06-14"}` {
+	if got, _ := json.Marshal(s.Body); n != 1 ||
+		string(got) != `{"email":"hollin@hills.example","grower":"Hollin `+
+			`Bank","kg":412.5,"kind":"hill","phone":"+441632960101","shorn":"2026-06-14"}` {
 		t.Errorf("%d runs of %s", n, got)
 	}
 	if data, err := g.bed.Store.Blob(context.Background(), s.Files[0].Blob); err != nil || string(data) != "PNG" {
@@ -404,14 +452,16 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 func TestATurnOfACall(t *testing.T) {
 	g := open(t)
 	post := func(key, form string) (int, string) {
-		return g.send(http.MethodPost, "/call/line", map[string]string{"Content-Type": "application/x-www-form-urlencoded", "Authorization": key}, []byte(form))
+		return g.send(http.MethodPost, "/call/line",
+			map[string]string{"Content-Type": "application/x-www-form-urlencoded", "Authorization": key}, []byte(form))
 	}
 	for name, c := range map[string]struct {
 		key, form string
 		status    int
 		words     string
 	}{
-		"said":               {"Bearer " + plainKey, "call=c1&from=%2B441632960101&said=hello", 200, "You said hello &lt;b&gt;&amp;"},
+		"said": {"Bearer " + plainKey, "call=c1&from=%2B441632960101&said=hello", 200,
+			"You said hello &lt;b&gt;&amp;"},
 		"with voice":         {"Bearer " + plainKey, "call=c2&said=hello", 200, `<voice name="fell">`},
 		"another key":        {"Bearer x", "call=c1&said=hello", 401, "not the one"},
 		"no call":            {"Bearer " + plainKey, "said=hello", 422, "Post call"},

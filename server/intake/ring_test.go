@@ -20,7 +20,9 @@ func TestRowsThatStartThemselvesStop(t *testing.T) {
 	l := lookouts(t, "row: {table: tests, on: added}")
 	files := l.bed.Workspace.Now().Files
 	files["woolsignal.yaml"] = "name: Larkrigg\nzone: Europe/London\nlimits: {links: 5}\n"
-	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n    row: {table: tests, on: added}\nsteps:\n  - tool: tests/add\n    args: {sample: '${signal.body.sample + \"x\"}'}\n"
+	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n" +
+		"    row: {table: tests, on: added}\nsteps:\n  - tool: tests/add\n" +
+		"    args: {sample: '${signal.body.sample + \"x\"}'}\n"
 	l.bed.Add(t, files)
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
@@ -38,7 +40,8 @@ func TestRowsThatStartThemselvesStop(t *testing.T) {
 			t.Fatal("it never stops")
 		}
 	}
-	if because := failed(); !strings.Contains(because, "5 runs in a row started one another: watch (") || !strings.Contains(because, "→ watch. It stops here") {
+	if because := failed(); !strings.Contains(because, "5 runs in a row started one another: watch (") ||
+		!strings.Contains(because, "→ watch. It stops here") {
 		t.Errorf("it says: %s", because)
 	}
 	l.look()

@@ -32,7 +32,8 @@ func (w *Watches) rows(t flow.Trigger) *looking {
 		if table == nil {
 			return nil
 		}
-		return &looking{"table " + table.ID, "rows of the table " + table.ID, rowLook, newRowSource(w.Store, table, now.Zone)}
+		return &looking{"table " + table.ID, "rows of the table " + table.ID, rowLook,
+			newRowSource(w.Store, table, now.Zone)}
 	}
 	args, err := json.Marshal(fixedArgs(of.Args))
 	if err != nil || of.Of == nil {
@@ -75,7 +76,8 @@ func (s *rowSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	if !of.Starts(of.Table, c.Did) {
 		return nil, nil
 	}
-	return &run.Signal{ID: fmt.Sprint(c.N), Type: "row." + c.Did, Subject: fmt.Sprintf("%s, row %d", s.Of.Title, c.Row.N), Time: c.Row.Changed.UTC(), Cause: c.Run,
+	return &run.Signal{ID: fmt.Sprint(c.N), Type: "row." + c.Did,
+		Subject: fmt.Sprintf("%s, row %d", s.Of.Title, c.Row.N), Time: c.Row.Changed.UTC(), Cause: c.Run,
 		Body: picked(of, s.Value(c.Row))}, nil
 }
 
@@ -167,5 +169,6 @@ func (s *listSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	if of.On != "either" && of.On != f.did {
 		return nil, nil
 	}
-	return &run.Signal{ID: f.key + "@" + f.hash, Type: "row." + f.did, Subject: f.key, Body: maps.Clone(picked(of, f.row))}, nil
+	return &run.Signal{ID: f.key + "@" + f.hash, Type: "row." + f.did, Subject: f.key,
+		Body: maps.Clone(picked(of, f.row))}, nil
 }

@@ -87,7 +87,8 @@ const startAgain = 5 * time.Second
 // catchUp starts what is due of one schedule and gives the time of the next
 // look. The schedule does not move past a start that did not succeed: that is
 // owed, however late it gets meanwhile.
-func (s *Schedules) catchUp(ctx context.Context, workflow, id, missed string, rule *calendar.Rule, due, now time.Time) time.Time {
+func (s *Schedules) catchUp(ctx context.Context, workflow, id, missed string, rule *calendar.Rule, due,
+	now time.Time) time.Time {
 	source := workflow + "/" + id
 	owed := append(s.owed[source], starts(rule, missed, due, now)...)
 	slices.SortFunc(owed, time.Time.Compare)
@@ -103,7 +104,8 @@ func (s *Schedules) catchUp(ctx context.Context, workflow, id, missed string, ru
 	}
 	next := rule.Next(now)
 	if err := s.keep(ctx, source, next); err != nil {
-		s.Log.Error("a schedule could not be kept; what is due starts once all the same", "workflow", workflow, "error", err)
+		s.Log.Error("a schedule could not be kept; what is due starts once all the same", "workflow", workflow, "error",
+			err)
 		return now.Add(startAgain)
 	}
 	return next
@@ -137,7 +139,8 @@ func starts(rule *calendar.Rule, missed string, due, now time.Time) []time.Time 
 // that was changed since, counts no more.
 func (s *Schedules) due(ctx context.Context, source string, rule *calendar.Rule, now time.Time) (time.Time, error) {
 	var ms int64
-	err := s.Store.Read().QueryRowContext(ctx, "SELECT coalesce((SELECT next FROM schedules WHERE source = ?), 0)", source).Scan(&ms)
+	err := s.Store.Read().QueryRowContext(ctx, "SELECT coalesce((SELECT next FROM schedules WHERE source = ?), 0)",
+		source).Scan(&ms)
 	if err != nil {
 		return time.Time{}, err
 	}
@@ -151,7 +154,8 @@ func (s *Schedules) due(ctx context.Context, source string, rule *calendar.Rule,
 
 func (s *Schedules) keep(ctx context.Context, source string, next time.Time) error {
 	var b store.Batch
-	b.Do("INSERT INTO schedules (source, next) VALUES (?, ?) ON CONFLICT (source) DO UPDATE SET next = excluded.next", source, store.Time(next))
+	b.Do("INSERT INTO schedules (source, next) VALUES (?, ?) ON CONFLICT (source) DO UPDATE SET next = excluded.next",
+		source, store.Time(next))
 	return s.Store.Write(ctx, b)
 }
 
@@ -159,15 +163,19 @@ func (s *Schedules) keep(ctx context.Context, source string, next time.Time) err
 // to do about it.
 func (s *Schedules) start(ctx context.Context, workflow, trigger string, due time.Time) bool {
 	zone := s.Workspace.Now().Zone
-	_, err := s.Engine.Accept(ctx, engine.Admission{Workflow: workflow, Signal: &run.Signal{ID: due.Format(time.RFC3339Nano), Source: "/schedule", Type: "schedule.due",
-		Time: due, Kind: "schedule", Trigger: trigger, Subject: fmt.Sprintf("due %s", due.In(zone).Format("15:04:05"))}})
+	_, err := s.Engine.Accept(ctx, engine.Admission{Workflow: workflow,
+		Signal: &run.Signal{ID: due.Format(time.RFC3339Nano), Source: "/schedule", Type: "schedule.due",
+			Time: due, Kind: "schedule", Trigger: trigger,
+			Subject: fmt.Sprintf("due %s", due.In(zone).Format("15:04:05"))}})
 	switch {
 	case err == nil:
 		return true
-	case errors.Is(err, workspace.ErrOff), errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrNoWorkflow):
+	case errors.Is(err, workspace.ErrOff), errors.Is(err, workspace.ErrNotLive), errors.Is(err,
+		workspace.ErrNoWorkflow):
 		return true // it was switched off a moment ago
 	case ctx.Err() == nil:
-		s.Log.Error("a scheduled run could not be started; it is tried again", "workflow", workflow, "due", due, "error", err)
+		s.Log.Error("a scheduled run could not be started; it is tried again", "workflow", workflow, "due", due,
+			"error", err)
 	}
 	return false
 }

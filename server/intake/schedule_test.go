@@ -17,7 +17,8 @@ import (
 func clockwork(t *testing.T) (*Schedules, func() int) {
 	t.Helper()
 	bed := testbed.Open(t, map[string]string{
-		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
+		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n" +
+			"    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
 	})
 	log := slog.New(slog.DiscardHandler)
 	runs := func() (n int) {
@@ -26,7 +27,8 @@ func clockwork(t *testing.T) (*Schedules, func() int) {
 		}
 		return n
 	}
-	return &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}, runs
+	return &Schedules{Workspace: bed.Workspace,
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}, runs
 }
 
 func TestEachDueTimeStartsOneRun(t *testing.T) {
@@ -47,7 +49,8 @@ func TestEachDueTimeStartsOneRun(t *testing.T) {
 	} {
 		now := begin.Add(step.at)
 		if next := s.fire(ctx, now); runs() != step.want || next.Format("15:04") != step.next {
-			t.Errorf("at %s: %d runs and the next look at %s, want %d and %s", now.Format("15:04"), runs(), next.Format("15:04"), step.want, step.next)
+			t.Errorf("at %s: %d runs and the next look at %s, want %d and %s", now.Format("15:04"), runs(),
+				next.Format("15:04"), step.want, step.next)
 		}
 	}
 }
@@ -69,7 +72,8 @@ func TestTheSameTimeAfterACrashStartsNothing(t *testing.T) {
 func TestAChangedIntervalCountsAtOnce(t *testing.T) {
 	s, _ := clockwork(t)
 	ctx, now := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
-	if err := s.keep(ctx, "watch/rounds", now.Add(9*time.Hour+8*time.Minute)); err != nil { // what an interval of a day left
+	// what an interval of a day left
+	if err := s.keep(ctx, "watch/rounds", now.Add(9*time.Hour+8*time.Minute)); err != nil {
 		t.Fatal(err)
 	}
 	due, err := s.due(ctx, "watch/rounds", &calendar.Rule{Every: 15 * time.Minute}, now)
@@ -86,7 +90,8 @@ func TestMissedTimesAreTheSchedulesChoice(t *testing.T) {
 		after  time.Duration
 		want   string
 	}{
-		{"skip", 0, "10:15"}, {"skip", 30 * time.Second, "10:15"}, {"skip", 10 * time.Minute, ""}, {"skip", 45*time.Minute + time.Second, "11:00"},
+		{"skip", 0, "10:15"}, {"skip", 30 * time.Second, "10:15"}, {"skip", 10 * time.Minute, ""},
+		{"skip", 45*time.Minute + time.Second, "11:00"},
 		{"once", 10 * time.Minute, "10:15"}, {"once", 50 * time.Minute, "11:00"},
 		{"all", 50 * time.Minute, "10:15 10:30 10:45 11:00"},
 	} {
@@ -104,10 +109,12 @@ func TestMissedTimesAreTheSchedulesChoice(t *testing.T) {
 // for once there is room, however late that is, and once.
 func TestAStartThatFailsIsOwed(t *testing.T) {
 	bed := testbed.Open(t, map[string]string{
-		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
+		"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ntriggers:\n  - id: rounds\n" +
+			"    schedule: {every: 15m}\nsteps:\n  - compute: {at: now()}\n",
 	})
 	log := slog.New(slog.DiscardHandler)
-	s := &Schedules{Workspace: bed.Workspace, Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}
+	s := &Schedules{Workspace: bed.Workspace,
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}
 	ctx, begin := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
 	s.fire(ctx, begin)
 	mend := bed.Spoil(t, "journal", "1")
@@ -124,6 +131,7 @@ func TestAStartThatFailsIsOwed(t *testing.T) {
 		}
 	}
 	if runs != 1 {
-		t.Errorf("%d runs of the start that failed, want 1; the time that came %d minutes before anybody looked was missed", runs, 3)
+		t.Errorf("%d runs of the start that failed, want 1; the time that came %d minutes before anybody looked was "+
+			"missed", runs, 3)
 	}
 }

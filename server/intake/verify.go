@@ -25,7 +25,8 @@ const tolerance = 5 * time.Minute
 
 // verify holds a delivery against its key and gives the delivery's id: what
 // the sender calls it where the scheme has a name for it.
-func verify(kit *tool.Kit, key *flow.Connection, header http.Header, body []byte) (id string, refusal *problem.Details) {
+func verify(kit *tool.Kit, key *flow.Connection, header http.Header, body []byte) (id string,
+	refusal *problem.Details) {
 	secret, err := kit.Secrets.Get(key.ID)
 	if err != nil {
 		return "", noKey("The owner has not given the signing key " + key.ID + " yet.")
@@ -68,7 +69,8 @@ func named(s *protocol.SigningKey, header http.Header, otherwise string) string 
 func verifyHMAC(s *protocol.SigningKey, secret string, header http.Header, body []byte) (string, *problem.Details) {
 	given, ok := strings.CutPrefix(header.Get(s.Header), s.Prefix)
 	if given == "" || !ok {
-		return "", unsigned("Send the signature in " + s.Header + ", as " + s.Prefix + "… (" + s.Encoding + " of HMAC-SHA256 over the exact bytes of the body).")
+		return "", unsigned("Send the signature in " + s.Header + ", as " + s.Prefix + "… (" + s.Encoding +
+			" of HMAC-SHA256 over the exact bytes of the body).")
 	}
 	mac := hmac.New(sha256.New, []byte(secret))
 	if s.At != "" {
@@ -78,7 +80,8 @@ func verifyHMAC(s *protocol.SigningKey, secret string, header http.Header, body 
 			return "", unsigned("Send the time in " + s.At + ", in seconds since 1970.")
 		}
 		if age := time.Since(time.Unix(seconds, 0)); age > tolerance || age < -tolerance {
-			return "", unsigned("The time in " + s.At + " is more than five minutes from ours: an old delivery, or a clock that is wrong.")
+			return "", unsigned("The time in " + s.At +
+				" is more than five minutes from ours: an old delivery, or a clock that is wrong.")
 		}
 		mac.Write([]byte(at + "."))
 	}
@@ -105,7 +108,8 @@ func verifyStandard(key, secret string, header http.Header, body []byte) (string
 		}
 	}
 	if len(missing) > 0 {
-		return "", unsigned("Sign the delivery as Standard Webhooks says; missing: " + strings.Join(missing, ", ") + ".")
+		return "", unsigned("Sign the delivery as Standard Webhooks says; missing: " + strings.Join(missing, ", ") +
+			".")
 	}
 	id := header.Get("webhook-id")
 	if len(id) > 200 {
@@ -116,7 +120,8 @@ func verifyStandard(key, secret string, header http.Header, body []byte) (string
 		return "", noKey("The signing key " + key + " is not base64 behind whsec_; its owner must replace it.")
 	}
 	if err := hook.Verify(body, header); err != nil {
-		return "", unsigned("Check the key, sign the exact bytes of the body, and keep the timestamp within five minutes of now (" + err.Error() + ").")
+		return "", unsigned("Check the key, sign the exact bytes of the body, and keep the timestamp within five " +
+			"minutes of now (" + err.Error() + ").")
 	}
 	return id, nil
 }

@@ -135,7 +135,8 @@ func (w *Watches) Run(ctx context.Context) {
 // begin begins the looks that are due, the longest overdue first, as far as
 // there are slots, and gives the time of the next. Without a free slot the end
 // of a look wakes the loop.
-func (w *Watches) begin(all []*watch, next map[string]time.Time, slots chan<- struct{}, visit func(*watch)) (wake time.Time) {
+func (w *Watches) begin(all []*watch, next map[string]time.Time, slots chan<- struct{},
+	visit func(*watch)) (wake time.Time) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	now := time.Now()
@@ -234,7 +235,8 @@ func (w *Watches) visit(ctx context.Context, one *watch) {
 func (w *Watches) guarded(ctx context.Context, one *watch) (more bool, err error) {
 	work := lookWork + one.key
 	if why := w.Engine.PutAside(work); why != "" {
-		return false, w.failed(ctx, one, errors.New(why+"; it is looked at again once a file of the workspace is changed"))
+		return false, w.failed(ctx, one,
+			errors.New(why+"; it is looked at again once a file of the workspace is changed"))
 	}
 	fault.Labelled(work, func() {
 		err = fault.Catch(w.Log, work, func() (err error) {
@@ -272,7 +274,9 @@ func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 		return false, err
 	}
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, ?, ?, 0, '') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, looked = excluded.looked, failures = 0, problem = ''",
+	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, ?, ?, 0, "+
+		"'') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, looked = excluded.looked, failures = 0, "+
+		"problem = ''",
 		one.key, one.trigger().Connection(), one.words, cursor, store.Time(time.Now()))
 	return more && len(found) > 0, w.Store.Write(ctx, b)
 }
@@ -288,7 +292,9 @@ func (w *Watches) cursor(ctx context.Context, key string) (json.RawMessage, erro
 
 func (w *Watches) failed(ctx context.Context, one *watch, why error) error {
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, 'null', ?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = excluded.problem",
+	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, 'null', "+
+		"?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = "+
+		"excluded.problem",
 		one.key, one.trigger().Connection(), one.words, store.Time(time.Now()), w.Kit.Secrets.Mask(why.Error()))
 	return w.Store.Write(ctx, b)
 }

@@ -60,14 +60,21 @@ func lookouts(t *testing.T, trigger string) *lookout {
 	if err != nil {
 		t.Fatal(err)
 	}
-	at := map[string]string{"bag": served(t, bag), "imap": listen(imap.Serve), "smtp": listen(smtp.Serve), "loft": served(t, shelf), "paper": served(t, gazette.New()), "almanac": served(t, almanac.New("pw"))}
+	at := map[string]string{"bag": served(t, bag), "imap": listen(imap.Serve), "smtp": listen(smtp.Serve),
+		"loft": served(t, shelf), "paper": served(t, gazette.New()), "almanac": served(t, almanac.New("pw"))}
 	host := strings.TrimPrefix(at["paper"], "http://")
 	bed := testbed.Open(t, map[string]string{
-		"connections/mail.yaml":    "connection: mail\ntitle: Mail\naddress: imap://" + at["imap"] + "\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\nmailbox: {email: office@larkrigg.example, smtp: smtp://" + at["smtp"] + "}\n",
-		"connections/loft.yaml":    "connection: loft\ntitle: Loft\naddress: " + at["loft"] + "/files\nnetworks: [loopback]\nwebdav: {}\n",
-		"connections/paper.yaml":   "connection: paper\ntitle: Paper\nnetworks: [loopback]\nweb: {hosts: ['" + host + "']}\n",
-		"connections/almanac.yaml": "connection: almanac\ntitle: Almanac\naddress: " + at["almanac"] + "/depot/calendars\nauth: {basic: depot}\nnetworks: [loopback]\ncaldav: {calendars: [dock-1, sales]}\n",
-		"tables/tests.yaml":        "table: tests\ntitle: Tests\nkey: sample\ncolumns:\n  - {name: sample}\n  - {name: microns, type: number}\n  - {name: notes}\n",
+		"connections/mail.yaml": "connection: mail\ntitle: Mail\naddress: imap://" + at["imap"] +
+			"\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\n" +
+			"mailbox: {email: office@larkrigg.example, smtp: smtp://" + at["smtp"] + "}\n",
+		"connections/loft.yaml": "connection: loft\ntitle: Loft\naddress: " + at["loft"] +
+			"/files\nnetworks: [loopback]\nwebdav: {}\n",
+		"connections/paper.yaml": "connection: paper\ntitle: Paper\nnetworks: [loopback]\nweb: {hosts: ['" + host +
+			"']}\n",
+		"connections/almanac.yaml": "connection: almanac\ntitle: Almanac\naddress: " + at["almanac"] +
+			"/depot/calendars\nauth: {basic: depot}\nnetworks: [loopback]\ncaldav: {calendars: [dock-1, sales]}\n",
+		"tables/tests.yaml": "table: tests\ntitle: Tests\nkey: sample\ncolumns:\n  - {name: sample}\n" +
+			"  - {name: microns, type: number}\n  - {name: notes}\n",
 	})
 	for _, name := range []string{"mail", "almanac"} {
 		if err := bed.Secrets.Put(context.Background(), name, "pw"); err != nil {
@@ -77,9 +84,11 @@ func lookouts(t *testing.T, trigger string) *lookout {
 	log := slog.New(slog.DiscardHandler)
 	e := engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
-	l := &lookout{t: t, bed: bed, at: at, w: &Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}}
+	l := &lookout{t: t, bed: bed, at: at,
+		w: &Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}}
 	files := bed.Workspace.Now().Files
-	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n    " + strings.ReplaceAll(trigger, "PAPER", at["paper"]) + "\nsteps:\n  - compute: {x: signal.subject}\n"
+	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n    " +
+		strings.ReplaceAll(trigger, "PAPER", at["paper"]) + "\nsteps:\n  - compute: {x: signal.subject}\n"
 	bed.Add(t, files)
 	l.listened = func() (out []*run.Signal) {
 		t.Helper()
@@ -146,7 +155,8 @@ func (l *lookout) sees(want string) {
 func TestMailsThatArrive(t *testing.T) {
 	l := lookouts(t, "mail: {connection: mail, from: ['@hills.example'], has: [fleece], lacks: [spam]}")
 	write := func(from, subject, text string) {
-		l.post("bag", "/mails", map[string]any{"from": from, "to": "office@larkrigg.example", "subject": subject, "text": text})
+		l.post("bag", "/mails", map[string]any{"from": from, "to": "office@larkrigg.example", "subject": subject,
+			"text": text})
 	}
 	write("a@hills.example", "Old fleece", "There before anybody looked.")
 	l.sees("")
@@ -172,8 +182,10 @@ func TestMalformedMailsAreStillMails(t *testing.T) {
 		"Subject: unknown set\r\nContent-Type: text/plain; charset=klingon\r\n\r\nwords",
 		"Subject: broken base64\r\nContent-Type: text/plain\r\nContent-Transfer-Encoding: base64\r\n\r\n!!!!",
 		"Subject: no boundary\r\nContent-Type: multipart/mixed\r\n\r\nwords",
-		"Subject: open parts\r\nContent-Type: multipart/mixed; boundary=x\r\n\r\n--x\r\nContent-Type: text/plain\r\n\r\nhalf",
-		"Subject: a name\r\nContent-Type: text/plain\r\nContent-Disposition: attachment; filename=\"../../etc/passwd\"\r\n\r\nroot",
+		"Subject: open parts\r\nContent-Type: multipart/mixed; boundary=x\r\n\r\n--x\r\nContent-Type: text/plain\r\n" +
+			"\r\nhalf",
+		"Subject: a name\r\nContent-Type: text/plain\r\n" +
+			"Content-Disposition: attachment; filename=\"../../etc/passwd\"\r\n\r\nroot",
 		"Subject: nested\r\n" + strings.Repeat("Content-Type: multipart/mixed; boundary=x\r\n\r\n--x\r\n", 300),
 		"Subject: \xff\xfe\r\n\r\n\xff\xfe",
 	} {
@@ -252,7 +264,8 @@ func TestRowsAToolGives(t *testing.T) {
 	first := add("FT-1", 29)
 	l.sees("")
 	var connection, what string
-	if err := l.bed.Store.Read().QueryRow("SELECT connection, what FROM looks").Scan(&connection, &what); err != nil || connection != "tests" || what != "rows that tests/find gives" {
+	if err := l.bed.Store.Read().QueryRow("SELECT connection, what FROM looks").Scan(&connection, &what); err != nil ||
+		connection != "tests" || what != "rows that tests/find gives" {
 		t.Errorf("what is watched is %q of %q, %v", what, connection, err)
 	}
 	add("FT-2", 30)
@@ -270,9 +283,11 @@ func TestRowsAToolGives(t *testing.T) {
 func (l *lookout) event(calendar, id, title string, start time.Time, more string) {
 	l.t.Helper()
 	const form = "20060102T150405Z"
-	text := fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:%s\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:%s\r\nDTEND:%s\r\nSUMMARY:%s\r\n%sEND:VEVENT\r\nEND:VCALENDAR\r\n",
+	text := fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:%s\r\n"+
+		"DTSTAMP:20260101T000000Z\r\nDTSTART:%s\r\nDTEND:%s\r\nSUMMARY:%s\r\n%sEND:VEVENT\r\nEND:VCALENDAR\r\n",
 		id, start.UTC().Format(form), start.Add(time.Hour).UTC().Format(form), title, more)
-	request, err := http.NewRequest(http.MethodPut, l.at["almanac"]+"/depot/calendars/"+calendar+"/"+id+".ics", strings.NewReader(text))
+	request, err := http.NewRequest(http.MethodPut, l.at["almanac"]+"/depot/calendars/"+calendar+"/"+id+".ics",
+		strings.NewReader(text))
 	if err != nil {
 		l.t.Fatal(err)
 	}
@@ -288,7 +303,8 @@ func (l *lookout) event(calendar, id, title string, start time.Time, more string
 func TestEventsThatChange(t *testing.T) {
 	l := lookouts(t, "calendar: {connection: almanac, calendar: dock-1, changed: true, match: collection}")
 	soon := time.Now().Add(48 * time.Hour).Truncate(time.Second)
-	l.event("dock-1", "e1", "Collection of lot 14", soon, "ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:owen@larkrigg.example\r\n")
+	l.event("dock-1", "e1", "Collection of lot 14", soon,
+		"ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:owen@larkrigg.example\r\n")
 	l.sees("")
 	changes := func() string {
 		l.look()
@@ -303,7 +319,8 @@ func TestEventsThatChange(t *testing.T) {
 	if got := changes(); got != "guests" {
 		t.Errorf("an answer: %s", got)
 	}
-	l.event("dock-1", "e1", "Collection of lot 14", soon.Add(time.Hour), "ATTENDEE;PARTSTAT=ACCEPTED:mailto:owen@larkrigg.example\r\n")
+	l.event("dock-1", "e1", "Collection of lot 14", soon.Add(time.Hour),
+		"ATTENDEE;PARTSTAT=ACCEPTED:mailto:owen@larkrigg.example\r\n")
 	l.event("dock-1", "e3", "Another collection", soon, "RRULE:FREQ=WEEKLY;COUNT=2\r\n")
 	if got := changes(); got != "guests moved added added" && got != "guests added moved added" {
 		t.Errorf("moved, and one that repeats: %s", got)
@@ -359,22 +376,26 @@ func TestASourceThatDoesNotAnswerIsToldOfAndTriedAgain(t *testing.T) {
 	}
 	var failures int
 	var problem string
-	if err := l.bed.Store.Read().QueryRow("SELECT failures, problem FROM looks WHERE source = ?", one.key).Scan(&failures, &problem); err != nil || failures != 1 || problem == "" {
+	if err := l.bed.Store.Read().QueryRow("SELECT failures, problem FROM looks WHERE source = ?",
+		one.key).Scan(&failures, &problem); err != nil || failures != 1 || problem == "" {
 		t.Errorf("%d failures, %q, %v", failures, problem, err)
 	}
-	l.post("bag", "/mails", map[string]any{"from": "a@hills.example", "to": "office@larkrigg.example", "subject": "Meanwhile"})
+	l.post("bag", "/mails", map[string]any{"from": "a@hills.example", "to": "office@larkrigg.example",
+		"subject": "Meanwhile"})
 	l.sees("Meanwhile") // nothing was lost
 }
 
 func TestOneSourceOfManyTriggersIsLookedAtOnce(t *testing.T) {
 	l := lookouts(t, "mail: {connection: mail, has: [one]}")
 	files := l.bed.Workspace.Now().Files
-	files["workflows/other.yaml"] = "workflow: other\ntitle: Other\ntriggers:\n  - id: it\n    mail: {connection: mail, has: [two], every: 5s}\nsteps:\n  - compute: {x: signal.subject}\n"
+	files["workflows/other.yaml"] = "workflow: other\ntitle: Other\ntriggers:\n  - id: it\n" +
+		"    mail: {connection: mail, has: [two], every: 5s}\nsteps:\n  - compute: {x: signal.subject}\n"
 	l.bed.Add(t, files)
 	if all := l.w.all(); len(all) != 1 || len(all[0].listeners) != 2 || all[0].every != 5*time.Second {
 		t.Fatalf("%d sources", len(all))
 	}
 	l.look()
-	l.post("bag", "/mails", map[string]any{"from": "a@hills.example", "to": "office@larkrigg.example", "subject": "one and two"})
+	l.post("bag", "/mails", map[string]any{"from": "a@hills.example", "to": "office@larkrigg.example",
+		"subject": "one and two"})
 	l.sees("one and two|one and two")
 }

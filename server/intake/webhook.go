@@ -41,7 +41,8 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	if !ok {
 		left.Allow()
-		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+".")
+		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+
+			".")
 		return
 	}
 	signal, refusal := h.read(hook, w, r)
@@ -53,7 +54,8 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	ticket, err := h.take(r.Context(), hook, signal)
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
-			h.Log.Error("a delivery could not be taken in", "workflow", hook.Workflow, "delivery", signal.ID, "error", err)
+			h.Log.Error("a delivery could not be taken in", "workflow", hook.Workflow, "delivery", signal.ID, "error",
+				err)
 		}
 		notTaken(w)
 		return
@@ -88,7 +90,8 @@ func (h *Webhooks) take(ctx context.Context, t workspace.Webhook, signal *run.Si
 // notTaken asks a caller to send again.
 func notTaken(w http.ResponseWriter) {
 	w.Header().Set("Retry-After", "5")
-	problem.Write(w, http.StatusServiceUnavailable, "Not taken in", "Send the same again in a few seconds; nothing was started.")
+	problem.Write(w, http.StatusServiceUnavailable, "Not taken in",
+		"Send the same again in a few seconds; nothing was started.")
 }
 
 // later answers that the run is kept and goes on.

@@ -43,7 +43,8 @@ func (b *Box) Address() string { return b.says().Email }
 
 // dial connects to a mail server's address. secure is false where the
 // connection still has to be made so.
-func (b *Box) dial(ctx context.Context, address string, ports map[string]string) (conn net.Conn, host string, secure bool, err error) {
+func (b *Box) dial(ctx context.Context, address string, ports map[string]string) (conn net.Conn, host string,
+	secure bool, err error) {
 	u, err := url.Parse(address)
 	if err != nil {
 		return nil, "", false, err
@@ -60,7 +61,8 @@ func (b *Box) dial(ctx context.Context, address string, ports map[string]string)
 		_ = conn.SetDeadline(deadline) // a connection that refuses one fails at the first read
 	}
 	if strings.HasSuffix(u.Scheme, "s") {
-		return tls.Client(conn, &tls.Config{ServerName: u.Hostname(), MinVersion: tls.VersionTLS12}), u.Hostname(), true, nil
+		return tls.Client(conn, &tls.Config{ServerName: u.Hostname(),
+			MinVersion: tls.VersionTLS12}), u.Hostname(), true, nil
 	}
 	return conn, u.Hostname(), false, nil
 }
@@ -82,15 +84,18 @@ func (b *Box) session(ctx context.Context) (*imapclient.Client, error) {
 	var c *imapclient.Client
 	if secure || open(conn) {
 		c = imapclient.New(conn, nil)
-	} else if c, err = imapclient.NewStartTLS(conn, &imapclient.Options{TLSConfig: &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}}); err != nil {
-		return nil, fmt.Errorf("%s: the connection could not be made secure, so the password was not sent: %w", b.Connection.Title, err)
+	} else if c, err = imapclient.NewStartTLS(conn,
+		&imapclient.Options{TLSConfig: &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}}); err != nil {
+		return nil, fmt.Errorf("%s: the connection could not be made secure, so the password was not sent: %w",
+			b.Connection.Title, err)
 	}
 	password, err := b.Key(ctx, false)
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("connection %s: %w", b.Connection.ID, err), c.Close())
 	}
 	if err := c.Login(b.user(), password).Wait(); err != nil {
-		return nil, errors.Join(&RefusedError{fmt.Sprintf("%s does not let %s sign in: %v", b.Connection.Title, b.user(), err)}, c.Close())
+		return nil, errors.Join(&RefusedError{fmt.Sprintf("%s does not let %s sign in: %v", b.Connection.Title,
+			b.user(), err)}, c.Close())
 	}
 	return c, nil
 }
@@ -111,7 +116,8 @@ func (e *NoFolderError) Error() string {
 }
 
 // in does something with a folder selected.
-func (b *Box) in(ctx context.Context, folder string, readOnly bool, do func(*imapclient.Client, *imap.SelectData) error) error {
+func (b *Box) in(ctx context.Context, folder string, readOnly bool,
+	do func(*imapclient.Client, *imap.SelectData) error) error {
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	c, err := b.session(ctx)

@@ -30,7 +30,8 @@ func (b *Box) Arrived(ctx context.Context, folder string, before *Cursor) (found
 		if before == nil || before.Validity != selected.UIDValidity || selected.UIDNext <= before.After+1 {
 			return nil
 		}
-		all, err := c.UIDSearch(&imap.SearchCriteria{UID: []imap.UIDSet{{imap.UIDRange{Start: before.After + 1, Stop: 0}}}}, nil).Wait()
+		all, err := c.UIDSearch(&imap.SearchCriteria{UID: []imap.UIDSet{{imap.UIDRange{Start: before.After + 1,
+			Stop: 0}}}}, nil).Wait()
 		if err != nil {
 			return err
 		}
@@ -48,7 +49,8 @@ func (b *Box) Arrived(ctx context.Context, folder string, before *Cursor) (found
 }
 
 // Flagged gives the mails of a folder that were given a flag since a cursor.
-func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (found []*Mail, next Cursor, err error) {
+func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (found []*Mail, next Cursor,
+	err error) {
 	err = b.in(ctx, folder, true, func(c *imapclient.Client, selected *imap.SelectData) error {
 		all, err := c.UIDSearch(&imap.SearchCriteria{Flag: []imap.Flag{imap.Flag(flag)}}, nil).Wait()
 		if err != nil {
@@ -59,9 +61,11 @@ func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) 
 			return nil
 		}
 		next.Times = before.Times
-		fresh := slices.DeleteFunc(slices.Clone(next.Flagged), func(u imap.UID) bool { return slices.Contains(before.Flagged, u) })
+		fresh := slices.DeleteFunc(slices.Clone(next.Flagged),
+			func(u imap.UID) bool { return slices.Contains(before.Flagged, u) })
 		if len(fresh) > most {
-			next.Flagged = slices.DeleteFunc(next.Flagged, func(u imap.UID) bool { return slices.Contains(fresh[most:], u) })
+			next.Flagged = slices.DeleteFunc(next.Flagged,
+				func(u imap.UID) bool { return slices.Contains(fresh[most:], u) })
 			fresh = fresh[:most]
 		}
 		next.Times += len(fresh)
@@ -79,7 +83,8 @@ func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error
 	if len(uids) == 0 {
 		return nil, nil
 	}
-	sizes, err := c.Fetch(imap.UIDSetNum(uids...), &imap.FetchOptions{UID: true, Flags: true, RFC822Size: true}).Collect()
+	sizes, err := c.Fetch(imap.UIDSetNum(uids...),
+		&imap.FetchOptions{UID: true, Flags: true, RFC822Size: true}).Collect()
 	if err != nil {
 		return nil, err
 	}
@@ -89,7 +94,8 @@ func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error
 		if s.RFC822Size > largest {
 			section.Specifier = imap.PartSpecifierHeader
 		}
-		got, err := c.Fetch(imap.UIDSetNum(s.UID), &imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}}).Collect()
+		got, err := c.Fetch(imap.UIDSetNum(s.UID),
+			&imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}}).Collect()
 		if err != nil {
 			return nil, err
 		}
@@ -102,7 +108,8 @@ func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error
 			m.Flags = append(m.Flags, string(f))
 		}
 		if s.RFC822Size > largest {
-			m.Text = fmt.Sprintf("This mail has %d MB and was not read; the most is %d MB.", s.RFC822Size>>20, largest>>20)
+			m.Text = fmt.Sprintf("This mail has %d MB and was not read; the most is %d MB.", s.RFC822Size>>20,
+				largest>>20)
 		}
 		out = append(out, m)
 	}
@@ -183,7 +190,8 @@ func (b *Box) Flag(ctx context.Context, folder string, uid uint32, flag string, 
 		if !on {
 			op = imap.StoreFlagsDel
 		}
-		return c.Store(imap.UIDSetNum(imap.UID(uid)), &imap.StoreFlags{Op: op, Silent: true, Flags: []imap.Flag{imap.Flag(flag)}}, nil).Close()
+		return c.Store(imap.UIDSetNum(imap.UID(uid)),
+			&imap.StoreFlags{Op: op, Silent: true, Flags: []imap.Flag{imap.Flag(flag)}}, nil).Close()
 	})
 }
 

@@ -171,8 +171,10 @@ func (b *Box) smtp(ctx context.Context) (*smtp.Client, error) {
 	var c *smtp.Client
 	if secure || open(conn) {
 		c = smtp.NewClient(conn)
-	} else if c, err = smtp.NewClientStartTLS(conn, &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}); err != nil {
-		return nil, &UnsentError{fmt.Errorf("%s: the connection could not be made secure, so the password was not sent: %w", b.Connection.Title, err)}
+	} else if c, err = smtp.NewClientStartTLS(conn,
+		&tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}); err != nil {
+		return nil, &UnsentError{fmt.Errorf("%s: the connection could not be made secure, so the password was not "+
+			"sent: %w", b.Connection.Title, err)}
 	}
 	if b.Connection.Auth.Kind != "none" {
 		password, err := b.Key(ctx, false)

@@ -77,7 +77,8 @@ func wire(model string, ask *run.Ask) wireRequest {
 	r := wireRequest{Model: model, Stream: true, StreamOptions: map[string]any{"include_usage": true},
 		Messages: []wireMessage{{Role: "system", Content: ask.System}}}
 	if ask.Answer != nil {
-		r.Format = map[string]any{"type": "json_schema", "json_schema": map[string]any{"name": "answer", "schema": ask.Answer}}
+		r.Format = map[string]any{"type": "json_schema",
+			"json_schema": map[string]any{"name": "answer", "schema": ask.Answer}}
 		// Servers that do not know the field are told in words as well.
 		text, err := json.Marshal(ask.Answer)
 		if err == nil {
@@ -106,12 +107,14 @@ func wire(model string, ask *run.Ask) wireRequest {
 
 // once asks one time. again says how long to wait before another try; 0 means
 // that another would not help.
-func (s *Server) once(ctx context.Context, model flow.Model, ask *run.Ask, say func(string)) (reply Reply, again time.Duration, err error) {
+func (s *Server) once(ctx context.Context, model flow.Model, ask *run.Ask, say func(string)) (reply Reply,
+	again time.Duration, err error) {
 	body, err := json.Marshal(wire(model.Name, ask))
 	if err != nil {
 		return reply, 0, err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Connection.Address+"/chat/completions", bytes.NewReader(body))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Connection.Address+"/chat/completions",
+		bytes.NewReader(body))
 	if err != nil {
 		return reply, 0, err
 	}

@@ -24,7 +24,8 @@ func ask(t *testing.T, peer http.HandlerFunc) (model.Reply, string, error) {
 	s := model.Server{Connection: &flow.Connection{Title: "Peer", Address: server.URL}, Client: server.Client()}
 	var said strings.Builder
 	reply, err := s.Ask(context.Background(), flow.Model{Name: "m", InputPrice: 1, OutputPrice: 2},
-		&run.Ask{System: "be brief", Within: 2 * time.Second, Tools: []run.Offer{{Name: "slots/find"}}}, func(piece string) { said.WriteString(piece) })
+		&run.Ask{System: "be brief", Within: 2 * time.Second, Tools: []run.Offer{{Name: "slots/find"}}},
+		func(piece string) { said.WriteString(piece) })
 	return reply, said.String(), err
 }
 
@@ -36,9 +37,12 @@ func stream(w io.Writer, chunks ...string) {
 
 func TestPiecesBecomeOneMessage(t *testing.T) {
 	reply, said, err := ask(t, func(w http.ResponseWriter, _ *http.Request) {
-		stream(w, `{"model":"m-1","choices":[{"delta":{"role":"assistant","content":"Look"}}]}`, `{"choices":[{"delta":{"content":"ing."}}]}`,
-			`{"choices":[{"delta":{"tool_calls":[{"index":0,"id":"a","function":{"name":"slots__find","arguments":"{\"n\":"}}]}}]}`,
-			`{"choices":[{"delta":{"tool_calls":[{"index":0,"function":{"arguments":"2.0}"}}]},"finish_reason":"tool_calls"}]}`,
+		stream(w, `{"model":"m-1","choices":[{"delta":{"role":"assistant","content":"Look"}}]}`,
+			`{"choices":[{"delta":{"content":"ing."}}]}`,
+			`{"choices":[{"delta":{"tool_calls":[{"index":0,"id":"a",`+
+				`"function":{"name":"slots__find","arguments":"{\"n\":"}}]}}]}`,
+			`{"choices":[{"delta":{"tool_calls":[{"index":0,"function":{"arguments":"2.0}"}}]},`+
+				`"finish_reason":"tool_calls"}]}`,
 			`{"choices":[],"usage":{"prompt_tokens":10,"completion_tokens":4}}`, `[DONE]`)
 	})
 	if err != nil {
@@ -47,7 +51,8 @@ func TestPiecesBecomeOneMessage(t *testing.T) {
 	if said != "Looking." || reply.Message.Text != said || reply.Turn.Cost != 18 || reply.Turn.Model != "m-1" {
 		t.Errorf("%q, %+v", said, reply)
 	}
-	if a := reply.Message.Asks; len(a) != 1 || a[0].Tool != "slots/find" || !reflect.DeepEqual(a[0].Args, map[string]any{"n": int64(2)}) {
+	if a := reply.Message.Asks; len(a) != 1 || a[0].Tool != "slots/find" ||
+		!reflect.DeepEqual(a[0].Args, map[string]any{"n": int64(2)}) {
 		t.Errorf("asks %+v", a)
 	}
 }
@@ -71,21 +76,26 @@ func TestBrokenAnswersAreExplained(t *testing.T) {
 		want string
 		peer http.HandlerFunc
 	}{
-		"wrong key": {"its key is wrong", func(w http.ResponseWriter, _ *http.Request) { http.Error(w, `{"error":{"message":"bad key"}}`, http.StatusUnauthorized) }},
-		"garbage":   {"cannot be read", func(w http.ResponseWriter, _ *http.Request) { stream(w, "<html>") }},
+		"wrong key": {"its key is wrong", func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, `{"error":{"message":"bad key"}}`, http.StatusUnauthorized)
+		}},
+		"garbage": {"cannot be read", func(w http.ResponseWriter, _ *http.Request) { stream(w, "<html>") }},
 		"cut stream": {"broke off", func(w http.ResponseWriter, _ *http.Request) {
 			stream(w, `{"choices":[{"delta":{"content":"half an ans"}}]}`)
 		}},
 		"nothing": {"answered nothing", func(w http.ResponseWriter, _ *http.Request) {
 			stream(w, `{"choices":[{"delta":{},"finish_reason":"stop"}]}`)
 		}},
-		"error inside": {"window is full", func(w http.ResponseWriter, _ *http.Request) { stream(w, `{"error":{"message":"window is full"}}`) }},
+		"error inside": {"window is full",
+			func(w http.ResponseWriter, _ *http.Request) { stream(w, `{"error":{"message":"window is full"}}`) }},
 		"wild index": {"tool call number", func(w http.ResponseWriter, _ *http.Request) {
 			stream(w, `{"choices":[{"delta":{"tool_calls":[{"index":99999}]}}]}`)
 		}},
-		"never answers": {"did not answer within 2 seconds", func(_ http.ResponseWriter, r *http.Request) { _, _ = io.Copy(io.Discard, r.Body); <-r.Context().Done() }},
+		"never answers": {"did not answer within 2 seconds",
+			func(_ http.ResponseWriter, r *http.Request) { _, _ = io.Copy(io.Discard, r.Body); <-r.Context().Done() }},
 	} {
-		if _, _, err := ask(t, c.peer); err == nil || !strings.Contains(err.Error(), c.want) || !strings.HasPrefix(err.Error(), "Peer") {
+		if _, _, err := ask(t, c.peer); err == nil || !strings.Contains(err.Error(), c.want) ||
+			!strings.HasPrefix(err.Error(), "Peer") {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
 	}

@@ -88,13 +88,15 @@ func (k *Keeper) Token(ctx context.Context, c *flow.Connection, fresh bool) (str
 	case problem != "":
 		return "", &NeededError{c.ID, person, problem}
 	case err != nil:
-		return "", &NeededError{c.ID, person, "The sign-in at " + c.Title + " has run out, and it gave no way to renew it. Sign in again."}
+		return "", &NeededError{c.ID, person, "The sign-in at " + c.Title +
+			" has run out, and it gave no way to renew it. Sign in again."}
 	}
 	config, client, err := k.config(c, "")
 	if err != nil {
 		return "", err
 	}
-	token, err := config.TokenSource(context.WithValue(ctx, oauth2.HTTPClient, client), &oauth2.Token{RefreshToken: refresh}).Token()
+	token, err := config.TokenSource(context.WithValue(ctx, oauth2.HTTPClient, client),
+		&oauth2.Token{RefreshToken: refresh}).Token()
 	if err != nil {
 		why := Explain(c, err)
 		var answer *oauth2.RetrieveError
@@ -117,7 +119,8 @@ func (k *Keeper) own(ctx context.Context, c *flow.Connection) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	config := clientcredentials.Config{ClientID: c.Auth.OAuth.Client, ClientSecret: secret, TokenURL: c.Auth.OAuth.Token, Scopes: scopes(c)}
+	config := clientcredentials.Config{ClientID: c.Auth.OAuth.Client, ClientSecret: secret,
+		TokenURL: c.Auth.OAuth.Token, Scopes: scopes(c)}
 	token, err := config.Token(context.WithValue(ctx, oauth2.HTTPClient, client))
 	if err != nil {
 		return "", errors.New(Explain(c, err))
@@ -141,7 +144,9 @@ func (k *Keeper) keep(ctx context.Context, c *flow.Connection, person string, to
 		granted = strings.Join(scopes(c), " ")
 	}
 	var b store.Batch
-	b.Do("INSERT INTO oauth_tokens (connection, person, scopes, expires, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (connection, person) DO UPDATE SET scopes = excluded.scopes, expires = excluded.expires, problem = '', at = excluded.at",
+	b.Do("INSERT INTO oauth_tokens (connection, person, scopes, expires, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT "+
+		"(connection, person) DO UPDATE SET scopes = excluded.scopes, expires = excluded.expires, problem = '', at "+
+		"= excluded.at",
 		c.ID, person, granted, expires, store.Time(time.Now()))
 	return k.Secrets.PutAll(context.WithoutCancel(ctx), parts, b)
 }
@@ -153,9 +158,12 @@ func (k *Keeper) spoil(ctx context.Context, connection, person, why string) erro
 	return k.Store.Write(ctx, b)
 }
 
-func (k *Keeper) state(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string, err error) {
+func (k *Keeper) state(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string,
+	err error) {
 	var ms *int64
-	err = k.Store.Read().QueryRowContext(ctx, "SELECT expires, problem FROM oauth_tokens WHERE connection = ? AND person = ?", connection, person).Scan(&ms, &problem)
+	err = k.Store.Read().QueryRowContext(ctx,
+		"SELECT expires, problem FROM oauth_tokens WHERE connection = ? AND person = ?", connection, person).Scan(&ms,
+		&problem)
 	if errors.Is(err, sql.ErrNoRows) {
 		return time.Time{}, false, "", nil
 	}
@@ -167,7 +175,8 @@ func (k *Keeper) state(ctx context.Context, connection, person string) (expires 
 
 // Expires tells when the token of a connection ends; zero where it does not,
 // or where there is none.
-func (k *Keeper) Expires(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string, err error) {
+func (k *Keeper) Expires(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string,
+	err error) {
 	return k.state(ctx, connection, person)
 }
 

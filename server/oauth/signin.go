@@ -36,7 +36,8 @@ func (k *Keeper) Begin(ctx context.Context, c *flow.Connection, person, redirect
 	}
 	var b store.Batch
 	b.Do("DELETE FROM oauth_errands WHERE expires < ?", store.Time(time.Now()))
-	b.Do("INSERT INTO oauth_errands (state, connection, person, verifier, redirect, by, expires) VALUES (?, ?, ?, ?, ?, ?, ?)",
+	b.Do("INSERT INTO oauth_errands (state, connection, person, verifier, redirect, by, expires) VALUES (?, ?, ?, "+
+		"?, ?, ?, ?)",
 		hash[:], c.ID, Whom(c, person), closed, redirect, by, store.Time(time.Now().Add(patience)))
 	if err := k.Store.Write(ctx, b); err != nil {
 		return "", err
@@ -56,7 +57,8 @@ func (k *Keeper) Return(ctx context.Context, state string) (*Errand, error) {
 	var e Errand
 	var closed []byte
 	var expires int64
-	err := k.Store.Read().QueryRowContext(ctx, "SELECT connection, person, redirect, by, verifier, expires FROM oauth_errands WHERE state = ?", hash[:]).
+	err := k.Store.Read().QueryRowContext(ctx,
+		"SELECT connection, person, redirect, by, verifier, expires FROM oauth_errands WHERE state = ?", hash[:]).
 		Scan(&e.Connection, &e.Person, &e.Redirect, &e.By, &closed, &expires)
 	if errors.Is(err, sql.ErrNoRows) || err == nil && time.Now().After(store.FromTime(expires)) {
 		return nil, ErrNoErrand
@@ -82,7 +84,8 @@ func (k *Keeper) Finish(ctx context.Context, c *flow.Connection, e *Errand, code
 	if err != nil {
 		return err
 	}
-	token, err := config.Exchange(context.WithValue(ctx, oauth2.HTTPClient, client), code, oauth2.VerifierOption(e.verifier))
+	token, err := config.Exchange(context.WithValue(ctx, oauth2.HTTPClient, client), code,
+		oauth2.VerifierOption(e.verifier))
 	if err != nil {
 		return errors.New(Explain(c, err))
 	}
@@ -110,7 +113,8 @@ func lacking(c *flow.Connection, granted string) error {
 		}
 	}
 	if len(missing) > 0 {
-		return fmt.Errorf("signed in at %s, but it did not give: %s. What needs these will be refused; sign in again and allow them", c.Title, strings.Join(missing, ", "))
+		return fmt.Errorf("signed in at %s, but it did not give: %s. What needs these will be refused; sign in "+
+			"again and allow them", c.Title, strings.Join(missing, ", "))
 	}
 	return nil
 }
@@ -129,14 +133,22 @@ func Explain(c *flow.Connection, err error) string {
 func ExplainCode(c *flow.Connection, code, description string) string {
 	o := c.Auth.OAuth
 	what := map[string]string{
-		"access_denied":             "The person said no. Nothing was changed; begin again if that was a mistake.",
-		"invalid_client":            fmt.Sprintf("It does not know the client %s, or the client's secret is wrong. Compare both with what the service shows, and give the secret with: woolsignal connect %s", o.Client, c.ID),
-		"unauthorized_client":       fmt.Sprintf("The client %s may not sign in this way. Allow the grant %s for it at the service.", o.Client, o.Grant),
-		"invalid_grant":             "The code or token was refused: it was used before, has run out, or was made for another redirect address. Begin again.",
-		"invalid_scope":             fmt.Sprintf("It has no such scope among: %s. Correct them in connections/%s.yaml.", strings.Join(scopes(c), ", "), c.ID),
-		"invalid_request":           "It did not understand the request; often the redirect address is not among those written down there. Copy it from the connection's page.",
-		"redirect_uri_mismatch":     "The redirect address is not among those written down at the service. Copy it from the connection's page, to the letter.",
-		"unsupported_grant_type":    fmt.Sprintf("It knows no grant %s. Choose another in connections/%s.yaml.", o.Grant, c.ID),
+		"access_denied": "The person said no. Nothing was changed; begin again if that was a mistake.",
+		"invalid_client": fmt.Sprintf("It does not know the client %s, or the client's secret is wrong. "+
+			"Compare both with what the service shows, and give the secret with: woolsignal connect %s", o.Client,
+			c.ID),
+		"unauthorized_client": fmt.Sprintf("The client %s may not sign in this way. Allow the grant %s for it "+
+			"at the service.", o.Client, o.Grant),
+		"invalid_grant": "The code or token was refused: it was used before, has run out, or was made " +
+			"for another redirect address. Begin again.",
+		"invalid_scope": fmt.Sprintf("It has no such scope among: %s. Correct them in connections/%s.yaml.",
+			strings.Join(scopes(c), ", "), c.ID),
+		"invalid_request": "It did not understand the request; often the redirect address is not among " +
+			"those written down there. Copy it from the connection's page.",
+		"redirect_uri_mismatch": "The redirect address is not among those written down at the service. Copy it " +
+			"from the connection's page, to the letter.",
+		"unsupported_grant_type": fmt.Sprintf("It knows no grant %s. Choose another in connections/%s.yaml.",
+			o.Grant, c.ID),
 		"unsupported_response_type": "It does not give codes. Ask its owner to allow the authorization code grant.",
 		"server_error":              "It failed inside. Try again in a while.",
 		"temporarily_unavailable":   "It is overloaded or being looked after. Try again in a while.",

@@ -28,7 +28,8 @@ func Text(html string) string {
 // words gives the words of a part, with a line for each block.
 func words(s *goquery.Selection) string {
 	s.Find(noise).Remove()
-	s.Find("p, div, li, tr, br, h1, h2, h3, h4, h5, h6, section, article, header, footer, pre, blockquote, dt, dd").Each(func(_ int, e *goquery.Selection) { e.AppendHtml("\n") })
+	s.Find("p, div, li, tr, br, h1, h2, h3, h4, h5, h6, section, article, header, footer, pre, blockquote, dt, dd").
+		Each(func(_ int, e *goquery.Selection) { e.AppendHtml("\n") })
 	s.Find("td, th").Each(func(_ int, e *goquery.Selection) { e.AppendHtml(" ") })
 	var out []string
 	for _, line := range strings.Split(s.Text(), "\n") {

@@ -163,7 +163,8 @@ func (w *worker) run(ctx context.Context, c call) (answer, error) {
 			}
 			return o.answer, nil
 		case <-deadline.C:
-			return answer{}, fmt.Errorf("the script took longer than %s and was ended", flow.Span{Duration: c.Within}.String())
+			return answer{}, fmt.Errorf("the script took longer than %s and was ended",
+				flow.Span{Duration: c.Within}.String())
 		case <-watch.C:
 			if resident(w.process.Process.Pid) > Memory {
 				return answer{}, fmt.Errorf("the script took more than %d MB of memory and was ended", Memory>>20)

@@ -43,7 +43,8 @@ func TestScriptsComputeValues(t *testing.T) {
 		"return null": nil,
 	} {
 		for range 2 {
-			got, err := p.Run(context.Background(), code, map[string]any{"kg": []any{int64(1), 3.5}, "g": "Nettlecote"}, time.Second)
+			got, err := p.Run(context.Background(), code, map[string]any{"kg": []any{int64(1), 3.5}, "g": "Nettlecote"},
+				time.Second)
 			if err != nil || !reflect.DeepEqual(got, want) {
 				t.Errorf("%s gives %#v, %v; want %#v", code, got, err, want)
 			}

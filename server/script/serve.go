@@ -42,7 +42,8 @@ func evaluate(c call) answer {
 	vm := goja.New()
 	vm.SetMaxCallStackSize(2000)
 	names := slices.Sorted(maps.Keys(c.Inputs))
-	program, err := goja.Compile("script", "(function("+strings.Join(names, ",")+") { 'use strict';\n"+c.Code+"\n})", true)
+	program, err := goja.Compile("script", "(function("+strings.Join(names, ",")+") { 'use strict';\n"+c.Code+"\n})",
+		true)
 	if err != nil {
 		return answer{Error: explain(err)}
 	}

@@ -47,7 +47,8 @@ func (w *world) check(l *life) {
 	if left := w.column(l, "SELECT run || ' ' || step FROM hears"); len(left) > 0 {
 		w.t.Errorf("steps of runs that ended still listen: %v", left)
 	}
-	if left := w.column(l, "SELECT id || ' ' || tell FROM runs WHERE tell IS NOT NULL AND ended IS NOT NULL"); len(left) > 0 {
+	if left := w.column(l,
+		"SELECT id || ' ' || tell FROM runs WHERE tell IS NOT NULL AND ended IS NOT NULL"); len(left) > 0 {
 		w.t.Errorf("ends nobody was told of: %v", left)
 	}
 }
@@ -59,10 +60,12 @@ func (w *world) ends(l *life, s *run.State) {
 		steps := []string{}
 		s.Each(func(step *run.Step) {
 			if step.Status != run.Done && step.Status != run.Skipped {
-				steps = append(steps, step.Path+" "+string(step.Status)+" until "+step.Until.String()+" deadline "+step.Deadline.String()+" child "+step.Child)
+				steps = append(steps, step.Path+" "+string(step.Status)+" until "+step.Until.String()+" deadline "+
+					step.Deadline.String()+" child "+step.Child)
 			}
 		})
-		w.t.Errorf("the run %s of %s does not end: it is %s, with %s", s.ID, w.workflowOf(l, s.ID), s.Status, strings.Join(steps, "; "))
+		w.t.Errorf("the run %s of %s does not end: it is %s, with %s", s.ID, w.workflowOf(l, s.ID), s.Status,
+			strings.Join(steps, "; "))
 	}
 	for _, r := range s.Reviews {
 		if s.Status.Ended() && r.Choice == "" {
@@ -140,13 +143,16 @@ func (w *world) projected(l *life, s *run.State) {
 	var status, because string
 	var seq, input, output int64
 	var ended, wake sql.NullInt64
-	err := l.store.Read().QueryRow("SELECT status, because, seq, ended, wake, input, output FROM runs WHERE id = ?", s.ID).Scan(&status, &because, &seq, &ended, &wake, &input, &output)
+	err := l.store.Read().QueryRow("SELECT status, because, seq, ended, wake, input, output FROM runs WHERE id = ?",
+		s.ID).Scan(&status, &because, &seq, &ended, &wake, &input, &output)
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	if status != string(s.Status) || because != s.Because || seq != s.Seq || ended.Valid != !s.Ended.IsZero() || ended.Valid && ended.Int64 != store.Time(s.Ended) ||
+	if status != string(s.Status) || because != s.Because || seq != s.Seq || ended.Valid != !s.Ended.IsZero() ||
+		ended.Valid && ended.Int64 != store.Time(s.Ended) ||
 		input != int64(s.Spent.Input) || output != int64(s.Spent.Output) || s.Status.Ended() && wake.Valid {
-		w.t.Errorf("the run %s is listed as %s (%s) at %d, and is %s (%s) at %d", s.ID, status, because, seq, s.Status, s.Because, s.Seq)
+		w.t.Errorf("the run %s is listed as %s (%s) at %d, and is %s (%s) at %d", s.ID, status, because, seq, s.Status,
+			s.Because, s.Seq)
 	}
 	listed := map[string]string{}
 	for _, text := range w.column(l, "SELECT review FROM reviews WHERE run = ?", s.ID) {
@@ -164,7 +170,8 @@ func (w *world) projected(l *life, s *run.State) {
 		w.t.Errorf("the run %s asked %v, and listed is %v", s.ID, asked, listed)
 	}
 	labels := slices.Compact(slices.Sorted(slices.Values(s.Labels)))
-	if got := w.column(l, "SELECT label FROM labels WHERE run = ? ORDER BY label", s.ID); strings.Join(got, "|") != strings.Join(labels, "|") {
+	if got := w.column(l, "SELECT label FROM labels WHERE run = ? ORDER BY label", s.ID); strings.Join(got,
+		"|") != strings.Join(labels, "|") {
 		w.t.Errorf("the run %s has the labels %v, and listed are %v", s.ID, labels, got)
 	}
 }

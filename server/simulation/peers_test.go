@@ -140,8 +140,9 @@ func wait(ctx context.Context, dead <-chan struct{}, d time.Duration) error {
 }
 
 func response(status int, body string) *http.Response {
-	return &http.Response{StatusCode: status, Status: fmt.Sprint(status, " ", http.StatusText(status)), Header: http.Header{"Content-Type": {"application/json"}},
-		Body: io.NopCloser(strings.NewReader(body))}
+	return &http.Response{StatusCode: status, Status: fmt.Sprint(status, " ", http.StatusText(status)),
+		Header: http.Header{"Content-Type": {"application/json"}},
+		Body:   io.NopCloser(strings.NewReader(body))}
 }
 
 // mill does what it is asked, or does not, and writes it down.
@@ -187,9 +188,12 @@ func (b *book) model(body []byte, m mood) string {
 			name = "mill__nothing"
 		}
 		delta["content"] = ""
-		delta["tool_calls"] = []any{map[string]any{"index": 0, "id": "a", "type": "function", "function": map[string]any{"name": name, "arguments": string(args)}}}
+		delta["tool_calls"] = []any{map[string]any{"index": 0, "id": "a", "type": "function",
+			"function": map[string]any{"name": name, "arguments": string(args)}}}
 	}
-	chunk, _ := json.Marshal(map[string]any{"model": "small", "choices": []any{map[string]any{"delta": delta, "finish_reason": "stop"}}, "usage": map[string]any{"prompt_tokens": 5, "completion_tokens": 2}})
+	chunk, _ := json.Marshal(map[string]any{"model": "small",
+		"choices": []any{map[string]any{"delta": delta, "finish_reason": "stop"}},
+		"usage":   map[string]any{"prompt_tokens": 5, "completion_tokens": 2}})
 	var out bytes.Buffer
 	fmt.Fprintf(&out, "data: %s\n\n", chunk)
 	if m.chance < 0.97 { // else it breaks off

@@ -9,16 +9,23 @@ import (
 // listings are what is made of the journals alone, as it reads. Whom the end of
 // a run is still to be told stands in none: it is told again.
 var listings = map[string]string{
-	"runs": `SELECT id || '|' || workflow || '|' || definition || '|' || status || '|' || because || '|' || kind || '|' || about || '|' || coalesce(thread, '-') || '|' || coalesce(key, '-') || '|' ||
-		coalesce(origin, '-') || '|' || coalesce(cause, '-') || '|' || links || '|' || coalesce(unwanted, '-') || '|' || coalesce(wake, '-') || '|' || seq || '|' || accepted || '|' || coalesce(ended, '-') ||
+	"runs": `SELECT id || '|' || workflow || '|' || definition || '|' ||
+		status || '|' || because || '|' || kind || '|' ||
+		about || '|' || coalesce(thread, '-') || '|' || coalesce(key, '-') || '|' ||
+		coalesce(origin, '-') || '|' || coalesce(cause, '-') || '|' || links || '|' ||
+		coalesce(unwanted, '-') || '|' || coalesce(wake, '-') || '|' || seq || '|' || accepted || '|' ||
+		 coalesce(ended, '-') ||
 		'|' || input || '|' || output || '|' || cost FROM runs ORDER BY id`,
 	"deliveries": "SELECT source || '|' || id || '|' || run FROM deliveries ORDER BY source, id",
-	"hears":      "SELECT run || '|' || step || '|' || source || '|' || key || '|' || also_starts FROM hears ORDER BY run, step",
-	"reviews":    "SELECT id || '|' || run || '|' || workflow || '|' || of || '|' || title || '|' || asked || '|' || coalesce(decided, '-') || '|' || review FROM reviews ORDER BY id",
-	"messages":   "SELECT thread || '|' || run || '|' || who || '|' || name || '|' || text || '|' || coalesce(rich, '-') || '|' || at FROM messages ORDER BY n",
-	"memory":     "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
-	"labels":     "SELECT label || '|' || run FROM labels ORDER BY label, run",
-	"facts":      "SELECT about || '|' || name || '|' || fact || '|' || run || '|' || at FROM facts ORDER BY n",
+	"hears": "SELECT run || '|' || step || '|' || source || '|' || key || '|' || also_starts FROM hears ORDER " +
+		"BY run, step",
+	"reviews": "SELECT id || '|' || run || '|' || workflow || '|' || of || '|' || title || '|' || asked || '|' || " +
+		"coalesce(decided, '-') || '|' || review FROM reviews ORDER BY id",
+	"messages": "SELECT thread || '|' || run || '|' || who || '|' || name || '|' || text || '|' || coalesce(rich, " +
+		"'-') || '|' || at FROM messages ORDER BY n",
+	"memory": "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
+	"labels": "SELECT label || '|' || run FROM labels ORDER BY label, run",
+	"facts":  "SELECT about || '|' || name || '|' || fact || '|' || run || '|' || at FROM facts ORDER BY n",
 }
 
 // projections reads every listing.

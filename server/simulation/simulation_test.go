@@ -87,7 +87,8 @@ const afternoon = 40 * time.Minute
 
 func simulate(t *testing.T, seed uint64, template string) {
 	random := rand.New(rand.NewPCG(seed, 1))
-	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: makeUp(random), book: newBook(seed), log: &heard{}}
+	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: makeUp(random), book: newBook(seed),
+		log: &heard{}}
 	folder := t.TempDir()
 	copyFiles(t, template, folder)
 	l := w.begin(folder, 0)
@@ -165,7 +166,8 @@ func (w *world) events(random *rand.Rand) []event {
 	add := func(when time.Duration, do func(l *life)) { out = append(out, event{when, do}) }
 	for i := range 3 + random.IntN(8) {
 		workflow := w.made.workflows[random.IntN(len(w.made.workflows))]
-		d := &delivery{id: fmt.Sprint("d", i), workflow: workflow, n: i, persists: random.IntN(5) > 0, runs: map[string]bool{}}
+		d := &delivery{id: fmt.Sprint("d", i), workflow: workflow, n: i, persists: random.IntN(5) > 0,
+			runs: map[string]bool{}}
 		w.deliveries = append(w.deliveries, d)
 		when := at(afternoon) / time.Minute * time.Minute // some come together
 		add(when, func(l *life) { w.deliver(l, d) })
@@ -213,7 +215,8 @@ func (w *world) another(l *life) {
 		_, err := l.workspace.Apply(context.Background(), workspace.Change{Files: files, By: "sim"})
 		for id := range files {
 			if name, ok := strings.CutPrefix(id, "workflows/"); ok && err == nil && !l.crashed() {
-				_, _, _ = l.workspace.Publish(context.Background(), strings.TrimSuffix(name, ".yaml"), "", "sim") // a spoilt disk refuses
+				// a spoilt disk refuses
+				_, _, _ = l.workspace.Publish(context.Background(), strings.TrimSuffix(name, ".yaml"), "", "sim")
 			}
 		}
 	})
@@ -256,7 +259,8 @@ func (w *world) decide(l *life, chance float64) {
 		for range 1 + int(chance*10)%2 {
 			w.callers.Go(func() {
 				id := w.column(l, "SELECT run FROM reviews WHERE id = ?", r.ID)
-				err := l.engine.Decide(context.Background(), id[0], run.Decided{Review: r.ID, Choice: choice, By: "Tobias"})
+				err := l.engine.Decide(context.Background(), id[0],
+					run.Decided{Review: r.ID, Choice: choice, By: "Tobias"})
 				var refused *run.Refused
 				if errors.As(err, &refused) {
 					w.t.Errorf("a decision was refused: %v", err)
@@ -321,7 +325,8 @@ func (w *world) drain(l **life, again func()) {
 		if now := fmt.Sprint(w.column(*l, "SELECT max(n) FROM journal")); now != before {
 			before, still = now, 0
 		}
-		if len(w.column(*l, "SELECT id FROM runs WHERE ended IS NULL")) == 0 && len(w.column(*l, "SELECT id FROM inbox WHERE state = 'new'")) == 0 {
+		if len(w.column(*l, "SELECT id FROM runs WHERE ended IS NULL")) == 0 &&
+			len(w.column(*l, "SELECT id FROM inbox WHERE state = 'new'")) == 0 {
 			break
 		}
 	}
@@ -330,7 +335,8 @@ func (w *world) drain(l **life, again func()) {
 
 // spoil makes writes to a table fail, as a full disk does.
 func spoil(t *testing.T, s *store.Store, table string) {
-	execute(t, s, "CREATE TRIGGER IF NOT EXISTS spoilt BEFORE INSERT ON "+table+" BEGIN SELECT RAISE(ABORT, 'the disk is full'); END")
+	execute(t, s, "CREATE TRIGGER IF NOT EXISTS spoilt BEFORE INSERT ON "+table+
+		" BEGIN SELECT RAISE(ABORT, 'the disk is full'); END")
 }
 
 func unspoil(t *testing.T, s *store.Store) { execute(t, s, "DROP TRIGGER IF EXISTS spoilt") }

@@ -301,12 +301,17 @@ type made struct {
 // makeUp makes up a workspace.
 func makeUp(random *rand.Rand) made {
 	m := made{files: map[string]string{
-		"woolsignal.yaml":         "name: Larkrigg\nzone: Europe/London\nmodel: small\n",
-		"connections/key.yaml":    "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
-		"connections/mill.yaml":   "connection: mill\ntitle: Mill\naddress: http://mill.example\nopenapi: {description: schemas/mill.json}\n" + millLimits(random),
-		"connections/models.yaml": "connection: models\ntitle: Models\naddress: http://models.example/v1\nmodel_server:\n  protocol: chat-completions\n  models:\n    small: {name: small, window: 16000, input_price: 1, output_price: 2}\n",
-		"schemas/mill.json":       mill,
-		"agents/clerk.yaml":       "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\ninstructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n  - {tool: mill/keyed, approval: {each: true, by: owner}}\nlimits: {turns: 5, tool_calls: 6, time: 10m}\n",
+		"woolsignal.yaml":      "name: Larkrigg\nzone: Europe/London\nmodel: small\n",
+		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
+		"connections/mill.yaml": "connection: mill\ntitle: Mill\naddress: http://mill.example\n" +
+			"openapi: {description: schemas/mill.json}\n" + millLimits(random),
+		"connections/models.yaml": "connection: models\ntitle: Models\naddress: http://models.example/v1\n" +
+			"model_server:\n  protocol: chat-completions\n  models:\n" +
+			"    small: {name: small, window: 16000, input_price: 1, output_price: 2}\n",
+		"schemas/mill.json": mill,
+		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
+			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
+			"  - {tool: mill/keyed, approval: {each: true, by: owner}}\nlimits: {turns: 5, tool_calls: 6, time: 10m}\n",
 	}}
 	for i := range 1 + random.IntN(2) {
 		w := &writer{random: random, name: fmt.Sprint("child-", i), token: "inputs.t", number: "inputs.n"}
@@ -320,7 +325,8 @@ func makeUp(random *rand.Rand) made {
 		m.files["workflows/"+w.name+".yaml"] = w.text.String()
 	}
 	for i := range 1 + random.IntN(3) {
-		w := &writer{random: random, name: fmt.Sprint("main-", i), token: "signal.id", number: "signal.body.n", calls: m.children, chat: random.IntN(3) == 0}
+		w := &writer{random: random, name: fmt.Sprint("main-", i), token: "signal.id", number: "signal.body.n",
+			calls: m.children, chat: random.IntN(3) == 0}
 		if w.chat {
 			w.number = "size(signal.text)" // a message has no body
 		}
@@ -332,7 +338,8 @@ func makeUp(random *rand.Rand) made {
 			w.line(0, "  - id: in\n    webhook: {path: %s, verify: key, subject: '${string(signal.body.n)}'}", w.name)
 		}
 		if limit := random.IntN(5); limit < 3 {
-			w.line(0, "limits: %s", []string{"{at_once: 2}", "{key: '${string(" + w.number + " % 3)}', at_once_per_key: 1}", "{per_minute: 10}"}[limit])
+			w.line(0, "limits: %s", []string{"{at_once: 2}", "{key: '${string(" + w.number +
+				" % 3)}', at_once_per_key: 1}", "{per_minute: 10}"}[limit])
 		}
 		w.line(0, "steps:")
 		for range 2 + random.IntN(5) {
@@ -353,8 +360,18 @@ func millLimits(random *rand.Rand) string {
 
 // mill describes the peer whose book is read in the end.
 const mill = `{"openapi": "3.1.0", "info": {"title": "Mill", "version": "1"}, "paths": {
- "/look": {"get": {"operationId": "look", "parameters": [{"name": "token", "in": "query", "schema": {"type": "string"}}], "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}},
- "/put": {"put": {"operationId": "put", "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}}, "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}},
- "/never": {"post": {"operationId": "never", "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}}, "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}},
- "/keyed": {"post": {"operationId": "keyed", "parameters": [{"name": "Idempotency-Key", "in": "header", "schema": {"type": "string"}}], "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}}, "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}}},
- "components": {"schemas": {"Thing": {"type": "object", "required": ["token"], "properties": {"token": {"type": "string"}, "note": {"type": "string"}}}}}}`
+ "/look": {"get": {"operationId": "look", "parameters": [{"name": "token", "in": "query",
+ "schema": {"type": "string"}}], "responses": {"200": {"description": "x",
+ "content": {"application/json": {"schema": {"type": "object"}}}}}}},
+ "/put": {"put": {"operationId": "put",
+ "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}},
+ "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}},
+ "/never": {"post": {"operationId": "never",
+ "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}},
+ "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}},
+ "/keyed": {"post": {"operationId": "keyed", "parameters": [{"name": "Idempotency-Key", "in": "header",
+ "schema": {"type": "string"}}],
+ "requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Thing"}}}},
+ "responses": {"200": {"description": "x", "content": {"application/json": {"schema": {"type": "object"}}}}}}}},
+ "components": {"schemas": {"Thing": {"type": "object", "required": ["token"],
+ "properties": {"token": {"type": "string"}, "note": {"type": "string"}}}}}}`

@@ -90,11 +90,13 @@ func (w *world) open(folder string) *life {
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: l.store, Secrets: secrets}, Store: l.store, Peers: &peers{w.book, l.dead}}
+	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: l.store, Secrets: secrets}, Store: l.store,
+		Peers: &peers{w.book, l.dead}}
 	if l.workspace, err = workspace.Open(ctx, l.store, kit, nil); err != nil {
 		w.t.Fatal(err)
 	}
-	l.engine = engine.New(l.store, l.workspace, kit, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))}, slog.New(w.log))
+	l.engine = engine.New(l.store, l.workspace, kit, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))},
+		slog.New(w.log))
 	return l
 }
 
@@ -152,9 +154,11 @@ type delivery struct {
 }
 
 func (d *delivery) signal(chat bool) *run.Signal {
-	s := &run.Signal{ID: d.id, Source: "/in/" + d.workflow, Type: "x", Time: time.Now().UTC(), Kind: "webhook", Trigger: "in", Subject: fmt.Sprint(d.n), Body: map[string]any{"n": int64(d.n)}}
+	s := &run.Signal{ID: d.id, Source: "/in/" + d.workflow, Type: "x", Time: time.Now().UTC(), Kind: "webhook",
+		Trigger: "in", Subject: fmt.Sprint(d.n), Body: map[string]any{"n": int64(d.n)}}
 	if chat {
-		s.Kind, s.Source, s.Thread, s.Text, s.Body = "chat", "/chat/"+d.workflow, "t", strings.Repeat("a", d.n), map[string]any{}
+		s.Kind, s.Source, s.Thread, s.Text, s.Body = "chat", "/chat/"+
+			d.workflow, "t", strings.Repeat("a", d.n), map[string]any{}
 	}
 	return s
 }
@@ -232,7 +236,9 @@ func (w *world) dice(n int) int {
 // answers has somebody send what a waiting step may hear.
 func (w *world) answer(l *life, n int, id string) {
 	w.callers.Go(func() {
-		_, _ = l.engine.Receive(context.Background(), "", &run.Signal{ID: id, Source: "/in/answers", Type: "x", Time: time.Now().UTC(), Kind: "webhook", Subject: fmt.Sprint(n), Body: map[string]any{"n": int64(n)}})
+		_, _ = l.engine.Receive(context.Background(), "",
+			&run.Signal{ID: id, Source: "/in/answers", Type: "x", Time: time.Now().UTC(), Kind: "webhook",
+				Subject: fmt.Sprint(n), Body: map[string]any{"n": int64(n)}})
 	})
 }
 

@@ -80,14 +80,17 @@ func sound(ctx context.Context, path string) error {
 		return fmt.Errorf("%s is no sound backup: %s", path, orErr(verdict, err))
 	}
 	var found, tables int
-	if err := db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE name IN ('runs', 'journal')").Scan(&tables); err != nil || tables != 2 {
+	if err := db.QueryRowContext(ctx,
+		"SELECT count(*) FROM sqlite_schema WHERE name IN ('runs', 'journal')").Scan(&tables); err != nil ||
+		tables != 2 {
 		return fmt.Errorf("%s is a database, but not one of Wool Signal", path)
 	}
 	if err := db.QueryRowContext(ctx, "PRAGMA user_version").Scan(&found); err != nil {
 		return fmt.Errorf("store: %w", err)
 	}
 	if found != version {
-		return fmt.Errorf("%s was made by another version of Wool Signal (form %d, this one reads form %d); restore it with that one", path, found, version)
+		return fmt.Errorf("%s was made by another version of Wool Signal (form %d, this one reads form %d); restore "+
+			"it with that one", path, found, version)
 	}
 	return nil
 }

@@ -115,7 +115,8 @@ func TestSeveralGuardsAreOne(t *testing.T) {
 		t.Fatal(err)
 	}
 	var value string
-	if err := s.Read().QueryRow("SELECT value FROM settings WHERE name = 'a'").Scan(&value); err != nil || value != "x" || count(t, s) != 1 {
+	if err := s.Read().QueryRow("SELECT value FROM settings WHERE name = 'a'").Scan(&value); err != nil ||
+		value != "x" || count(t, s) != 1 {
 		t.Errorf("a skipped batch left a = %q (%v)", value, err)
 	}
 }

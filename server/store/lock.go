@@ -16,7 +16,8 @@ func lock(folder string) (*os.File, error) {
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		_ = f.Close()
-		return nil, fmt.Errorf("store: another service is already using %s; stop it first, or choose another folder with -data", folder)
+		return nil, fmt.Errorf("store: another service is already using %s; stop it first, or choose another folder "+
+			"with -data", folder)
 	}
 	return f, nil
 }

@@ -27,9 +27,12 @@ func prepare(ctx context.Context, db *sql.DB) error {
 	case found == version:
 		return nil
 	case found > version:
-		return fmt.Errorf("this data is of form %d, written by a later version of Wool Signal; this one knows form %d. Start the later version, or restore a backup", found, version)
+		return fmt.Errorf("this data is of form %d, written by a later version of Wool Signal; this one knows form "+
+			"%d. Start the later version, or restore a backup", found, version)
 	case tables > 0:
-		return fmt.Errorf("this data is of form %d, written by an earlier version of Wool Signal that was never released; this one reads form %d alone. Start with another data folder; `woolsignal export` of the version that wrote it gives the workspace's files", found, version)
+		return fmt.Errorf("this data is of form %d, written by an earlier version of Wool Signal that was never "+
+			"released; this one reads form %d alone. Start with another data folder; `woolsignal export` of the "+
+			"version that wrote it gives the workspace's files", found, version)
 	}
 	tx, err := db.BeginTx(ctx, nil)
 	if err != nil {

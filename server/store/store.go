@@ -65,7 +65,8 @@ func open(ctx context.Context, path string) (*Store, error) {
 	}
 	read.SetMaxOpenConns(8)
 	read.SetMaxIdleConns(8)
-	s := &Store{read: read, db: write, path: path, rows: make(chan string, 64), batches: make(chan *pending, 1024), done: make(chan struct{})}
+	s := &Store{read: read, db: write, path: path, rows: make(chan string, 64), batches: make(chan *pending, 1024),
+		done: make(chan struct{})}
 	go s.writer()
 	return s, nil
 }
@@ -74,7 +75,8 @@ func open(ctx context.Context, path string) (*Store, error) {
 // writer's path, so it never waits for one.
 func dsn(path, extra string) string {
 	return "file:" + (&url.URL{Path: path}).EscapedPath() +
-		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)&_pragma=wal_autocheckpoint(0)&" + extra
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&" +
+		"_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)&_pragma=wal_autocheckpoint(0)&" + extra
 }
 
 // Read gives the readers' connections. They cannot write.

@@ -108,7 +108,8 @@ func TestLaterSchemaIsRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	db.Close()
-	if _, err := store.Open(context.Background(), folder); err == nil || !strings.Contains(err.Error(), "later version") {
+	if _, err := store.Open(context.Background(), folder); err == nil ||
+		!strings.Contains(err.Error(), "later version") {
 		t.Errorf("opening data of a later version: %v", err)
 	}
 }
@@ -116,7 +117,8 @@ func TestLaterSchemaIsRefused(t *testing.T) {
 func TestASecondServiceIsKeptOut(t *testing.T) {
 	folder := t.TempDir()
 	open(t, folder)
-	if _, err := store.Open(context.Background(), folder); err == nil || !strings.Contains(err.Error(), "already using") {
+	if _, err := store.Open(context.Background(), folder); err == nil ||
+		!strings.Contains(err.Error(), "already using") {
 		t.Errorf("opening the same folder twice: %v", err)
 	}
 }

@@ -33,14 +33,18 @@ func (t *Table) Import(ctx context.Context, text string) (added, changed int, er
 		key := t.key(values)
 		if _, err := t.one(ctx, "key = ?", key); key != nil && err == nil {
 			changed++
-			b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'changed', ?3, ?4, '' FROM table_rows WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)",
+			b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'changed', ?3, ?4, '' FROM "+
+				"table_rows WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)",
 				t.Of.ID, key, string(data), now)
-			b.Do("UPDATE table_rows SET data = ?3, changed = ?4 WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)", t.Of.ID, key, string(data), now)
+			b.Do("UPDATE table_rows SET data = ?3, changed = ?4 WHERE tbl = ?1 AND key = ?2 AND json(data) != json(?3)",
+				t.Of.ID, key, string(data), now)
 		} else {
 			added++
 		}
-		b.Do("INSERT INTO table_rows (tbl, key, data, added, changed) VALUES (?1, ?2, ?3, ?4, ?4) ON CONFLICT DO NOTHING", t.Of.ID, key, string(data), now)
-		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, '' FROM table_rows WHERE changes() > 0 AND n = last_insert_rowid()")
+		b.Do("INSERT INTO table_rows (tbl, key, data, added, changed) VALUES (?1, ?2, ?3, ?4, ?4) ON CONFLICT DO "+
+			"NOTHING", t.Of.ID, key, string(data), now)
+		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, '' FROM " +
+			"table_rows WHERE changes() > 0 AND n = last_insert_rowid()")
 	}
 	if b.Empty() {
 		return 0, 0, nil
@@ -123,7 +127,8 @@ func (t *Table) cell(column, text string) (any, error) {
 
 // Export writes every row as CSV, oldest first.
 func (t *Table) Export(ctx context.Context, to io.Writer) error {
-	rows, err := t.Store.Read().QueryContext(ctx, "SELECT "+rowColumns+" FROM table_rows WHERE tbl = ? ORDER BY n", t.Of.ID)
+	rows, err := t.Store.Read().QueryContext(ctx, "SELECT "+rowColumns+" FROM table_rows WHERE tbl = ? ORDER BY n",
+		t.Of.ID)
 	if err != nil {
 		return err
 	}
@@ -168,7 +173,9 @@ type Change struct {
 
 // Changes gives what happened behind a number, oldest first.
 func (t *Table) Changes(ctx context.Context, after int64, most int) ([]Change, error) {
-	rows, err := t.Store.Read().QueryContext(ctx, "SELECT n, row, did, data, at, run FROM row_changes WHERE tbl = ? AND n > ? ORDER BY n LIMIT ?", t.Of.ID, after, most)
+	rows, err := t.Store.Read().QueryContext(ctx,
+		"SELECT n, row, did, data, at, run FROM row_changes WHERE tbl = ? AND n > ? ORDER BY n LIMIT ?", t.Of.ID, after,
+		most)
 	if err != nil {
 		return nil, err
 	}

@@ -53,13 +53,15 @@ func (t *Table) Find(ctx context.Context, q Query) (Page, error) {
 		c.add(`data LIKE ? ESCAPE '\'`, "%"+escaped(q.Words)+"%")
 	}
 	var page Page
-	if err := t.Store.Read().QueryRowContext(ctx, "SELECT count(*) FROM table_rows WHERE "+c.text(), c.args...).Scan(&page.Total); err != nil {
+	if err := t.Store.Read().QueryRowContext(ctx, "SELECT count(*) FROM table_rows WHERE "+c.text(),
+		c.args...).Scan(&page.Total); err != nil {
 		return page, err
 	}
 	most := q.Most
 	if most == 0 {
 		if most = MostRows; page.Total > most {
-			return page, &InvalidError{fmt.Sprintf("%d rows of %s match, and at most %d are given at once: say how many with most, and go on with after, or narrow it down with where", page.Total, t.Of.Title, most)}
+			return page, &InvalidError{fmt.Sprintf("%d rows of %s match, and at most %d are given at once: say how "+
+				"many with most, and go on with after, or narrow it down with where", page.Total, t.Of.Title, most)}
 		}
 	}
 	by, err := t.order(q.OrderBy)
@@ -76,7 +78,9 @@ func (t *Table) Find(ctx context.Context, q Query) (Page, error) {
 		}
 	}
 	way := map[bool]string{true: "DESC", false: "ASC"}[descending]
-	rows, err := t.Store.Read().QueryContext(ctx, fmt.Sprintf("SELECT %s FROM table_rows WHERE %s ORDER BY %s IS NULL, %s %s, n %s LIMIT ?", rowColumns, c.text(), by, by, way, way),
+	rows, err := t.Store.Read().QueryContext(ctx,
+		fmt.Sprintf("SELECT %s FROM table_rows WHERE %s ORDER BY %s IS NULL, %s %s, n %s LIMIT ?", rowColumns, c.text(),
+			by, by, way, way),
 		append(c.args, most+1)...)
 	if err != nil {
 		return page, err
@@ -165,7 +169,8 @@ func (c *conditions) after(by string, descending bool, mark string) error {
 	case nil:
 		c.add(fmt.Sprintf("(%s IS NULL AND n %s ?)", by, beyond), n)
 	case string, int64, float64:
-		c.add(fmt.Sprintf("(%s IS NULL OR %s %s ? OR (%s = ? AND n %s ?))", by, by, beyond, by, beyond), value, value, n)
+		c.add(fmt.Sprintf("(%s IS NULL OR %s %s ? OR (%s = ? AND n %s ?))", by, by, beyond, by, beyond), value, value,
+			n)
 	default:
 		return invalid
 	}
@@ -221,7 +226,8 @@ func (c *conditions) compare(name, of, how string, wanted any, value func(any) (
 	if wanted == nil && how != "" && how != "not" {
 		return &InvalidError{fmt.Sprintf("%s, %s: nothing (null) is neither less nor more than anything", name, how)}
 	}
-	sign, ok := map[string]string{"": "IS", "not": "IS NOT", "less_than": "<", "at_most": "<=", "at_least": ">=", "more_than": ">"}[how]
+	sign, ok := map[string]string{"": "IS", "not": "IS NOT", "less_than": "<", "at_most": "<=", "at_least": ">=",
+		"more_than": ">"}[how]
 	switch {
 	case ok:
 		c.add(of+" "+sign+" ?", wanted)
@@ -230,7 +236,8 @@ func (c *conditions) compare(name, of, how string, wanted any, value func(any) (
 	case how == "begins_with":
 		c.add(of+` LIKE ? ESCAPE '\'`, escaped(expr.Text(wanted))+"%")
 	default:
-		return &InvalidError{fmt.Sprintf("%s: %q is no comparison; possible: %s", name, how, strings.Join(Comparisons, ", "))}
+		return &InvalidError{fmt.Sprintf("%s: %q is no comparison; possible: %s", name, how,
+			strings.Join(Comparisons, ", "))}
 	}
 	return nil
 }
@@ -243,7 +250,8 @@ func (c *conditions) moment(v any) (any, error) {
 			return store.Time(at), nil
 		}
 	}
-	return nil, &InvalidError{fmt.Sprintf("%q is no time; write it as 2026-11-26T09:00:00Z or 2026-11-26", expr.Text(v))}
+	return nil, &InvalidError{fmt.Sprintf("%q is no time; write it as 2026-11-26T09:00:00Z or 2026-11-26",
+		expr.Text(v))}
 }
 
 // escaped writes a text as LIKE takes it literally.

@@ -44,7 +44,8 @@ func (e *InvalidError) Error() string { return e.Message }
 // Value is the row as expressions and tools see it: every column is there,
 // null where nothing is written.
 func (t *Table) Value(r Row) map[string]any {
-	out := map[string]any{"row": r.N, "added": r.Added.In(t.zone()).Format(time.RFC3339), "changed": r.Changed.In(t.zone()).Format(time.RFC3339)}
+	out := map[string]any{"row": r.N, "added": r.Added.In(t.zone()).Format(time.RFC3339),
+		"changed": r.Changed.In(t.zone()).Format(time.RFC3339)}
 	for _, c := range t.Of.Columns {
 		out[c.Name] = r.Values[c.Name]
 	}
@@ -100,8 +101,11 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made, run string
 	}
 	now := store.Time(time.Now())
 	var b store.Batch
-	b.Guard("no row has this key", "INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
-	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM table_rows WHERE n = last_insert_rowid()", run)
+	b.Guard("no row has this key",
+		"INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO "+
+			"NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
+	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM "+
+		"table_rows WHERE n = last_insert_rowid()", run)
 	err = t.Store.Write(ctx, b)
 	switch {
 	case errors.Is(err, store.ErrGuard) && made != "":
@@ -132,7 +136,8 @@ const rowColumns = "n, data, added, changed"
 
 // one finds the row a condition names.
 func (t *Table) one(ctx context.Context, where string, args ...any) (Row, error) {
-	rows, err := t.Store.Read().QueryContext(ctx, "SELECT "+rowColumns+" FROM table_rows WHERE tbl = ? AND "+where, append([]any{t.Of.ID}, args...)...)
+	rows, err := t.Store.Read().QueryContext(ctx, "SELECT "+rowColumns+" FROM table_rows WHERE tbl = ? AND "+where,
+		append([]any{t.Of.ID}, args...)...)
 	if err != nil {
 		return Row{}, err
 	}
@@ -199,8 +204,11 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run 
 		}
 		row.Changed = time.Now()
 		var b store.Batch
-		b.Guard("the row is as it was read", "UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) = json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
-		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) VALUES (?, ?, 'changed', ?, ?, ?)", t.Of.ID, n, string(after), store.Time(row.Changed), run)
+		b.Guard("the row is as it was read",
+			"UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) "+
+				"= json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
+		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) VALUES (?, ?, 'changed', ?, ?, ?)", t.Of.ID, n,
+			string(after), store.Time(row.Changed), run)
 		if err := t.Store.Write(ctx, b); err == nil {
 			t.Store.TellRows(t.Of.ID)
 			return row, nil

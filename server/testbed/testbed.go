@@ -64,7 +64,8 @@ func (b *Bed) Spoil(t testing.TB, table, when string) (mend func()) {
 			t.Fatal(err)
 		}
 	}
-	do("CREATE TRIGGER spoilt_" + table + " BEFORE INSERT ON " + table + " WHEN " + when + " BEGIN SELECT RAISE(ABORT, 'the disk is full'); END")
+	do("CREATE TRIGGER spoilt_" + table + " BEFORE INSERT ON " + table + " WHEN " + when +
+		" BEGIN SELECT RAISE(ABORT, 'the disk is full'); END")
 	return func() { do("DROP TRIGGER spoilt_" + table) }
 }
 

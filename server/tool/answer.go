@@ -24,7 +24,8 @@ func answered(title string, r *http.Response) ([]byte, error) {
 	}
 	switch {
 	case errors.Is(err, egress.ErrTooLarge):
-		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with more than the %d MiB that can be kept", title, r.StatusCode, egress.MaxAnswer>>20)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with more than the %d MiB that can be kept",
+			title, r.StatusCode, egress.MaxAnswer>>20)}
 	case err != nil:
 		return nil, fmt.Errorf("%s: its answer broke off: %w", title, err)
 	}
@@ -40,13 +41,15 @@ func answerError(title string, r *http.Response, data []byte) error {
 	case s == http.StatusTooManyRequests:
 		return &BusyError{Message: title + " is asked too often (429): " + reason(data), After: retryAfter(r.Header)}
 	case s == http.StatusServiceUnavailable && r.Header.Get("Retry-After") != "":
-		return &AwayError{Message: title + " is not there at the moment (503): " + reason(data), After: retryAfter(r.Header)}
+		return &AwayError{Message: title + " is not there at the moment (503): " + reason(data),
+			After: retryAfter(r.Header)}
 	case s >= 500:
 		return fmt.Errorf("%s answered %s: %s", title, r.Status, reason(data))
 	case s == http.StatusUnauthorized:
 		return &RefusedError{Message: title + " does not accept the key (401): " + reason(data)}
 	default:
-		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", title, s, reason(data)), NotFound: s == http.StatusNotFound || s == http.StatusGone}
+		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", title, s, reason(data)),
+			NotFound: s == http.StatusNotFound || s == http.StatusGone}
 	}
 }
 

@@ -95,7 +95,8 @@ type apiCall struct {
 }
 
 // describe reads an operation's parameters and body as one flat schema.
-func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameters, components map[string]any) (flow.Tool, error) {
+func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameters,
+	components map[string]any) (flow.Tool, error) {
 	a.places = map[string]string{}
 	properties, required := map[string]any{}, []any{}
 	for _, ref := range parameters {
@@ -137,7 +138,8 @@ func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameter
 			}
 		}
 	}
-	t := flow.Tool{Description: strings.TrimSpace(op.Summary + "\n" + op.Description), Input: object(required, properties), Resend: flow.ResendNever}
+	t := flow.Tool{Description: strings.TrimSpace(op.Summary + "\n" + op.Description),
+		Input: object(required, properties), Resend: flow.ResendNever}
 	switch a.method {
 	case http.MethodGet, http.MethodHead:
 		t.ReadOnly, t.Idempotent, t.Resend = true, true, flow.ResendSafe
@@ -223,7 +225,8 @@ func (a *apiCall) read(r *http.Response) (any, error) {
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", a.title, r.StatusCode, err)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", a.title,
+			r.StatusCode, err)}
 	}
 	return v, nil
 }

@@ -43,7 +43,8 @@ func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Locatio
 	if err != nil {
 		return nil, err
 	}
-	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"), names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title}, nil
+	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"),
+		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title}, nil
 }
 
 func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*Operation, error) {
@@ -57,10 +58,14 @@ func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client
 	}
 	calendar := prop("string", "Which calendar", "enum", names)
 	moment := "Date and time, as in 2026-11-26T09:00"
-	guests := listOf(result(map[string]any{"name": prop("string", ""), "email": prop("string", ""), "answer": prop("string", "accepted, declined, tentative or none yet")}), "")
-	entry := result(map[string]any{"id": prop("string", ""), "calendar": prop("string", ""), "title": prop("string", ""), "description": prop("string", ""), "place": prop("string", ""),
-		"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time"), "guests": guests, "repeats": prop("boolean", "")})
-	op := func(name, description string, input, output map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+	guests := listOf(result(map[string]any{"name": prop("string", ""), "email": prop("string", ""),
+		"answer": prop("string", "accepted, declined, tentative or none yet")}), "")
+	entry := result(map[string]any{"id": prop("string", ""), "calendar": prop("string", ""),
+		"title": prop("string", ""), "description": prop("string", ""), "place": prop("string", ""),
+		"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time"),
+		"guests": guests, "repeats": prop("boolean", "")})
+	op := func(name, description string, input, output map[string]any, n nature,
+		call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
 		o := operation(conn.ID, conn.Title, name, description, input, output, n, call)
 		if _, takes := input["properties"].(map[string]any)["calendar"]; takes {
 			o.Choices = map[string]func(context.Context) ([]Choice, error){"calendar": c.choices}
@@ -72,22 +77,33 @@ func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client
 		op("free_windows", "Finds the free windows of a day, over every calendar or one.",
 			object([]any{"day"}, map[string]any{"day": prop("string", "The date, as in 2026-11-26", "format", "date"),
 				"minutes":  prop("integer", "How long the window must be at least", "minimum", 5.0, "maximum", 1440.0),
-				"earliest": prop("string", "Not before this time, as in 08:00", "pattern", clockPattern), "latest": prop("string", "Not after this time, as in 17:00", "pattern", clockPattern),
+				"earliest": prop("string", "Not before this time, as in 08:00", "pattern", clockPattern),
+				"latest":   prop("string", "Not after this time, as in 17:00", "pattern", clockPattern),
 				"calendar": calendar}),
-			result(map[string]any{"windows": listOf(result(map[string]any{"calendar": prop("string", ""), "start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time")}), "")}), reads, c.freeWindows),
+			result(map[string]any{"windows": listOf(result(map[string]any{"calendar": prop("string", ""),
+				"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time")}),
+				"")}), reads, c.freeWindows),
 		op("list_events", "Lists the events from one date to another, earliest first.",
-			object([]any{"from", "to"}, map[string]any{"from": prop("string", "First date", "format", "date"), "to": prop("string", "Last date", "format", "date"),
-				"text": prop("string", "Only events whose title or description has these words"), "calendar": calendar}),
+			object([]any{"from", "to"}, map[string]any{"from": prop("string", "First date", "format", "date"),
+				"to":       prop("string", "Last date", "format", "date"),
+				"text":     prop("string", "Only events whose title or description has these words"),
+				"calendar": calendar}),
 			result(map[string]any{"events": listOf(entry, "")}), reads, c.list),
 		op("add_event", "Books an event. A time that is taken is refused.",
-			object([]any{"start", "minutes", "title"}, map[string]any{"start": prop("string", moment), "minutes": prop("integer", "How long", "minimum", 5.0, "maximum", 1440.0),
-				"title": prop("string", "Who it is for and what", "maxLength", 200.0), "description": prop("string", "Details", "maxLength", 2000.0), "place": prop("string", "Where"), "guests": listOf(email, "Who is invited"), "calendar": calendar}),
+			object([]any{"start", "minutes", "title"},
+				map[string]any{"start": prop("string", moment),
+					"minutes":     prop("integer", "How long", "minimum", 5.0, "maximum", 1440.0),
+					"title":       prop("string", "Who it is for and what", "maxLength", 200.0),
+					"description": prop("string", "Details", "maxLength", 2000.0), "place": prop("string", "Where"),
+					"guests": listOf(email, "Who is invited"), "calendar": calendar}),
 			entry, adds, c.add),
 		op("move_event", "Moves an event to another time. A time that is taken is refused.",
-			object([]any{"id", "start"}, map[string]any{"id": prop("string", "The event's id"), "start": prop("string", moment)}),
+			object([]any{"id", "start"},
+				map[string]any{"id": prop("string", "The event's id"), "start": prop("string", moment)}),
 			entry, sets, c.move),
 		op("remove_event", "Removes an event for good.",
-			object([]any{"id"}, map[string]any{"id": prop("string", "The event's id"), "reason": prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
+			object([]any{"id"}, map[string]any{"id": prop("string", "The event's id"),
+				"reason": prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
 			result(map[string]any{"removed": prop("string", ""), "title": prop("string", "")}), removes, c.remove),
 	}, nil
 }
@@ -104,7 +120,8 @@ func (c *calendars) moment(s string) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, &RefusedError{Message: fmt.Sprintf("%q is not a date and time; write it as 2026-11-26T09:00", s)}
+	return time.Time{}, &RefusedError{Message: fmt.Sprintf("%q is not a date and time; write it as 2026-11-26T09:00",
+		s)}
 }
 
 func (c *calendars) day(s string) (time.Time, error) {
@@ -148,7 +165,9 @@ func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Send
 		free := earliest
 		gap := func(until time.Time) {
 			if until.Sub(free) >= long {
-				windows = append(windows, map[string]any{"calendar": calendar, "start": free.Format(time.RFC3339), "end": until.In(c.zone).Format(time.RFC3339)})
+				windows = append(windows,
+					map[string]any{"calendar": calendar, "start": free.Format(time.RFC3339),
+						"end": until.In(c.zone).Format(time.RFC3339)})
 			}
 		}
 		for _, e := range events {
@@ -202,7 +221,8 @@ func (c *calendars) add(ctx context.Context, args map[string]any, s Sending) (an
 		calendar = c.names[0]
 	}
 	sum := sha256.Sum256([]byte(s.Key))
-	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"), description: text(args, "description"), place: text(args, "place"),
+	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"),
+		description: text(args, "description"), place: text(args, "place"),
 		start: start, end: start.Add(time.Duration(whole(args, "minutes", 30)) * time.Minute)}
 	for _, email := range texts(args, "guests") {
 		e.guests = append(e.guests, Guest{Email: email})
@@ -235,14 +255,16 @@ func (c *calendars) vacant(ctx context.Context, e event) error {
 	}
 	for _, o := range others {
 		if o.id != e.id {
-			return &RefusedError{Message: fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar, o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
+			return &RefusedError{Message: fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar,
+				o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
 		}
 	}
 	return nil
 }
 
 // send makes a request the CalDAV client has no conditions for.
-func (c *calendars) send(ctx context.Context, method, path string, body io.Reader, condition, value string) (int, error) {
+func (c *calendars) send(ctx context.Context, method, path string, body io.Reader, condition, value string) (int,
+	error) {
 	request, err := http.NewRequestWithContext(ctx, method, c.base+strings.TrimPrefix(path, c.prefix), body)
 	if err != nil {
 		return 0, &RefusedError{Message: err.Error()}
@@ -304,7 +326,8 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (a
 		return nil, err
 	}
 	if e.repeats {
-		return nil, &RefusedError{Message: "this event repeats; move it in the calendar itself, where one says whether one or all are meant"}
+		return nil, &RefusedError{Message: "this event repeats; move it in the calendar itself, where one says " +
+			"whether one or all are meant"}
 	}
 	e.start, e.end = start, start.Add(e.end.Sub(e.start))
 	if err := c.vacant(ctx, e); err != nil {

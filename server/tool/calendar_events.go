@@ -51,13 +51,15 @@ func EventValue(e Event, zone *time.Location) map[string]any {
 	for _, g := range e.Guests {
 		guests = append(guests, map[string]any{"name": g.Name, "email": g.Email, "answer": g.Answer})
 	}
-	return map[string]any{"id": e.ID, "calendar": e.Calendar, "title": e.Title, "description": e.Description, "place": e.Place, "guests": guests, "repeats": e.Repeats,
+	return map[string]any{"id": e.ID, "calendar": e.Calendar, "title": e.Title, "description": e.Description,
+		"place": e.Place, "guests": guests, "repeats": e.Repeats,
 		"start": e.Start.In(zone).Format(time.RFC3339), "end": e.End.In(zone).Format(time.RFC3339)}
 }
 
 // Events reads the events of a connection's calendars, or of one, that
 // overlap a span of time, earliest first.
-func (k *Kit) Events(ctx context.Context, conn *flow.Connection, zone *time.Location, calendar string, from, to time.Time) ([]Event, error) {
+func (k *Kit) Events(ctx context.Context, conn *flow.Connection, zone *time.Location, calendar string, from,
+	to time.Time) ([]Event, error) {
 	client, err := k.Client(conn)
 	if err != nil {
 		return nil, err
@@ -105,7 +107,8 @@ func (c *calendars) between(ctx context.Context, calendar string, start, end tim
 	return out, nil
 }
 
-func (c *calendars) objects(ctx context.Context, calendar string, filter caldav.CompFilter) ([]caldav.CalendarObject, error) {
+func (c *calendars) objects(ctx context.Context, calendar string, filter caldav.CompFilter) ([]caldav.CalendarObject,
+	error) {
 	found, err := c.client.QueryCalendar(ctx, c.folder(calendar), &caldav.CalendarQuery{
 		CompRequest: caldav.CalendarCompRequest{Name: "VCALENDAR", AllProps: true, AllComps: true}, CompFilter: filter})
 	if err != nil {
@@ -163,7 +166,8 @@ func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, s
 		}
 		set, err := v.RecurrenceSet(c.zone)
 		if err != nil {
-			return nil, fmt.Errorf("%s: the event %s of %s repeats in a way that cannot be read: %w", c.title, e.title, calendar, err)
+			return nil, fmt.Errorf("%s: the event %s of %s repeats in a way that cannot be read: %w", c.title, e.title,
+				calendar, err)
 		}
 		if set == nil || v.Props.Get(ical.PropRecurrenceID) != nil {
 			if overlaps(e) {
@@ -179,7 +183,8 @@ func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, s
 				break
 			}
 			if n == mostOccurrences {
-				return nil, fmt.Errorf("%s: the event %s of %s repeats more than %d times before %s, too often to be counted", c.title, e.title, calendar, mostOccurrences, end.Format("2006-01-02"))
+				return nil, fmt.Errorf("%s: the event %s of %s repeats more than %d times before %s, too often to "+
+					"be counted", c.title, e.title, calendar, mostOccurrences, end.Format("2006-01-02"))
 			}
 			one := e
 			one.start, one.end = at, at.Add(long)
@@ -201,17 +206,20 @@ func (c *calendars) read(calendar string, object caldav.CalendarObject, v ical.E
 		err = errors.New("it has none")
 	}
 	if err != nil {
-		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable start: %w", c.title, e.title, calendar, object.Path, err)
+		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable start: %w", c.title, e.title, calendar,
+			object.Path, err)
 	}
 	if e.end, err = v.DateTimeEnd(c.zone); err != nil {
-		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable end: %w", c.title, e.title, calendar, object.Path, err)
+		return e, fmt.Errorf("%s: the event %s of %s (%s) has no readable end: %w", c.title, e.title, calendar,
+			object.Path, err)
 	}
 	e.description, _ = v.Props.Text(ical.PropDescription)
 	e.place, _ = v.Props.Text(ical.PropLocation)
 	e.repeats = v.Props.Get(ical.PropRecurrenceRule) != nil
 	for _, p := range v.Props.Values(ical.PropAttendee) {
 		email := strings.TrimPrefix(strings.ToLower(p.Value), "mailto:")
-		e.guests = append(e.guests, Guest{p.Params.Get(ical.ParamCommonName), email, answerOf(p.Params.Get(ical.ParamParticipationStatus))})
+		e.guests = append(e.guests, Guest{p.Params.Get(ical.ParamCommonName), email,
+			answerOf(p.Params.Get(ical.ParamParticipationStatus))})
 	}
 	return e, nil
 }

@@ -24,8 +24,12 @@ func (k *Kit) chatOperations(_ *flow.Workspace, c *flow.Connection, client *http
 	s := &chatServer{k, client, c}
 	room := prop("string", "The room's name")
 	id := result(map[string]any{"id": prop("string", ""), "thread": prop("string", "")})
-	words := map[string]any{"text": prop("string", "What to say", "maxLength", 8000.0), "picture": map[string]any{"description": "A file, or the address of a picture"}, "file": fileSchema("A file to attach"),
-		"buttons": listOf(prop("string", ""), "Short answers to choose from"), "layout": listOf(map[string]any{"type": "object"}, "Blocks of heading, text, facts"), "thread": prop("string", "The conversation it belongs to; a new one where it is missing")}
+	words := map[string]any{"text": prop("string", "What to say", "maxLength", 8000.0),
+		"picture": map[string]any{"description": "A file, or the address of a picture"},
+		"file":    fileSchema("A file to attach"),
+		"buttons": listOf(prop("string", ""), "Short answers to choose from"),
+		"layout":  listOf(map[string]any{"type": "object"}, "Blocks of heading, text, facts"),
+		"thread":  prop("string", "The conversation it belongs to; a new one where it is missing")}
 	with := func(name string, p map[string]any) map[string]any {
 		all := map[string]any{name: p}
 		for k, v := range words {
@@ -33,13 +37,20 @@ func (k *Kit) chatOperations(_ *flow.Workspace, c *flow.Connection, client *http
 		}
 		return all
 	}
-	post := operation(c.ID, c.Title, "post_message", "Writes in a room, as the bot.", object([]any{"room", "text"}, with("room", room)), id, keyed, s.post)
+	post := operation(c.ID, c.Title, "post_message", "Writes in a room, as the bot.",
+		object([]any{"room", "text"}, with("room", room)), id, keyed, s.post)
 	post.Choices = map[string]func(context.Context) ([]Choice, error){"room": s.rooms}
-	direct := operation(c.ID, c.Title, "write_to", "Writes to one person in private, as the bot.", object([]any{"handle", "text"}, with("handle", prop("string", "Whom, by their name there"))), id, keyed, s.direct)
-	list := operation(c.ID, c.Title, "list_rooms", "Lists the rooms, and whether the bot is in them.", object(nil, map[string]any{}),
-		result(map[string]any{"rooms": listOf(result(map[string]any{"name": prop("string", ""), "title": prop("string", ""), "member": prop("boolean", "")}), "")}), reads, s.list)
-	read := operation(c.ID, c.Title, "read_thread", "Reads what was said in a thread, oldest first.", object([]any{"room", "thread"}, map[string]any{"room": room, "thread": prop("string", "")}),
-		result(map[string]any{"messages": listOf(result(map[string]any{"id": prop("string", ""), "from": prop("string", ""), "text": prop("string", ""), "at": prop("string", "")}), "")}), reads, s.read)
+	direct := operation(c.ID, c.Title, "write_to", "Writes to one person in private, as the bot.",
+		object([]any{"handle", "text"}, with("handle", prop("string", "Whom, by their name there"))), id, keyed,
+		s.direct)
+	list := operation(c.ID, c.Title, "list_rooms", "Lists the rooms, and whether the bot is in them.",
+		object(nil, map[string]any{}),
+		result(map[string]any{"rooms": listOf(result(map[string]any{"name": prop("string", ""),
+			"title": prop("string", ""), "member": prop("boolean", "")}), "")}), reads, s.list)
+	read := operation(c.ID, c.Title, "read_thread", "Reads what was said in a thread, oldest first.",
+		object([]any{"room", "thread"}, map[string]any{"room": room, "thread": prop("string", "")}),
+		result(map[string]any{"messages": listOf(result(map[string]any{"id": prop("string", ""),
+			"from": prop("string", ""), "text": prop("string", ""), "at": prop("string", "")}), "")}), reads, s.read)
 	read.OpenWorld = true
 	return []*Operation{post, direct, list, read}, nil
 }
@@ -72,7 +83,8 @@ func (s *chatServer) ask(ctx context.Context, method, path, key, kind string, bo
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", s.c.Title, response.StatusCode, err)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v",
+			s.c.Title, response.StatusCode, err)}
 	}
 	return v, nil
 }
@@ -133,7 +145,8 @@ func (s *chatServer) list(ctx context.Context, _ map[string]any, _ Sending) (any
 }
 
 func (s *chatServer) read(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	return s.ask(ctx, http.MethodGet, "/api/rooms/"+url.PathEscape(text(args, "room"))+"/threads/"+url.PathEscape(text(args, "thread")), "", "", nil)
+	return s.ask(ctx, http.MethodGet, "/api/rooms/"+url.PathEscape(text(args, "room"))+"/threads/"+
+		url.PathEscape(text(args, "thread")), "", "", nil)
 }
 
 func (s *chatServer) rooms(ctx context.Context) ([]Choice, error) {
@@ -165,6 +178,7 @@ func (k *Kit) React(ctx context.Context, c *flow.Connection, message, name strin
 	if err != nil {
 		return err
 	}
-	_, err = (&chatServer{k, client, c}).ask(ctx, http.MethodPost, "/api/messages/"+url.PathEscape(message)+"/reactions", "", "application/json", data)
+	_, err = (&chatServer{k, client, c}).ask(ctx, http.MethodPost, "/api/messages/"+url.PathEscape(message)+
+		"/reactions", "", "application/json", data)
 	return err
 }

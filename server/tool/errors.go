@@ -83,7 +83,8 @@ func settled(err error) bool {
 	var unsent *NotSentError
 	var missing *MissingError
 	var happened *HappenedError
-	return errors.As(err, &happened) || errors.As(err, &refused) || errors.As(err, &busy) || errors.As(err, &unsent) || errors.As(err, &missing)
+	return errors.As(err, &happened) || errors.As(err, &refused) || errors.As(err, &busy) || errors.As(err, &unsent) ||
+		errors.As(err, &missing)
 }
 
 // masked hides secrets in an error's text without losing what it is.

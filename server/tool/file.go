@@ -16,7 +16,8 @@ import (
 // a signal, or that a tool gave.
 func fileSchema(description string) map[string]any {
 	s := map[string]any(flow.FileShape())
-	return map[string]any{"type": "object", "description": description, "properties": s["properties"], "required": []any{"name", "blob"}}
+	return map[string]any{"type": "object", "description": description, "properties": s["properties"],
+		"required": []any{"name", "blob"}}
 }
 
 // content is a file with its bytes.
@@ -30,7 +31,8 @@ func (k *Kit) load(ctx context.Context, v any) (content, error) {
 	f, _ := v.(map[string]any)
 	hash, _ := f["blob"].(string)
 	if hash == "" {
-		return content{}, &RefusedError{Message: "this is not a file: a file is what a signal or another tool gave, with its name and blob"}
+		return content{}, &RefusedError{Message: "this is not a file: a file is what a signal or another tool gave, " +
+			"with its name and blob"}
 	}
 	data, err := k.Store.Blob(ctx, hash)
 	if err != nil {

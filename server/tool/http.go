@@ -26,12 +26,20 @@ func httpOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.
 	p := &plainHTTP{client, c.Address, c.Title}
 	path := prop("string", "The path below "+c.Address, "pattern", "^/")
 	query := map[string]any{"type": "object", "description": "Values for the query"}
-	headers := map[string]any{"type": "object", "description": "Further headers", "additionalProperties": map[string]any{"type": "string"}}
-	out := object([]any{"status", "headers", "body"}, map[string]any{"status": prop("integer", ""), "headers": map[string]any{"type": "object"}, "body": map[string]any{}})
+	headers := map[string]any{"type": "object", "description": "Further headers",
+		"additionalProperties": map[string]any{"type": "string"}}
+	out := object([]any{"status", "headers", "body"},
+		map[string]any{"status": prop("integer", ""), "headers": map[string]any{"type": "object"},
+			"body": map[string]any{}})
 	all := []*Operation{
-		operation(c.ID, c.Title, "get", "Reads from an address.", object([]any{"path"}, map[string]any{"path": path, "query": query, "headers": headers}), out, reads, p.get),
-		operation(c.ID, c.Title, "send", "Sends a request that may change something.", object([]any{"method", "path"}, map[string]any{"method": prop("string", "", "enum", []any{"POST", "PUT", "PATCH", "DELETE"}),
-			"path": path, "query": query, "headers": headers, "body": map[string]any{"description": "A text as it is; anything else as JSON"}}), out, sends, p.send),
+		operation(c.ID, c.Title, "get", "Reads from an address.",
+			object([]any{"path"}, map[string]any{"path": path, "query": query, "headers": headers}), out, reads, p.get),
+		operation(c.ID, c.Title, "send", "Sends a request that may change something.",
+			object([]any{"method", "path"},
+				map[string]any{"method": prop("string", "", "enum", []any{"POST", "PUT", "PATCH", "DELETE"}),
+					"path": path, "query": query, "headers": headers,
+					"body": map[string]any{"description": "A text as it is; anything else as JSON"}}), out, sends,
+			p.send),
 	}
 	for _, op := range all {
 		op.OpenWorld = true
@@ -96,7 +104,8 @@ func (p *plainHTTP) do(ctx context.Context, method string, args map[string]any, 
 	if err != nil {
 		return nil, err
 	}
-	return map[string]any{"status": int64(response.StatusCode), "headers": flat(response.Header), "body": bodyOf(response.Header, data)}, nil
+	return map[string]any{"status": int64(response.StatusCode), "headers": flat(response.Header),
+		"body": bodyOf(response.Header, data)}, nil
 }
 
 func flat(h http.Header) map[string]any {

@@ -60,7 +60,8 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 		c := w.Connections[id]
 		operations, err := kit.operations(w, c)
 		if err != nil {
-			problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
+			problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line,
+				Column:   c.At.Column,
 				Severity: flow.Wrong, What: err.Error()})
 		}
 		known := map[string]bool{}
@@ -72,21 +73,29 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 				all[op.Name] = op
 			}
 			if op.Says != "" && n.ReadOnly == nil && n.Destructive == nil {
-				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column, Severity: flow.Remark,
-					What: fmt.Sprintf("%s says that %s %s; nobody has confirmed it", c.Title, op.Name, op.Says), Why: "what a server says of itself is a claim, and an agent trusts it only once you do",
-					Remedy: "add tools: with " + strings.TrimPrefix(op.Name, id+"/") + ": {read_only: true}, or false"})
+				problems = append(problems,
+					flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
+						Severity: flow.Remark,
+						What:     fmt.Sprintf("%s says that %s %s; nobody has confirmed it", c.Title, op.Name, op.Says),
+						Why:      "what a server says of itself is a claim, and an agent trusts it only once you do",
+						Remedy: "add tools: with " + strings.TrimPrefix(op.Name, id+"/") +
+							": {read_only: true}, or false"})
 			}
 		}
 		for name := range c.Tools {
 			if !known[name] && (!protocols[c.Kind].asked || len(operations) > 0) {
-				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column, Severity: flow.Wrong,
-					What: "tools: " + id + " has no operation " + name, Remedy: "possible here: " + strings.Join(slices.Sorted(maps.Keys(known)), ", ")})
+				problems = append(problems,
+					flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
+						Severity: flow.Wrong,
+						What:     "tools: " + id + " has no operation " + name, Remedy: "possible here: " +
+							strings.Join(slices.Sorted(maps.Keys(known)), ", ")})
 			}
 		}
 	}
 	for id, c := range w.Connections {
 		for name, op := range all {
-			if operation, of := strings.CutPrefix(name, id+"/"); of && c.Drafts != "" && all[c.Drafts+"/"+operation] != nil {
+			if operation, of := strings.CutPrefix(name, id+"/"); of && c.Drafts != "" &&
+				all[c.Drafts+"/"+operation] != nil {
 				op.Draft = c.Drafts + "/" + operation
 			}
 		}
@@ -106,7 +115,8 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 // note puts what the builder knows better over what a service says of its
 // operation, and tells whether it is offered.
 func note(op *Operation, n flow.ToolNote) bool {
-	for from, to := range map[*bool]*bool{n.ReadOnly: &op.ReadOnly, n.Destructive: &op.Destructive, n.OpenWorld: &op.OpenWorld} {
+	for from, to := range map[*bool]*bool{n.ReadOnly: &op.ReadOnly, n.Destructive: &op.Destructive,
+		n.OpenWorld: &op.OpenWorld} {
 		if from != nil {
 			*to = *from
 		}
@@ -128,7 +138,9 @@ func (k *Kit) lacks(connection string, err error) error {
 		}
 		return &MissingError{connection, of, needed.Why}
 	case errors.Is(err, vault.ErrNoSecret):
-		return &MissingError{connection, "builder", fmt.Sprintf("The connection %s has no secret yet. Give it one on its page, or with: woolsignal connect %s", connection, connection)}
+		return &MissingError{connection, "builder",
+			fmt.Sprintf("The connection %s has no secret yet. Give it one on its page, or with: woolsignal connect %s",
+				connection, connection)}
 	}
 	return err
 }
@@ -150,10 +162,12 @@ func (k *Kit) Used(ctx context.Context, connection string, err error) {
 			return
 		}
 		k.noted.Store(connection, now)
-		b.Do("INSERT INTO health (connection, worked) VALUES (?, ?) ON CONFLICT (connection) DO UPDATE SET worked = excluded.worked", connection, store.Time(now))
+		b.Do("INSERT INTO health (connection, worked) VALUES (?, ?) ON CONFLICT (connection) DO UPDATE SET worked = "+
+			"excluded.worked", connection, store.Time(now))
 	} else {
 		k.noted.Delete(connection)
-		b.Do("INSERT INTO health (connection, failed, problem) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET failed = excluded.failed, problem = excluded.problem",
+		b.Do("INSERT INTO health (connection, failed, problem) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE "+
+			"SET failed = excluded.failed, problem = excluded.problem",
 			connection, store.Time(now), k.Secrets.Mask(err.Error()))
 	}
 	k.Store.Queue(b) // nobody waits for it
@@ -172,15 +186,19 @@ const (
 )
 
 // operation makes a tool of a connection.
-func operation(id, title, name, description string, in, out map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-	resend := map[nature]flow.Resend{reads: flow.ResendSafe, sets: flow.ResendSafe, removes: flow.ResendSafe, adds: flow.ResendOwnID, keyed: flow.ResendKey, sends: flow.ResendNever}[n]
-	return &Operation{Call: call, Tool: flow.Tool{Name: id + "/" + name, Title: title + ": " + strings.ReplaceAll(name, "_", " "), Description: description, Input: in, Output: out,
+func operation(id, title, name, description string, in, out map[string]any, n nature,
+	call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+	resend := map[nature]flow.Resend{reads: flow.ResendSafe, sets: flow.ResendSafe, removes: flow.ResendSafe,
+		adds: flow.ResendOwnID, keyed: flow.ResendKey, sends: flow.ResendNever}[n]
+	return &Operation{Call: call, Tool: flow.Tool{Name: id + "/" + name, Title: title + ": " +
+		strings.ReplaceAll(name, "_", " "), Description: description, Input: in, Output: out,
 		ReadOnly: n == reads, Destructive: n == removes, Idempotent: n != sends && n != keyed, Resend: resend}}
 }
 
 // object builds the schema of a map of arguments.
 func object(required []any, properties map[string]any) map[string]any {
-	return map[string]any{"type": "object", "properties": properties, "required": required, "additionalProperties": false}
+	return map[string]any{"type": "object", "properties": properties, "required": required,
+		"additionalProperties": false}
 }
 
 // result builds the schema of what is given back, all of it always there.

@@ -19,7 +19,8 @@ func init() {
 			catch := func(context.Context, map[string]any, Sending) (any, error) {
 				return map[string]any{"by": c.Is.(*crook).Shepherd}, nil
 			}
-			return []*Operation{{Tool: flow.Tool{Name: c.ID + "/catch", Title: c.Title + ": catch", ReadOnly: true, Resend: flow.ResendSafe}, Call: catch}}, nil
+			return []*Operation{{Tool: flow.Tool{Name: c.ID + "/catch", Title: c.Title + ": catch", ReadOnly: true,
+				Resend: flow.ResendSafe}, Call: catch}}, nil
 		},
 		try: trying("catch", nil, "The shepherd is there."),
 	}
@@ -35,7 +36,8 @@ func (c *crook) Fields() []flow.Field {
 // described, tried, spoken and documented.
 func TestAMadeUpProtocolIsWhole(t *testing.T) {
 	read := func(text string) (*flow.Workspace, string) {
-		w, problems := flow.Decode(map[string]string{flow.MainFile: "name: L\nzone: UTC\n", "connections/hill.yaml": "connection: hill\ntitle: Hill\n" + text})
+		w, problems := flow.Decode(map[string]string{flow.MainFile: "name: L\nzone: UTC\n",
+			"connections/hill.yaml": "connection: hill\ntitle: Hill\n" + text})
 		said := ""
 		for _, p := range append(problems, w.Check(Catalogue{}.Find)...) {
 			said += p.What + "\n"
@@ -64,7 +66,8 @@ func TestAMadeUpProtocolIsWhole(t *testing.T) {
 	if err != nil || got.(map[string]any)["by"] != "Raven" {
 		t.Errorf("called: %v, %v", got, err)
 	}
-	if v := kit.try(context.Background(), w, tools, w.Connections["hill"]); !v.Fine || v.Words != "The shepherd is there." {
+	if v := kit.try(context.Background(), w, tools, w.Connections["hill"]); !v.Fine ||
+		v.Words != "The shepherd is there." {
 		t.Errorf("tried: %+v", v)
 	}
 	if text, _ := flow.FileSchema("connection"); !strings.Contains(text, `"shepherd"`) {

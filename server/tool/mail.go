@@ -29,14 +29,19 @@ func (k *Kit) mailOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operatio
 	files := listOf(fileSchema("A file"), "Files to attach")
 	address := prop("string", "A mail address", "format", "email")
 	sent := result(map[string]any{"message_id": prop("string", "What a reply will refer to")})
-	one := result(map[string]any{"uid": prop("integer", ""), "folder": prop("string", ""), "message_id": prop("string", ""), "in_reply_to": prop("string", ""), "subject": prop("string", ""),
-		"from": result(map[string]any{"name": prop("string", ""), "email": prop("string", "")}), "to": listOf(prop("string", ""), ""), "cc": listOf(prop("string", ""), ""),
-		"text": prop("string", ""), "date": prop("string", "", "format", "date-time"), "flags": listOf(prop("string", ""), ""), "files": listOf(map[string]any(flow.FileShape()), "")})
-	op := func(name, description string, in, out map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-		o := operation(c.ID, c.Title, name, description, in, out, n, func(ctx context.Context, args map[string]any, s Sending) (any, error) {
-			got, err := call(ctx, args, s)
-			return got, mailError(err)
-		})
+	one := result(map[string]any{"uid": prop("integer", ""), "folder": prop("string", ""),
+		"message_id": prop("string", ""), "in_reply_to": prop("string", ""), "subject": prop("string", ""),
+		"from": result(map[string]any{"name": prop("string", ""), "email": prop("string", "")}),
+		"to":   listOf(prop("string", ""), ""), "cc": listOf(prop("string", ""), ""),
+		"text": prop("string", ""), "date": prop("string", "", "format", "date-time"),
+		"flags": listOf(prop("string", ""), ""), "files": listOf(map[string]any(flow.FileShape()), "")})
+	op := func(name, description string, in, out map[string]any, n nature,
+		call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+		o := operation(c.ID, c.Title, name, description, in, out, n,
+			func(ctx context.Context, args map[string]any, s Sending) (any, error) {
+				got, err := call(ctx, args, s)
+				return got, mailError(err)
+			})
 		o.OpenWorld = true
 		if _, takes := in["properties"].(map[string]any)["folder"]; takes {
 			o.Choices = map[string]func(context.Context) ([]Choice, error){"folder": m.folders}
@@ -51,20 +56,33 @@ func (k *Kit) mailOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operatio
 		return object(append([]any{"uid"}, required...), properties)
 	}
 	return []*Operation{
-		op("send", "Sends a mail.", object([]any{"to", "subject", "text"}, map[string]any{"to": listOf(address, "Who gets it"), "cc": listOf(address, "Who gets a copy"),
-			"subject": prop("string", "What it is about, in a few words", "maxLength", 300.0), "text": prop("string", "The words of the mail"), "files": files}), sent, sends, m.send),
-		op("reply", "Answers a mail, in its conversation.", ofMail([]any{"text"}, map[string]any{"text": prop("string", "The words of the answer"), "files": files,
-			"all": prop("boolean", "Answer everybody it went to")}), sent, sends, m.reply),
-		op("forward", "Passes a mail on, with its attachments.", ofMail([]any{"to"}, map[string]any{"to": listOf(address, "Who gets it"), "text": prop("string", "Words to put before it")}), sent, sends, m.forward),
-		op("move", "Puts a mail into another folder.", ofMail([]any{"to"}, map[string]any{"to": prop("string", "The folder it goes to; made where it is missing")}),
+		op("send", "Sends a mail.", object([]any{"to", "subject", "text"},
+			map[string]any{"to": listOf(address, "Who gets it"), "cc": listOf(address, "Who gets a copy"),
+				"subject": prop("string", "What it is about, in a few words", "maxLength", 300.0),
+				"text":    prop("string", "The words of the mail"), "files": files}), sent, sends, m.send),
+		op("reply", "Answers a mail, in its conversation.",
+			ofMail([]any{"text"}, map[string]any{"text": prop("string", "The words of the answer"), "files": files,
+				"all": prop("boolean", "Answer everybody it went to")}), sent, sends, m.reply),
+		op("forward", "Passes a mail on, with its attachments.",
+			ofMail([]any{"to"}, map[string]any{"to": listOf(address, "Who gets it"),
+				"text": prop("string", "Words to put before it")}), sent, sends, m.forward),
+		op("move", "Puts a mail into another folder.",
+			ofMail([]any{"to"}, map[string]any{"to": prop("string",
+				"The folder it goes to; made where it is missing")}),
 			result(map[string]any{"folder": prop("string", "")}), sets, m.move),
-		op("flag", "Gives a mail a flag, or takes one away.", ofMail([]any{"flag"}, map[string]any{"flag": prop("string", `A keyword, or \Flagged, \Seen, \Answered`), "on": prop("boolean", "false takes it away")}),
+		op("flag", "Gives a mail a flag, or takes one away.",
+			ofMail([]any{"flag"}, map[string]any{"flag": prop("string", `A keyword, or \Flagged, \Seen, \Answered`),
+				"on": prop("boolean", "false takes it away")}),
 			result(map[string]any{"flag": prop("string", ""), "on": prop("boolean", "")}), sets, m.flag),
 		op("read", "Reads a mail, with its attachments as files.", ofMail(nil, nil), one, reads, m.read),
-		op("save_attachment", "Takes one attachment out of a mail.", ofMail([]any{"name"}, map[string]any{"name": prop("string", "The attachment's name")}),
+		op("save_attachment", "Takes one attachment out of a mail.",
+			ofMail([]any{"name"}, map[string]any{"name": prop("string", "The attachment's name")}),
 			map[string]any(flow.FileShape()), reads, m.attachment),
-		op("search", "Finds mails of a folder, newest first.", object(nil, map[string]any{"words": prop("string", "Words it has"), "from": prop("string", "Who it came from"), "folder": folder,
-			"most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}), result(map[string]any{"mails": listOf(one, "")}), reads, m.search),
+		op("search", "Finds mails of a folder, newest first.",
+			object(nil, map[string]any{"words": prop("string", "Words it has"),
+				"from": prop("string", "Who it came from"), "folder": folder,
+				"most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}),
+			result(map[string]any{"mails": listOf(one, "")}), reads, m.search),
 	}, nil
 }
 
@@ -123,7 +141,8 @@ func (m *mails) send(ctx context.Context, args map[string]any, s Sending) (any, 
 	if err != nil {
 		return nil, err
 	}
-	return m.out(ctx, mailbox.Outgoing{Key: s.Key, To: texts(args, "to"), Cc: texts(args, "cc"), Subject: oneLine(text(args, "subject")), Text: text(args, "text"), Files: files})
+	return m.out(ctx, mailbox.Outgoing{Key: s.Key, To: texts(args, "to"), Cc: texts(args, "cc"),
+		Subject: oneLine(text(args, "subject")), Text: text(args, "text"), Files: files})
 }
 
 // oneLine keeps a header from becoming two.
@@ -158,7 +177,8 @@ func (m *mails) reply(ctx context.Context, args map[string]any, s Sending) (any,
 	if err != nil {
 		return nil, err
 	}
-	o := mailbox.Outgoing{Key: s.Key, To: []string{original.From.Email}, Subject: prefixed("Re: ", original.Subject), Text: text(args, "text") + "\n\n" + quote(original),
+	o := mailbox.Outgoing{Key: s.Key, To: []string{original.From.Email}, Subject: prefixed("Re: ", original.Subject),
+		Text:      text(args, "text") + "\n\n" + quote(original),
 		InReplyTo: original.MessageID, References: original.References, Files: files}
 	if all, _ := args["all"].(bool); all {
 		for _, a := range append(original.To, original.Cc...) {
@@ -183,7 +203,8 @@ func quote(m *mailbox.Mail) string {
 	if who == "" {
 		who = m.From.Email
 	}
-	return fmt.Sprintf("%s wrote on %s:\n> %s", who, m.Date.Format("2 January 2006"), strings.ReplaceAll(m.Text, "\n", "\n> "))
+	return fmt.Sprintf("%s wrote on %s:\n> %s", who, m.Date.Format("2 January 2006"),
+		strings.ReplaceAll(m.Text, "\n", "\n> "))
 }
 
 func (m *mails) forward(ctx context.Context, args map[string]any, s Sending) (any, error) {
@@ -192,7 +213,8 @@ func (m *mails) forward(ctx context.Context, args map[string]any, s Sending) (an
 		return nil, err
 	}
 	words := strings.TrimSpace(text(args, "text") + "\n\n" + quote(original))
-	return m.out(ctx, mailbox.Outgoing{Key: s.Key, To: texts(args, "to"), Subject: prefixed("Fwd: ", original.Subject), Text: words, Files: original.Files})
+	return m.out(ctx, mailbox.Outgoing{Key: s.Key, To: texts(args, "to"), Subject: prefixed("Fwd: ", original.Subject),
+		Text: words, Files: original.Files})
 }
 
 func (m *mails) move(ctx context.Context, args map[string]any, s Sending) (any, error) {
@@ -203,7 +225,8 @@ func (m *mails) move(ctx context.Context, args map[string]any, s Sending) (any, 
 func (m *mails) flag(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	on, given := args["on"].(bool)
 	on = on || !given
-	return map[string]any{"flag": text(args, "flag"), "on": on}, m.box.Flag(ctx, inFolder(args), uint32(whole(args, "uid", 0)), text(args, "flag"), on)
+	return map[string]any{"flag": text(args, "flag"), "on": on}, m.box.Flag(ctx, inFolder(args),
+		uint32(whole(args, "uid", 0)), text(args, "flag"), on)
 }
 
 func (m *mails) read(ctx context.Context, args map[string]any, _ Sending) (any, error) {
@@ -226,7 +249,8 @@ func (m *mails) attachment(ctx context.Context, args map[string]any, _ Sending) 
 		}
 		names = append(names, f.Name)
 	}
-	return nil, &RefusedError{Message: fmt.Sprintf("this mail has no attachment %s; it has: %s", text(args, "name"), strings.Join(names, ", ")), NotFound: true}
+	return nil, &RefusedError{Message: fmt.Sprintf("this mail has no attachment %s; it has: %s", text(args, "name"),
+		strings.Join(names, ", ")), NotFound: true}
 }
 
 func (m *mails) search(ctx context.Context, args map[string]any, _ Sending) (any, error) {
@@ -255,8 +279,10 @@ func (m *mails) value(ctx context.Context, mail *mailbox.Mail) (map[string]any, 
 		}
 		files = append(files, kept)
 	}
-	return map[string]any{"uid": int64(mail.UID), "folder": mail.Folder, "message_id": mail.MessageID, "in_reply_to": mail.InReplyTo, "subject": mail.Subject,
-		"from": map[string]any{"name": mail.From.Name, "email": mail.From.Email}, "to": anyTexts(mail.To), "cc": anyTexts(mail.Cc),
+	return map[string]any{"uid": int64(mail.UID), "folder": mail.Folder, "message_id": mail.MessageID,
+		"in_reply_to": mail.InReplyTo, "subject": mail.Subject,
+		"from": map[string]any{"name": mail.From.Name, "email": mail.From.Email}, "to": anyTexts(mail.To),
+		"cc":   anyTexts(mail.Cc),
 		"text": mail.Text, "date": mail.Date.Format(time.RFC3339), "flags": anyTexts(mail.Flags), "files": files}, nil
 }
 

@@ -44,7 +44,9 @@ func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
 	}
 	command := k.Commands[c.Is.(*protocol.MCP).Command]
 	if len(command) == 0 {
-		return nil, &RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the service allows one with: serve -allow-command %s='…'", c.Is.(*protocol.MCP).Command, c.Is.(*protocol.MCP).Command)}
+		return nil, &RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the service "+
+			"allows one with: serve -allow-command %s='…'", c.Is.(*protocol.MCP).Command,
+			c.Is.(*protocol.MCP).Command)}
 	}
 	cmd := exec.Command(command[0], command[1:]...)
 	cmd.Env = []string{"PATH=/usr/local/bin:/usr/bin:/bin"} // nothing of ours is its business
@@ -68,7 +70,8 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 		if err != nil {
 			return false, fmt.Errorf("%s: its tools cannot be listed: %w", c.Title, err)
 		}
-		if one, ok := offer(t); ok && !slices.ContainsFunc(all, func(o offered) bool { return o.Name == one.Name }) && len(all) < 1000 {
+		if one, ok := offer(t); ok && !slices.ContainsFunc(all, func(o offered) bool { return o.Name == one.Name }) &&
+			len(all) < 1000 {
 			all = append(all, one)
 		}
 	}
@@ -80,7 +83,8 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 		return false, nil
 	}
 	var b store.Batch
-	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools = excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
+	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools "+
+		"= excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
 	if err := k.Store.Write(ctx, b); err != nil {
 		return false, err
 	}
@@ -160,7 +164,8 @@ func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation
 		}
 		op := operation(c.ID, c.Title, o.Name, o.Description, o.Input, o.Output, sends, call.call)
 		if o.Output == nil && o.Input != nil {
-			op.Output = result(map[string]any{"text": prop("string", "What it said"), "files": listOf(fileResult(), "")})
+			op.Output = result(map[string]any{"text": prop("string", "What it said"),
+				"files": listOf(fileResult(), "")})
 		}
 		if o.Title != "" {
 			op.Title = c.Title + ": " + o.Title
@@ -204,7 +209,8 @@ func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any
 		return nil, err
 	}
 	var last egress.Status
-	got, err := session.CallTool(egress.WithStatus(ctx, &last), &mcp.CallToolParams{Name: m.name, Arguments: args, Meta: mcp.Meta{"woolsignal.example/key": s.Key}})
+	got, err := session.CallTool(egress.WithStatus(ctx, &last),
+		&mcp.CallToolParams{Name: m.name, Arguments: args, Meta: mcp.Meta{"woolsignal.example/key": s.Key}})
 	if err != nil {
 		return nil, m.failed(err, last.Get())
 	}
@@ -213,16 +219,19 @@ func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any
 		return nil, &RefusedError{Message: m.c.Title + " refused: " + reason([]byte(words))}
 	}
 	if err != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave could not be kept: %v", m.c.Title, m.name, err)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave could not be kept: %v", m.c.Title, m.name,
+			err)}
 	}
 	if got.StructuredContent == nil && m.schema != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s: %s gave no structured result, though it says it does", m.c.Title, m.name)}
+		return nil, &HappenedError{Message: fmt.Sprintf("%s: %s gave no structured result, though it says it does",
+			m.c.Title, m.name)}
 	}
 	if got.StructuredContent != nil {
 		value := expr.Canonical(got.StructuredContent)
 		if m.schema != nil {
 			if err := m.schema.Validate(value); err != nil {
-				return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave is not what it says it gives: %v", m.c.Title, m.name, err)}
+				return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave is not what it says it gives: %v",
+					m.c.Title, m.name, err)}
 			}
 		}
 		return value, nil
@@ -231,7 +240,8 @@ func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any
 }
 
 // refusals are the answers of JSON-RPC 2.0 that say that nothing was done.
-var refusals = []int64{jsonrpc.CodeParseError, jsonrpc.CodeInvalidRequest, jsonrpc.CodeMethodNotFound, jsonrpc.CodeInvalidParams}
+var refusals = []int64{jsonrpc.CodeParseError, jsonrpc.CodeInvalidRequest, jsonrpc.CodeMethodNotFound,
+	jsonrpc.CodeInvalidParams}
 
 // failed sorts an error of a call: by the server's own answer, by what HTTP
 // said, or by whether there was a session at all. A session that was lost on

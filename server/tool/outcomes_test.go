@@ -41,7 +41,10 @@ func TestWhatBecameOfACall(t *testing.T) {
 		"200": func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "taken") },
 		"400": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", 400) },
 		"404": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", 404) },
-		"429": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "no such lane", http.StatusTooManyRequests) },
+		"429": func(w http.ResponseWriter,
+			_ *http.Request) {
+			http.Error(w, "no such lane", http.StatusTooManyRequests)
+		},
 		"500": func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "the shed burns", 500) },
 		"503 later": func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Retry-After", "1")
@@ -51,21 +54,31 @@ func TestWhatBecameOfACall(t *testing.T) {
 		"cut answer": func(w http.ResponseWriter, _ *http.Request) {
 			hijacked(w, "HTTP/1.1 200 OK\r\nContent-Length: 100\r\n\r\nha")
 		},
-		"garbage":   func(w http.ResponseWriter, _ *http.Request) { hijacked(w, "good day\r\n\r\n") },
-		"too large": func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(bytes.Repeat([]byte("wool "), 2<<20)) },
-		"elsewhere": func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "http://127.0.0.2:1/", http.StatusTemporaryRedirect) },
+		"garbage": func(w http.ResponseWriter, _ *http.Request) { hijacked(w, "good day\r\n\r\n") },
+		"too large": func(w http.ResponseWriter, _ *http.Request) {
+			_,
+				_ = w.Write(bytes.Repeat([]byte("wool "), 2<<20))
+		},
+		"elsewhere": func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "http://127.0.0.2:1/", http.StatusTemporaryRedirect)
+		},
 	}
 	plain := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		answers[strings.ReplaceAll(strings.TrimPrefix(r.URL.Path, "/"), "-", " ")](w, r)
 	}))
 	t.Cleanup(plain.Close)
-	secret := httptest.NewTLSServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { t.Error("it left for a server nobody trusts") }))
+	secret := httptest.NewTLSServer(http.HandlerFunc(func(http.ResponseWriter,
+		*http.Request) {
+		t.Error("it left for a server nobody trusts")
+	}))
 	t.Cleanup(secret.Close)
 	files := map[string]string{}
 	for name, address := range map[string]string{"shed": plain.URL, "nobody": nobody, "untrusted": secret.URL} {
-		files["connections/"+name+".yaml"] = "connection: " + name + "\ntitle: Shed\naddress: " + address + "\nnetworks: [loopback]\nhttp: {}\n"
+		files["connections/"+name+".yaml"] = "connection: " + name + "\ntitle: Shed\naddress: " + address +
+			"\nnetworks: [loopback]\nhttp: {}\n"
 	}
-	files["connections/keyless.yaml"] = "connection: keyless\ntitle: Shed\naddress: " + plain.URL + "\nauth: {bearer: true}\nnetworks: [loopback]\nhttp: {}\n"
+	files["connections/keyless.yaml"] = "connection: keyless\ntitle: Shed\naddress: " + plain.URL +
+		"\nauth: {bearer: true}\nnetworks: [loopback]\nhttp: {}\n"
 	b := made(t, files, nil)
 	for _, c := range []struct {
 		connection, path string
@@ -90,8 +103,10 @@ func TestWhatBecameOfACall(t *testing.T) {
 		args := map[string]any{"method": "POST", "path": "/" + c.path, "body": "12 kg"}
 		_, err := b.try(c.connection+"/send", args, tool.Sending{Key: "k"})
 		var uncertain *tool.UncertainError
-		if err == nil || errors.As(err, &uncertain) != c.uncertain || tool.EffectOf(err) != c.effect || !strings.Contains(err.Error(), c.says) {
-			t.Errorf("%s/%s: uncertain %t, effect %q: %v", c.connection, c.path, errors.As(err, &uncertain), tool.EffectOf(err), err)
+		if err == nil || errors.As(err, &uncertain) != c.uncertain || tool.EffectOf(err) != c.effect ||
+			!strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s/%s: uncertain %t, effect %q: %v", c.connection, c.path, errors.As(err, &uncertain),
+				tool.EffectOf(err), err)
 		}
 	}
 	// What only reads leaves nothing in doubt.
@@ -108,8 +123,10 @@ func TestWhatBecameOfACall(t *testing.T) {
 		<-r.Context().Done()
 	}))
 	t.Cleanup(slow.Close)
-	late := made(t, map[string]string{"connections/slow.yaml": "connection: slow\ntitle: Slow\naddress: " + slow.URL + "\nnetworks: [loopback]\nhttp: {}\n"}, nil)
-	_, err = late.tools.Call(ctx, late.kit, "slow/send", map[string]any{"method": "POST", "path": "/", "body": "x"}, tool.Sending{})
+	late := made(t, map[string]string{"connections/slow.yaml": "connection: slow\ntitle: Slow\naddress: " + slow.URL +
+		"\nnetworks: [loopback]\nhttp: {}\n"}, nil)
+	_, err = late.tools.Call(ctx, late.kit, "slow/send", map[string]any{"method": "POST", "path": "/", "body": "x"},
+		tool.Sending{})
 	var uncertain *tool.UncertainError
 	if !errors.As(err, &uncertain) {
 		t.Errorf("no answer in time: %v", err)
@@ -119,9 +136,10 @@ func TestWhatBecameOfACall(t *testing.T) {
 // What an MCP server's own answers say of a call, and a session that is lost.
 func TestWhatBecameOfACallOfAnMCPServer(t *testing.T) {
 	server := mcp.NewServer(&mcp.Implementation{Name: "clip", Version: "1"}, nil)
-	server.AddTool(&mcp.Tool{Name: "add", InputSchema: map[string]any{"type": "object"}}, func(context.Context, *mcp.CallToolRequest) (*mcp.CallToolResult, error) {
-		return &mcp.CallToolResult{}, nil
-	})
+	server.AddTool(&mcp.Tool{Name: "add", InputSchema: map[string]any{"type": "object"}},
+		func(context.Context, *mcp.CallToolRequest) (*mcp.CallToolResult, error) {
+			return &mcp.CallToolResult{}, nil
+		})
 	inner := mcp.NewStreamableHTTPHandler(func(*http.Request) *mcp.Server { return server }, nil)
 	answer := make(chan func(http.ResponseWriter), 1)
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -136,15 +154,17 @@ func TestWhatBecameOfACallOfAnMCPServer(t *testing.T) {
 		inner.ServeHTTP(w, r)
 	}))
 	t.Cleanup(s.Close)
-	b := made(t, map[string]string{"connections/clip.yaml": "connection: clip\ntitle: Clip\naddress: " + s.URL + "\nnetworks: [loopback]\nmcp: {operations: [add]}\n"}, nil)
+	b := made(t, map[string]string{"connections/clip.yaml": "connection: clip\ntitle: Clip\naddress: " + s.URL +
+		"\nnetworks: [loopback]\nmcp: {operations: [add]}\n"}, nil)
 	b.must("clip/add", map[string]any{})
 	for name, c := range map[string]struct {
 		do        func(http.ResponseWriter)
 		uncertain bool
 	}{
 		"forbidden": {func(w http.ResponseWriter) { http.Error(w, "not you", http.StatusForbidden) }, false},
-		"broken":    {func(w http.ResponseWriter) { http.Error(w, "the shed burns", http.StatusInternalServerError) }, true},
-		"cut":       {func(w http.ResponseWriter) { hijacked(w, "") }, true},
+		"broken": {func(w http.ResponseWriter) { http.Error(w, "the shed burns", http.StatusInternalServerError) },
+			true},
+		"cut": {func(w http.ResponseWriter) { hijacked(w, "") }, true},
 	} {
 		answer <- c.do
 		_, err := b.try("clip/add", map[string]any{}, tool.Sending{Key: name})
@@ -188,13 +208,15 @@ func TestASlowMCPServerHoldsUpNobodyElse(t *testing.T) {
 	}
 	t.Cleanup(func() { silent.Close() })
 	server := mcp.NewServer(&mcp.Implementation{Name: "quick", Version: "1"}, nil)
-	server.AddTool(&mcp.Tool{Name: "add", InputSchema: map[string]any{"type": "object"}}, func(context.Context, *mcp.CallToolRequest) (*mcp.CallToolResult, error) {
-		return &mcp.CallToolResult{}, nil
-	})
+	server.AddTool(&mcp.Tool{Name: "add", InputSchema: map[string]any{"type": "object"}},
+		func(context.Context, *mcp.CallToolRequest) (*mcp.CallToolResult, error) {
+			return &mcp.CallToolResult{}, nil
+		})
 	quick := httptest.NewServer(mcp.NewStreamableHTTPHandler(func(*http.Request) *mcp.Server { return server }, nil))
 	t.Cleanup(quick.Close)
 	text := "connection: %s\ntitle: Server\naddress: %s\nnetworks: [loopback]\nmcp: {operations: [add]}\n"
-	b := made(t, map[string]string{"connections/slow.yaml": fmt.Sprintf(text, "slow", "http://"+silent.Addr().String()), "connections/quick.yaml": fmt.Sprintf(text, "quick", quick.URL)}, nil)
+	b := made(t, map[string]string{"connections/slow.yaml": fmt.Sprintf(text, "slow", "http://"+silent.Addr().String()),
+		"connections/quick.yaml": fmt.Sprintf(text, "quick", quick.URL)}, nil)
 	opening := make(chan error, 1)
 	go func() {
 		_, err := b.try("slow/add", map[string]any{}, tool.Sending{})
@@ -207,7 +229,8 @@ func TestASlowMCPServerHoldsUpNobodyElse(t *testing.T) {
 	b.must("quick/add", map[string]any{})
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Millisecond)
 	defer cancel()
-	if _, err := b.tools.Call(ctx, b.kit, "slow/add", map[string]any{}, tool.Sending{}); err == nil || tool.EffectOf(err) != "" {
+	if _, err := b.tools.Call(ctx, b.kit, "slow/add", map[string]any{}, tool.Sending{}); err == nil ||
+		tool.EffectOf(err) != "" {
 		t.Errorf("whoever stops waiting for the slow one: %v", err)
 	}
 	select {
@@ -224,7 +247,9 @@ func TestASlowMCPServerHoldsUpNobodyElse(t *testing.T) {
 
 // A statement without any words is refused, whatever it is made of.
 func TestEmptyStatements(t *testing.T) {
-	b := made(t, map[string]string{"connections/bales.yaml": "connection: bales\ntitle: Bales\naddress: sqlite:/nowhere.db\nsql: {write: true}\n"}, nil)
+	b := made(t,
+		map[string]string{"connections/bales.yaml": "connection: bales\ntitle: Bales\naddress: sqlite:/nowhere.db\n" +
+			"sql: {write: true}\n"}, nil)
 	for _, statement := range []string{" ; ", ";", "\t\n;;", "''", "--"} {
 		for _, name := range []string{"bales/query", "bales/execute"} {
 			var refused *tool.RefusedError

@@ -26,12 +26,15 @@ var protocols = map[string]speaking{
 	"openapi":      {operations: overHTTP(apiOperations), try: (*Kit).tryAPI},
 	"signing_key":  {try: (*Kit).tryKey},
 	"mailbox":      {operations: (*Kit).mailOperations, try: (*Kit).tryMail},
-	"webdav":       {operations: overHTTP((*Kit).fileOperations), try: trying("list", nil, "Signed in; the top folder can be read.")},
-	"mcp":          {operations: (*Kit).mcpOperations, try: (*Kit).tryMCP, asked: true},
-	"sql":          {operations: (*Kit).sqlOperations, try: trying("query", map[string]any{"sql": "SELECT 1"}, "Connected; it answers queries.")},
-	"web":          {operations: (*Kit).webOperations, try: (*Kit).tryWeb},
+	"webdav": {operations: overHTTP((*Kit).fileOperations),
+		try: trying("list", nil, "Signed in; the top folder can be read.")},
+	"mcp": {operations: (*Kit).mcpOperations, try: (*Kit).tryMCP, asked: true},
+	"sql": {operations: (*Kit).sqlOperations,
+		try: trying("query", map[string]any{"sql": "SELECT 1"}, "Connected; it answers queries.")},
+	"web": {operations: (*Kit).webOperations, try: (*Kit).tryWeb},
 	"search": {operations: overHTTP(searchOperations),
-		try: trying("search", map[string]any{"words": "test", "most": int64(1)}, "Its description is readable, and it answers.")},
+		try: trying("search", map[string]any{"words": "test", "most": int64(1)},
+			"Its description is readable, and it answers.")},
 	"chat_server": {operations: overHTTP((*Kit).chatOperations), try: (*Kit).tryChat},
 	"http":        {operations: overHTTP(httpOperations)},
 }
@@ -46,7 +49,8 @@ func (k *Kit) operations(w *flow.Workspace, c *flow.Connection) ([]*Operation, e
 }
 
 // overHTTP makes tools that are spoken over a client of the connection.
-func overHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error)) func(*Kit, *flow.Workspace, *flow.Connection) ([]*Operation, error) {
+func overHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation,
+	error)) func(*Kit, *flow.Workspace, *flow.Connection) ([]*Operation, error) {
 	return func(k *Kit, w *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 		client, err := k.Client(c)
 		if err != nil {
@@ -57,7 +61,8 @@ func overHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *h
 }
 
 // trying tries one reading tool of a connection.
-func trying(name string, args map[string]any, words string) func(*Kit, context.Context, *flow.Workspace, Catalogue, *flow.Connection) Verdict {
+func trying(name string, args map[string]any, words string) func(*Kit, context.Context, *flow.Workspace, Catalogue,
+	*flow.Connection) Verdict {
 	return func(k *Kit, ctx context.Context, _ *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict {
 		return k.call(ctx, c, tools, name, args, words)
 	}

@@ -119,7 +119,8 @@ func folderOf(t *testing.T, name string) string {
 
 func TestARealCalendarServer(t *testing.T) {
 	radicale, port := program(t, "radicale"), freePort(t)
-	runs(t, "", port, radicale, "--server-hosts", "127.0.0.1:"+port, "--auth-type", "none", "--storage-filesystem-folder", t.TempDir())
+	runs(t, "", port, radicale, "--server-hosts", "127.0.0.1:"+port, "--auth-type", "none",
+		"--storage-filesystem-folder", t.TempDir())
 	for _, path := range []string{"/depot/dock-1/", "/depot/dock-2/"} {
 		request, err := http.NewRequest("MKCALENDAR", "http://127.0.0.1:"+port+path, nil)
 		if err != nil {
@@ -132,19 +133,28 @@ func TestARealCalendarServer(t *testing.T) {
 		}
 		response.Body.Close()
 	}
-	b := made(t, map[string]string{"connections/cal.yaml": "connection: cal\ntitle: Cal\naddress: http://127.0.0.1:" + port + "/depot\nauth: {basic: depot}\nnetworks: [loopback]\ncaldav: {calendars: [dock-1, dock-2]}\n"}, map[string]string{"cal": "pw"})
+	b := made(t, map[string]string{"connections/cal.yaml": "connection: cal\ntitle: Cal\naddress: http://127.0.0.1:" +
+		port + "/depot\nauth: {basic: depot}\nnetworks: [loopback]\ncaldav: {calendars: [dock-1, dock-2]}\n"},
+		map[string]string{"cal": "pw"})
 	if v, err := b.kit.Test(context.Background(), b.w, b.tools, b.w.Connections["cal"]); err != nil || !v.Fine {
 		t.Fatalf("%+v %v", v, err)
 	}
-	booked := b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:00", "minutes": int64(30), "title": "Hollin Bank", "guests": []any{"owen@larkrigg.example"}})
-	again := b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:00", "minutes": int64(30), "title": "Hollin Bank", "guests": []any{"owen@larkrigg.example"}})
+	booked := b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:00", "minutes": int64(30),
+		"title": "Hollin Bank", "guests": []any{"owen@larkrigg.example"}})
+	again := b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:00", "minutes": int64(30),
+		"title": "Hollin Bank", "guests": []any{"owen@larkrigg.example"}})
 	if booked["id"] != again["id"] {
 		t.Errorf("booked as %v and %v", booked["id"], again["id"])
 	}
-	b.refuses("already taken", "cal/add_event", map[string]any{"start": "2026-12-01T09:15", "title": "Skell Top", "minutes": int64(30)})
-	b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:30", "title": "Skell Top", "minutes": int64(30)}) // right behind it
-	windows := b.must("cal/free_windows", map[string]any{"day": "2026-12-01", "calendar": "dock-1", "earliest": "08:00", "latest": "11:00", "minutes": int64(30)})["windows"].([]any)
-	if len(windows) != 2 || !strings.Contains(fmt.Sprint(windows[0]), "T08:00") || !strings.Contains(fmt.Sprint(windows[1]), "T10:00") {
+	b.refuses("already taken", "cal/add_event",
+		map[string]any{"start": "2026-12-01T09:15", "title": "Skell Top", "minutes": int64(30)})
+	// right behind it
+	b.must("cal/add_event", map[string]any{"start": "2026-12-01T09:30", "title": "Skell Top", "minutes": int64(30)})
+	windows := b.must("cal/free_windows",
+		map[string]any{"day": "2026-12-01", "calendar": "dock-1", "earliest": "08:00", "latest": "11:00",
+			"minutes": int64(30)})["windows"].([]any)
+	if len(windows) != 2 || !strings.Contains(fmt.Sprint(windows[0]), "T08:00") ||
+		!strings.Contains(fmt.Sprint(windows[1]), "T10:00") {
 		t.Errorf("the free windows are %v", windows)
 	}
 	moved := b.must("cal/move_event", map[string]any{"id": booked["id"], "start": "2026-12-02T14:00"})
@@ -153,7 +163,8 @@ func TestARealCalendarServer(t *testing.T) {
 	}
 	b.must("cal/remove_event", map[string]any{"id": booked["id"]})
 	b.refuses("no event", "cal/remove_event", map[string]any{"id": booked["id"]})
-	if got := b.must("cal/list_events", map[string]any{"from": "2026-12-01", "to": "2026-12-02"})["events"].([]any); len(got) != 1 {
+	if got := b.must("cal/list_events", map[string]any{"from": "2026-12-01",
+		"to": "2026-12-02"})["events"].([]any); len(got) != 1 {
 		t.Errorf("what is left: %v", got)
 	}
 }
@@ -166,15 +177,20 @@ func TestARealDatabaseServer(t *testing.T) {
 	if err := os.WriteFile(secret, []byte("db-password\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	initdb := exec.Command(filepath.Join(bin, "initdb"), "-D", filepath.Join(folder, "data"), "-U", "wool", "--auth=scram-sha-256", "--pwfile", secret)
+	initdb := exec.Command(filepath.Join(bin, "initdb"), "-D", filepath.Join(folder, "data"), "-U", "wool",
+		"--auth=scram-sha-256", "--pwfile", secret)
 	initdb.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uid, Gid: gid}}
 	if out, err := initdb.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}
-	runs(t, "postgres", port, filepath.Join(bin, "postgres"), "-D", filepath.Join(folder, "data"), "-p", port, "-k", folder, "-c", "listen_addresses=127.0.0.1")
-	connection := "title: Db\naddress: postgres://127.0.0.1:" + port + "/postgres?sslmode=disable\nauth: {basic: wool}\nnetworks: [loopback]\n"
-	b := made(t, map[string]string{"connections/db.yaml": "connection: db\n" + connection + "sql: {write: true}\n", "connections/ro.yaml": "connection: ro\n" + connection + "sql: {}\n",
-		"connections/shut.yaml": "connection: shut\n" + strings.Replace(connection, "networks: [loopback]\n", "", 1) + "sql: {}\n"},
+	runs(t, "postgres", port, filepath.Join(bin, "postgres"), "-D", filepath.Join(folder, "data"), "-p", port, "-k",
+		folder, "-c", "listen_addresses=127.0.0.1")
+	connection := "title: Db\naddress: postgres://127.0.0.1:" + port +
+		"/postgres?sslmode=disable\nauth: {basic: wool}\nnetworks: [loopback]\n"
+	b := made(t, map[string]string{"connections/db.yaml": "connection: db\n" + connection + "sql: {write: true}\n",
+		"connections/ro.yaml": "connection: ro\n" + connection + "sql: {}\n",
+		"connections/shut.yaml": "connection: shut\n" + strings.Replace(connection, "networks: [loopback]\n", "", 1) +
+			"sql: {}\n"},
 		map[string]string{"db": "db-password", "ro": "db-password", "shut": "db-password"})
 	ready := func() bool {
 		_, err := b.try("ro/query", map[string]any{"sql": "SELECT 1"}, tool.Sending{})
@@ -187,17 +203,21 @@ func TestARealDatabaseServer(t *testing.T) {
 		}
 	}
 	b.must("db/execute", map[string]any{"sql": "CREATE TABLE bales (lot text primary key, kg numeric, at timestamptz)"})
-	if got := b.must("db/execute", map[string]any{"sql": "INSERT INTO bales VALUES ($1, $2, now()), ($3, $4, now())", "values": []any{"14", "120.5", "15", "90"}}); got["changed"] != int64(2) {
+	if got := b.must("db/execute", map[string]any{"sql": "INSERT INTO bales VALUES ($1, $2, now()), ($3, $4, now())",
+		"values": []any{"14", "120.5", "15", "90"}}); got["changed"] != int64(2) {
 		t.Errorf("changed %v", got)
 	}
-	got := b.must("ro/query", map[string]any{"sql": "SELECT lot, kg::float AS kg FROM bales WHERE lot = $1", "values": []any{"14"}})["rows"].([]any)
+	got := b.must("ro/query", map[string]any{"sql": "SELECT lot, kg::float AS kg FROM bales WHERE lot = $1",
+		"values": []any{"14"}})["rows"].([]any)
 	if len(got) != 1 || got[0].(map[string]any)["kg"] != 120.5 {
 		t.Errorf("read %v", got)
 	}
-	b.refuses("read-only transaction", "ro/query", map[string]any{"sql": "WITH gone AS (DELETE FROM bales RETURNING lot) SELECT * FROM gone"})
+	b.refuses("read-only transaction", "ro/query",
+		map[string]any{"sql": "WITH gone AS (DELETE FROM bales RETURNING lot) SELECT * FROM gone"})
 	b.refuses("does not exist", "ro/query", map[string]any{"sql": "SELECT nix FROM bales"})
 	var blocked *tool.NotSentError
-	if _, err := b.try("shut/query", map[string]any{"sql": "SELECT 1"}, tool.Sending{}); !errors.As(err, &blocked) || !strings.Contains(err.Error(), "loopback address") {
+	if _, err := b.try("shut/query", map[string]any{"sql": "SELECT 1"}, tool.Sending{}); !errors.As(err, &blocked) ||
+		!strings.Contains(err.Error(), "loopback address") {
 		t.Errorf("a connection that names no network: %v", err)
 	}
 }
@@ -249,14 +269,20 @@ service imap-login {
 	deliver := func(name, subject string) {
 		t.Helper()
 		at := filepath.Join(mail, "new", name)
-		if err := os.WriteFile(at, []byte("From: Hollin Bank <hollin@hills.example>\r\nTo: office@larkrigg.example\r\nMessage-ID: <"+name+"@hills.example>\r\nSubject: "+subject+"\r\n\r\nTen fleeces.\r\n"), 0o666); err != nil {
+		if err := os.WriteFile(at,
+			[]byte("From: Hollin Bank <hollin@hills.example>\r\nTo: office@larkrigg.example\r\nMessage-ID: <"+name+
+				"@hills.example>\r\nSubject: "+subject+"\r\n\r\nTen fleeces.\r\n"), 0o666); err != nil {
 			t.Fatal(err)
 		}
 		if err := os.Chown(at, int(uid), int(gid)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	b := made(t, map[string]string{"connections/post.yaml": "connection: post\ntitle: Post\naddress: imap://127.0.0.1:" + port + "\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\nmailbox: {email: office@larkrigg.example, smtp: 'smtp://127.0.0.1:1'}\n"}, map[string]string{"post": "mail-password"})
+	b := made(t,
+		map[string]string{"connections/post.yaml": "connection: post\ntitle: Post\naddress: imap://127.0.0.1:" + port +
+			"\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\n" +
+			"mailbox: {email: office@larkrigg.example, smtp: 'smtp://127.0.0.1:1'}\n"},
+		map[string]string{"post": "mail-password"})
 	box := b.kit.Box(b.w.Connections["post"])
 	deliver("1.a.x", "Old")
 	_, cursor, err := box.Arrived(t.Context(), "INBOX", nil)
@@ -275,9 +301,11 @@ service imap-login {
 	if err != nil {
 		t.Fatal(err)
 	}
-	uidOf := b.must("post/search", map[string]any{"words": "fleeces", "from": "hollin"})["mails"].([]any)[1].(map[string]any)["uid"]
+	uidOf := b.must("post/search", map[string]any{"words": "fleeces",
+		"from": "hollin"})["mails"].([]any)[1].(map[string]any)["uid"]
 	b.must("post/flag", map[string]any{"uid": uidOf, "flag": `\Flagged`})
-	if found, _, err = box.Flagged(t.Context(), "INBOX", `\Flagged`, &flags); err != nil || len(found) != 1 || found[0].Subject != "Old" {
+	if found, _, err = box.Flagged(t.Context(), "INBOX", `\Flagged`, &flags); err != nil || len(found) != 1 ||
+		found[0].Subject != "Old" {
 		t.Errorf("flagged: %+v %v", found, err)
 	}
 	b.must("post/move", map[string]any{"uid": uidOf, "to": "Done"})
@@ -294,13 +322,15 @@ service imap-login {
 
 func TestARealMCPServer(t *testing.T) {
 	node := program(t, "node")
-	script := program(t, filepath.Join(root(t), ".cache", "servers", "node_modules", "@modelcontextprotocol", "server-everything", "dist", "index.js"))
+	script := program(t, filepath.Join(root(t), ".cache", "servers", "node_modules", "@modelcontextprotocol",
+		"server-everything", "dist", "index.js"))
 	port := freePort(t)
 	t.Setenv("PORT", port)
 	runs(t, "", port, node, script, "streamableHttp")
 	b := made(t, map[string]string{
 		"connections/pipe.yaml": "connection: pipe\ntitle: Pipe\nmcp: {command: everything}\n",
-		"connections/web.yaml":  "connection: web\ntitle: Web\naddress: http://127.0.0.1:" + port + "/mcp\nnetworks: [loopback]\nmcp: {}\n",
+		"connections/web.yaml": "connection: web\ntitle: Web\naddress: http://127.0.0.1:" + port +
+			"/mcp\nnetworks: [loopback]\nmcp: {}\n",
 		"connections/else.yaml": "connection: else\ntitle: Else\nmcp: {command: something-else}\n",
 	}, nil)
 	b.kit.Commands = map[string][]string{"everything": {node, script, "stdio"}}
@@ -311,11 +341,13 @@ func TestARealMCPServer(t *testing.T) {
 	}
 	b.tools, _ = tool.Build(b.w, b.kit)
 	for _, id := range []string{"pipe", "web"} {
-		if got := b.must(id+"/echo", map[string]any{"message": "twelve fleeces"}); !strings.Contains(fmt.Sprint(got["text"]), "twelve fleeces") {
+		if got := b.must(id+"/echo",
+			map[string]any{"message": "twelve fleeces"}); !strings.Contains(fmt.Sprint(got["text"]), "twelve fleeces") {
 			t.Errorf("%s echoes %v", id, got)
 		}
 	}
-	if _, err := b.kit.RefreshOffers(t.Context(), b.w.Connections["else"]); err == nil || !strings.Contains(err.Error(), "-allow-command something-else=") {
+	if _, err := b.kit.RefreshOffers(t.Context(), b.w.Connections["else"]); err == nil ||
+		!strings.Contains(err.Error(), "-allow-command something-else=") {
 		t.Errorf("a command nobody allowed: %v", err)
 	}
 }

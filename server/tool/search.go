@@ -21,9 +21,12 @@ type searcher struct {
 
 func searchOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
 	s := &searcher{client, c}
-	found := result(map[string]any{"title": prop("string", ""), "address": prop("string", "The source"), "words": prop("string", "What it says there")})
-	op := operation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.", object([]any{"words"}, map[string]any{"words": prop("string", "What to look for", "minLength", 1.0),
-		"most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}), result(map[string]any{"results": listOf(found, "")}), reads, s.search)
+	found := result(map[string]any{"title": prop("string", ""), "address": prop("string", "The source"),
+		"words": prop("string", "What it says there")})
+	op := operation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.",
+		object([]any{"words"}, map[string]any{"words": prop("string", "What to look for", "minLength", 1.0),
+			"most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}),
+		result(map[string]any{"results": listOf(found, "")}), reads, s.search)
 	op.OpenWorld = true
 	return []*Operation{op}, nil
 }
@@ -62,8 +65,10 @@ func (s *searcher) search(ctx context.Context, args map[string]any, _ Sending) (
 		return nil, err
 	}
 	most := whole(args, "most", 10)
-	address := strings.NewReplacer("{searchTerms}", url.QueryEscape(text(args, "words")), "{count}", fmt.Sprint(most), "{count?}", fmt.Sprint(most),
-		"{startPage?}", "1", "{startIndex?}", "1", "{language?}", "*", "{inputEncoding?}", "UTF-8", "{outputEncoding?}", "UTF-8").Replace(template)
+	address := strings.NewReplacer("{searchTerms}", url.QueryEscape(text(args, "words")), "{count}", fmt.Sprint(most),
+		"{count?}", fmt.Sprint(most),
+		"{startPage?}", "1", "{startIndex?}", "1", "{language?}", "*", "{inputEncoding?}", "UTF-8", "{outputEncoding?}",
+		"UTF-8").Replace(template)
 	body, _, _, err := Fetch(ctx, s.client, s.c.Title, address)
 	if err != nil {
 		return nil, err

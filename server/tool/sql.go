@@ -32,14 +32,18 @@ type database struct {
 
 func (k *Kit) sqlOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	d := &database{k, c}
-	statement := prop("string", "One SQL statement; values stand in it as $1, $2 … and are never written into it", "minLength", 1.0)
+	statement := prop("string", "One SQL statement; values stand in it as $1, $2 … and are never written into it",
+		"minLength", 1.0)
 	values := listOf(map[string]any{}, "The values, in order")
 	row := map[string]any{"type": "object"}
-	all := []*Operation{operation(c.ID, c.Title, "query", "Reads rows with a SELECT.", object([]any{"sql"}, map[string]any{"sql": statement, "values": values,
-		"most": prop("integer", "How many rows at most", "minimum", 1.0, "maximum", 5000.0)}),
-		result(map[string]any{"rows": listOf(row, ""), "more": prop("boolean", "Whether there are further rows")}), reads, d.query)}
+	all := []*Operation{operation(c.ID, c.Title, "query", "Reads rows with a SELECT.",
+		object([]any{"sql"}, map[string]any{"sql": statement, "values": values,
+			"most": prop("integer", "How many rows at most", "minimum", 1.0, "maximum", 5000.0)}),
+		result(map[string]any{"rows": listOf(row, ""), "more": prop("boolean", "Whether there are further rows")}),
+		reads, d.query)}
 	if c.Is.(*protocol.SQL).Write {
-		all = append(all, operation(c.ID, c.Title, "execute", "Changes rows with one statement.", object([]any{"sql"}, map[string]any{"sql": statement, "values": values}),
+		all = append(all, operation(c.ID, c.Title, "execute", "Changes rows with one statement.",
+			object([]any{"sql"}, map[string]any{"sql": statement, "values": values}),
 			result(map[string]any{"changed": prop("integer", "How many rows")}), sends, d.execute))
 	}
 	return all, nil
@@ -66,7 +70,8 @@ func (d *database) open(ctx context.Context, write bool) (*sql.DB, error) {
 	config.DialFunc = func(ctx context.Context, network, address string) (net.Conn, error) {
 		return egress.Dialer(d.c.Networks).DialContext(ctx, network, address)
 	}
-	config.LookupFunc = func(_ context.Context, host string) ([]string, error) { return []string{host}, nil } // the dialer looks it up, and checks what it finds
+	// the dialer looks it up, and checks what it finds
+	config.LookupFunc = func(_ context.Context, host string) ([]string, error) { return []string{host}, nil }
 	config.ConnectTimeout = 10 * time.Second
 	return stdlib.OpenDB(*config), nil
 }
@@ -92,7 +97,8 @@ func (d *database) file(name string, write bool) (*sql.DB, error) {
 	if write {
 		mode = "rw"
 	}
-	return sql.Open("sqlite", "file:"+(&url.URL{Path: name}).EscapedPath()+"?mode="+mode+"&_pragma=busy_timeout(5000)&_pragma=trusted_schema(0)")
+	return sql.Open("sqlite", "file:"+(&url.URL{Path: name}).EscapedPath()+"?mode="+mode+
+		"&_pragma=busy_timeout(5000)&_pragma=trusted_schema(0)")
 }
 
 // begin begins the one transaction of a call.
@@ -221,7 +227,8 @@ func (d *database) explain(err error) error {
 	if errors.As(err, &answer) {
 		return &RefusedError{Message: d.c.Title + ": " + answer.Message}
 	}
-	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "constraint failed") || strings.Contains(err.Error(), "readonly database") {
+	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "constraint failed") ||
+		strings.Contains(err.Error(), "readonly database") {
 		return &RefusedError{Message: d.c.Title + ": " + err.Error()}
 	}
 	return fmt.Errorf("%s: %w", d.c.Title, err)
@@ -240,11 +247,13 @@ func single(statement string, reading bool) error {
 	}
 	word := strings.ToUpper(words[0])
 	if reading && word != "SELECT" && word != "WITH" && word != "VALUES" && word != "EXPLAIN" {
-		return &RefusedError{Message: "query only reads; " + word + " may change something. The connection's file allows changes with write: true"}
+		return &RefusedError{Message: "query only reads; " + word +
+			" may change something. The connection's file allows changes with write: true"}
 	}
 	for _, forbidden := range []string{"ATTACH", "PRAGMA", "DETACH"} {
 		if word == forbidden {
-			return &RefusedError{Message: forbidden + " is not allowed here: it would leave the connection's own database"}
+			return &RefusedError{Message: forbidden +
+				" is not allowed here: it would leave the connection's own database"}
 		}
 	}
 	return nil

@@ -16,7 +16,8 @@ func (k *Kit) tableOperations(t *flow.Table) []*Operation {
 	r := &rows{&table.Table{Of: t, Store: k.Store}}
 	full := t.Schema()
 	columns, _ := full["properties"].(map[string]any)
-	some := map[string]any{"type": "object", "properties": map[string]any{}, "additionalProperties": false, "description": "The values to put in; null takes one out"}
+	some := map[string]any{"type": "object", "properties": map[string]any{}, "additionalProperties": false,
+		"description": "The values to put in; null takes one out"}
 	for name, s := range columns {
 		some["properties"].(map[string]any)[name] = map[string]any{"anyOf": []any{s, map[string]any{"type": "null"}}}
 	}
@@ -27,12 +28,18 @@ func (k *Kit) tableOperations(t *flow.Table) []*Operation {
 		purpose += " (" + t.Purpose + ")"
 	}
 	out := []*Operation{
-		operation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first unless order_by says otherwise.", findInput(t, columns),
-			result(map[string]any{"rows": listOf(one, ""), "total": prop("integer", "How many rows match, on all pages"),
-				"next": map[string]any{"type": []any{"string", "null"}, "description": "What after takes for the next page; null on the last"}}), reads, r.find),
+		operation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first unless order_by says otherwise.",
+			findInput(t, columns),
+			result(map[string]any{"rows": listOf(one, ""),
+				"total": prop("integer", "How many rows match, on all pages"),
+				"next": map[string]any{"type": []any{"string", "null"},
+					"description": "What after takes for the next page; null on the last"}}), reads, r.find),
 		operation(t.ID, t.Title, "add", "Adds a row to "+purpose+".", full, one, adds, r.add),
-		operation(t.ID, t.Title, "update", "Changes a row of "+purpose+".", object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, sets, r.update),
-		operation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.", object([]any{"row"}, map[string]any{"row": number}), result(map[string]any{"removed": number}), removes, r.remove),
+		operation(t.ID, t.Title, "update", "Changes a row of "+purpose+".",
+			object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, sets, r.update),
+		operation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.",
+			object([]any{"row"}, map[string]any{"row": number}), result(map[string]any{"removed": number}), removes,
+			r.remove),
 	}
 	return out
 }
@@ -65,12 +72,16 @@ func findInput(t *flow.Table, columns map[string]any) map[string]any {
 	}
 	return object(nil, map[string]any{
 		"where": map[string]any{"type": "object", "properties": where, "additionalProperties": false,
-			"description": "By column: the value it has, or how it compares, as in {kg: {at_least: 20}}. All must hold; null is nothing written"},
-		"words":      prop("string", "Words anywhere in the row"),
-		"order_by":   prop("string", "The column to sort by, the smallest first; rows with nothing in it come last", "enum", by),
+			"description": "By column: the value it has, or how it compares, as in {kg: {at_least: 20}}. All must " +
+				"hold; null is nothing written"},
+		"words": prop("string", "Words anywhere in the row"),
+		"order_by": prop("string", "The column to sort by, the smallest first; rows with nothing in it come last",
+			"enum", by),
 		"descending": prop("boolean", "Whether the largest come first"),
-		"most":       prop("integer", fmt.Sprintf("How many rows a page has; without it all are given, and more than %d are refused", table.MostRows), "minimum", 1.0, "maximum", float64(table.MostRows)),
-		"after":      prop("string", "The next of the page before"),
+		"most": prop("integer",
+			fmt.Sprintf("How many rows a page has; without it all are given, and more than %d are refused",
+				table.MostRows), "minimum", 1.0, "maximum", float64(table.MostRows)),
+		"after": prop("string", "The next of the page before"),
 	})
 }
 
@@ -90,7 +101,8 @@ func comparable(value any) map[string]any {
 func (r *rows) find(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	where, _ := args["where"].(map[string]any)
 	descending, _ := args["descending"].(bool)
-	page, err := r.Find(ctx, table.Query{Where: where, Words: text(args, "words"), OrderBy: text(args, "order_by"), Descending: descending, After: text(args, "after"), Most: whole(args, "most", 0)})
+	page, err := r.Find(ctx, table.Query{Where: where, Words: text(args, "words"), OrderBy: text(args, "order_by"),
+		Descending: descending, After: text(args, "after"), Most: whole(args, "most", 0)})
 	if err != nil {
 		return nil, rowError(err)
 	}

@@ -40,7 +40,9 @@ func (k *Kit) Test(ctx context.Context, w *flow.Workspace, tools Catalogue, c *f
 	v := k.try(ctx, w, tools, c)
 	v.Words, v.Remedy = k.Secrets.Mask(v.Words), k.Secrets.Mask(v.Remedy)
 	var b store.Batch
-	b.Do("INSERT INTO health (connection, tested, fine, verdict, remedy) VALUES (?, ?, ?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tested = excluded.tested, fine = excluded.fine, verdict = excluded.verdict, remedy = excluded.remedy",
+	b.Do("INSERT INTO health (connection, tested, fine, verdict, remedy) VALUES (?, ?, ?, ?, ?) ON CONFLICT "+
+		"(connection) DO UPDATE SET tested = excluded.tested, fine = excluded.fine, verdict = excluded.verdict, "+
+		"remedy = excluded.remedy",
 		c.ID, store.Time(time.Now()), v.Fine, v.Words, v.Remedy)
 	return v, k.Store.Write(context.WithoutCancel(ctx), b)
 }
@@ -71,9 +73,13 @@ func (k *Kit) trouble(c *flow.Connection, err error) Verdict {
 	case errors.As(err, &missing):
 		return unfit("Give it its secret here, or with: woolsignal connect "+c.ID, "Nobody has given its secret yet.")
 	case errors.As(err, &blocked):
-		return unfit("If that is meant, add networks: ["+blocked.Kind+"] to connections/"+c.ID+".yaml.", "Its address leads to a %s network, which connections may not reach unless their file says so.", blocked.Kind)
-	case errors.As(err, &refused) && strings.Contains(err.Error(), "401") || strings.Contains(err.Error(), "does not let"):
-		return unfit("Replace the secret with the one the service shows now.", "It answers, but does not accept the secret: %v", err)
+		return unfit("If that is meant, add networks: ["+blocked.Kind+"] to connections/"+c.ID+".yaml.",
+			"Its address leads to a %s network, which connections may not reach unless their file says so.",
+			blocked.Kind)
+	case errors.As(err, &refused) && strings.Contains(err.Error(), "401") ||
+		strings.Contains(err.Error(), "does not let"):
+		return unfit("Replace the secret with the one the service shows now.",
+			"It answers, but does not accept the secret: %v", err)
 	case egress.NeverSent(err):
 		return unfit("Check the address "+c.Address+", and whether the service runs.", "Nobody answers there: %v", err)
 	}
@@ -81,7 +87,8 @@ func (k *Kit) trouble(c *flow.Connection, err error) Verdict {
 }
 
 // call tries one reading tool of a connection.
-func (k *Kit) call(ctx context.Context, c *flow.Connection, tools Catalogue, name string, args map[string]any, words string) Verdict {
+func (k *Kit) call(ctx context.Context, c *flow.Connection, tools Catalogue, name string, args map[string]any,
+	words string) Verdict {
 	op, ok := tools[c.ID+"/"+name]
 	if !ok {
 		return k.tryAddress(ctx, c)
@@ -99,7 +106,8 @@ func (k *Kit) tryKey(_ context.Context, _ *flow.Workspace, _ Catalogue, c *flow.
 	}
 	if c.Is.(*protocol.SigningKey).Scheme == "standard-webhooks" {
 		if _, err := webhooks.NewWebhook(secret); err != nil {
-			return unfit("Give it again as the sender shows it: base64, usually behind whsec_.", "A key is kept, and it cannot be one of Standard Webhooks.")
+			return unfit("Give it again as the sender shows it: base64, usually behind whsec_.",
+				"A key is kept, and it cannot be one of Standard Webhooks.")
 		}
 	}
 	return fine("A key is kept. Whether the sender has the same shows with its first delivery.")
@@ -112,7 +120,8 @@ func (k *Kit) tryAddress(ctx context.Context, c *flow.Connection) Verdict {
 	case err != nil:
 		return k.trouble(c, err)
 	case status == http.StatusUnauthorized, status == http.StatusForbidden:
-		return unfit("Replace the secret with the one the service shows now.", "It answers, but does not accept the secret (%d).", status)
+		return unfit("Replace the secret with the one the service shows now.",
+			"It answers, but does not accept the secret (%d).", status)
 	case status >= 500:
 		return unfit("Ask whoever runs it.", "It answers, but something is wrong inside (%d).", status)
 	}
@@ -142,7 +151,8 @@ func (k *Kit) tryModels(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *
 	case err != nil:
 		return k.trouble(c, err)
 	case status == http.StatusUnauthorized, status == http.StatusForbidden:
-		return unfit("Replace the secret with the one the service shows now.", "It answers, but does not accept the key (%d).", status)
+		return unfit("Replace the secret with the one the service shows now.",
+			"It answers, but does not accept the key (%d).", status)
 	case status >= 500:
 		return unfit("Ask whoever runs it.", "It answers, but something is wrong inside (%d).", status)
 	}
@@ -158,7 +168,8 @@ func (k *Kit) tryCalendars(ctx context.Context, w *flow.Workspace, _ Catalogue, 
 		if _, err := k.Events(ctx, c, w.Zone, calendar, time.Now(), time.Now().AddDate(0, 0, 1)); err != nil {
 			v := k.trouble(c, err)
 			if strings.Contains(err.Error(), "404") {
-				v = unfit("Correct calendars: in connections/"+c.ID+".yaml.", "Signed in, but there is no calendar %s below %s.", calendar, c.Address)
+				v = unfit("Correct calendars: in connections/"+c.ID+".yaml.",
+					"Signed in, but there is no calendar %s below %s.", calendar, c.Address)
 			} else if strings.Contains(err.Error(), "401") {
 				v = unfit("Replace the password.", "It answers, but does not accept the user or the password.")
 			}
@@ -176,7 +187,8 @@ func (k *Kit) tryMail(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *fl
 	}
 	if err := box.Greet(ctx); err != nil {
 		v := k.trouble(c, err)
-		return unfit("Check smtp: in connections/"+c.ID+".yaml, and whether the password is good for sending too.", "Mail can be read, but not sent: %s", v.Words)
+		return unfit("Check smtp: in connections/"+c.ID+".yaml, and whether the password is good for sending too.",
+			"Mail can be read, but not sent: %s", v.Words)
 	}
 	return fine("Signed in for reading and sending. Folders: %s.", strings.Join(folders, ", "))
 }
@@ -207,9 +219,11 @@ func (k *Kit) tryChat(ctx context.Context, w *flow.Workspace, tools Catalogue, c
 			in, there := member[strings.ToLower(chat.Room)]
 			switch {
 			case !there:
-				return unfit("Make the room, or correct the workflow "+one.ID+".", "Signed in, but there is no room %s, which %s listens to.", chat.Room, one.Title)
+				return unfit("Make the room, or correct the workflow "+one.ID+".",
+					"Signed in, but there is no room %s, which %s listens to.", chat.Room, one.Title)
 			case !in:
-				return unfit("Invite the bot to the room "+chat.Room+".", "Signed in, but the bot is not in the room %s, which %s listens to.", chat.Room, one.Title)
+				return unfit("Invite the bot to the room "+chat.Room+".",
+					"Signed in, but the bot is not in the room %s, which %s listens to.", chat.Room, one.Title)
 			}
 		}
 	}
@@ -231,7 +245,8 @@ func (k *Kit) tryMCP(ctx context.Context, _ *flow.Workspace, _ Catalogue, c *flo
 	var there []string
 	for _, o := range offers {
 		if o.Input == nil {
-			return unfit("Correct operations: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.", strings.TrimPrefix(o.Name, c.ID+"/"))
+			return unfit("Correct operations: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.",
+				strings.TrimPrefix(o.Name, c.ID+"/"))
 		}
 		there = append(there, strings.TrimPrefix(o.Name, c.ID+"/"))
 	}

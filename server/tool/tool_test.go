@@ -21,7 +21,8 @@ import (
 )
 
 // catalogue builds the tools of one connection over a peer.
-func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *tool.Kit, []flow.Problem) {
+func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *tool.Kit,
+	[]flow.Problem) {
 	t.Helper()
 	kit := testbed.Open(t, nil).Kit
 	if err := kit.Secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
@@ -30,7 +31,8 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 	server := httptest.NewServer(peer)
 	t.Cleanup(server.Close)
 	all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
-		"connections/peer.yaml": "connection: peer\ntitle: Peer\nnetworks: [loopback]\n" + strings.ReplaceAll(connection, "URL", server.URL)}
+		"connections/peer.yaml": "connection: peer\ntitle: Peer\nnetworks: [loopback]\n" +
+			strings.ReplaceAll(connection, "URL", server.URL)}
 	for path, text := range files {
 		all[path] = text
 	}
@@ -43,7 +45,9 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 }
 
 func TestCalendar(t *testing.T) {
-	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1, dock-2]\n", almanac.New("peer-secret"), nil)
+	c, kit, _ := catalogue(t,
+		"address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1, dock-2]\n",
+		almanac.New("peer-secret"), nil)
 	call := func(name, key string, again bool, args map[string]any) (map[string]any, error) {
 		t.Helper()
 		v, err := c.Call(context.Background(), kit, "peer/"+name, args, tool.Sending{Key: key, Again: again})
@@ -62,46 +66,61 @@ func TestCalendar(t *testing.T) {
 		var out []string
 		for _, w := range must(call("free_windows", "", false, args))["windows"].([]any) {
 			one := w.(map[string]any)
-			out = append(out, fmt.Sprintf("%v %s-%s", one["calendar"], one["start"].(string)[11:16], one["end"].(string)[11:16]))
+			out = append(out, fmt.Sprintf("%v %s-%s", one["calendar"], one["start"].(string)[11:16],
+				one["end"].(string)[11:16]))
 		}
 		return out
 	}
 	// The last Sunday of March: the clocks go forward at 01:00, and a local
 	// time is local on either side of it.
-	booked := must(call("add_event", "k1", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30), "title": "Hollin Bank"}))
+	booked := must(call("add_event", "k1", false,
+		map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30),
+			"title": "Hollin Bank"}))
 	if booked["start"] != "2026-03-29T09:00:00+01:00" || booked["end"] != "2026-03-29T09:30:00+01:00" {
 		t.Errorf("booked %v", booked)
 	}
-	again := must(call("add_event", "k1", true, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30), "title": "Hollin Bank"}))
+	again := must(call("add_event", "k1", true,
+		map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:00", "minutes": int64(30),
+			"title": "Hollin Bank"}))
 	if again["id"] != booked["id"] {
 		t.Errorf("the same call sent again booked %v beside %v", again["id"], booked["id"])
 	}
 	var refused *tool.RefusedError
-	if _, err := call("add_event", "k2", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:15", "minutes": int64(30), "title": "Skell Top"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), "already taken from 09:00 to 09:30 (Hollin Bank)") {
+	if _, err := call("add_event", "k2", false,
+		map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:15", "minutes": int64(30),
+			"title": "Skell Top"}); !errors.As(err, &refused) ||
+		!strings.Contains(err.Error(), "already taken from 09:00 to 09:30 (Hollin Bank)") {
 		t.Errorf("a double booking: %v", err)
 	}
-	must(call("add_event", "k3", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:30", "minutes": int64(60), "title": "Skell Top"}))
-	if got, want := windows(map[string]any{"day": "2026-03-29", "minutes": int64(60), "earliest": "08:00", "latest": "12:00"}), []string{"dock-1 08:00-09:00", "dock-1 10:30-12:00", "dock-2 08:00-12:00"}; !slices.Equal(got, want) {
+	must(call("add_event", "k3", false, map[string]any{"calendar": "dock-1", "start": "2026-03-29T09:30",
+		"minutes": int64(60), "title": "Skell Top"}))
+	if got, want := windows(map[string]any{"day": "2026-03-29", "minutes": int64(60), "earliest": "08:00",
+		"latest": "12:00"}), []string{"dock-1 08:00-09:00", "dock-1 10:30-12:00",
+		"dock-2 08:00-12:00"}; !slices.Equal(got, want) {
 		t.Errorf("free windows %v, want %v", got, want)
 	}
-	if got := windows(map[string]any{"day": "2026-03-29", "minutes": int64(300), "calendar": "dock-1", "latest": "12:00"}); got != nil {
+	if got := windows(map[string]any{"day": "2026-03-29", "minutes": int64(300), "calendar": "dock-1",
+		"latest": "12:00"}); got != nil {
 		t.Errorf("five free hours on a half-booked morning: %v", got)
 	}
 	moved := must(call("move_event", "k4", false, map[string]any{"id": booked["id"], "start": "2026-03-29T11:00"}))
 	if moved["end"] != "2026-03-29T11:30:00+01:00" {
 		t.Errorf("moved %v", moved)
 	}
-	if _, err := call("move_event", "k5", false, map[string]any{"id": booked["id"], "start": "2026-03-29T10:00"}); !errors.As(err, &refused) {
+	if _, err := call("move_event", "k5", false,
+		map[string]any{"id": booked["id"], "start": "2026-03-29T10:00"}); !errors.As(err, &refused) {
 		t.Errorf("moving onto another event: %v", err)
 	}
-	events := must(call("list_events", "", false, map[string]any{"from": "2026-03-29", "to": "2026-03-29", "text": "hollin"}))["events"].([]any)
+	events := must(call("list_events", "", false,
+		map[string]any{"from": "2026-03-29", "to": "2026-03-29", "text": "hollin"}))["events"].([]any)
 	if len(events) != 1 {
 		t.Errorf("%d events speak of hollin", len(events))
 	}
 	must(call("remove_event", "k6", false, map[string]any{"id": booked["id"]}))
 	must(call("remove_event", "k6", true, map[string]any{"id": booked["id"]}))
 	for name, args := range map[string]map[string]any{
-		"remove_event": {"id": "ws-nosuch"}, "move_event": {"id": "ws-nosuch", "start": "2026-03-29T11:00"}, "free_windows": {"day": "Thursday"}, "add_event": {"start": "noon", "title": "x"},
+		"remove_event": {"id": "ws-nosuch"}, "move_event": {"id": "ws-nosuch", "start": "2026-03-29T11:00"},
+		"free_windows": {"day": "Thursday"}, "add_event": {"start": "noon", "title": "x"},
 	} {
 		if _, err := call(name, "k7", false, args); !errors.As(err, &refused) {
 			t.Errorf("%s %v: %v", name, args, err)
@@ -110,11 +129,14 @@ func TestCalendar(t *testing.T) {
 }
 
 func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
-	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", almanac.New("peer-secret"), nil)
+	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n",
+		almanac.New("peer-secret"), nil)
 	results := make(chan error)
 	for i := range 8 {
 		go func() {
-			_, err := c.Call(context.Background(), kit, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: fmt.Sprint(i)})
+			_, err := c.Call(context.Background(), kit, "peer/add_event",
+				map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"},
+				tool.Sending{Key: fmt.Sprint(i)})
 			results <- err
 		}()
 	}
@@ -132,14 +154,16 @@ func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
 const apiConnection = "address: URL\nauth:\n  header: X-Register-Key\nopenapi:\n  description: schemas/api.json\n"
 
 func TestAPIDescriptionBecomesTools(t *testing.T) {
-	c, kit, problems := catalogue(t, apiConnection, register.New("peer-secret"), map[string]string{"schemas/api.json": register.Description})
+	c, kit, problems := catalogue(t, apiConnection, register.New("peer-secret"),
+		map[string]string{"schemas/api.json": register.Description})
 	if len(problems) != 0 {
 		t.Fatal(problems)
 	}
 	add, _ := c.Find("peer/add_delivery")
 	list, _ := c.Find("peer/list_deliveries")
 	kg, _ := add.Input["properties"].(map[string]any)["kg"].(map[string]any)
-	if add.Resend != flow.ResendKey || add.ReadOnly || !list.ReadOnly || list.Resend != flow.ResendSafe || kg["exclusiveMinimum"] != 0.0 || kg["minimum"] != nil {
+	if add.Resend != flow.ResendKey || add.ReadOnly || !list.ReadOnly || list.Resend != flow.ResendSafe ||
+		kg["exclusiveMinimum"] != 0.0 || kg["minimum"] != nil {
 		t.Errorf("add %+v, list %+v", add, list)
 	}
 	args := map[string]any{"grower": "Hollin Bank", "kg": 381.5, "lane": "clean"}
@@ -154,12 +178,15 @@ func TestAPIDescriptionBecomesTools(t *testing.T) {
 	if ids[0] != ids[1] {
 		t.Errorf("one call sent twice made the rows %v", ids)
 	}
-	v, err := c.Call(context.Background(), kit, "peer/list_deliveries", map[string]any{"grower": "Hollin Bank"}, tool.Sending{})
+	v, err := c.Call(context.Background(), kit, "peer/list_deliveries", map[string]any{"grower": "Hollin Bank"},
+		tool.Sending{})
 	if err != nil || len(v.(map[string]any)["deliveries"].([]any)) != 1 {
 		t.Errorf("listed %v, %v", v, err)
 	}
 	var refused *tool.RefusedError
-	if _, err := c.Call(context.Background(), kit, "peer/add_delivery", map[string]any{"grower": "Nowhere", "kg": 1.0, "lane": "x"}, tool.Sending{Key: "k2"}); !errors.As(err, &refused) || !strings.Contains(err.Error(), `no grower is called "Nowhere"`) {
+	if _, err := c.Call(context.Background(), kit, "peer/add_delivery",
+		map[string]any{"grower": "Nowhere", "kg": 1.0, "lane": "x"}, tool.Sending{Key: "k2"}); !errors.As(err,
+		&refused) || !strings.Contains(err.Error(), `no grower is called "Nowhere"`) {
 		t.Errorf("a plain no: %v", err)
 	}
 }
@@ -198,13 +225,23 @@ func TestBrokenDescriptions(t *testing.T) {
 	}
 	for name, c := range map[string]struct{ text, says string }{
 		"no description": {"{}", "no OpenAPI 3 description"},
-		"the older form": {`{"swagger":"2.0","info":{"title":"x","version":"1"},"paths":{}}`, "no OpenAPI 3 description"},
-		"paths as list":  {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":["/a"]}`, "cannot be read"},
-		"outside refs":   {one(`{"operationId":"a","parameters":[{"$ref":"file:///etc/passwd"}],"responses":{}}`), "cannot be read"},
-		"missing ref":    {one(`{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/None"}}}},"responses":{}}`), "cannot be read"},
-		"same name": {one(`{"operationId":"a","parameters":[{"name":"n","in":"query","schema":{"type":"string"}}],"requestBody":{"content":{"application/json":{"schema":{"type":"object","properties":{"n":{"type":"string"}}}}}},"responses":{"200":{"description":"x"}}}`),
+		"the older form": {`{"swagger":"2.0","info":{"title":"x","version":"1"},"paths":{}}`,
+			"no OpenAPI 3 description"},
+		"paths as list": {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":["/a"]}`, "cannot be read"},
+		"outside refs": {one(`{"operationId":"a","parameters":[{"$ref":"file:///etc/passwd"}],"responses":{}}`),
+			"cannot be read"},
+		"missing ref": {one(`{"operationId":"a",
+		 "requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/None"}}}},
+		 "responses":{}}`),
+			"cannot be read"},
+		"same name": {one(`{"operationId":"a","parameters":[{"name":"n","in":"query","schema":{"type":"string"}}],
+		 "requestBody":{"content":{"application/json":{"schema":{"type":"object",
+		 "properties":{"n":{"type":"string"}}}}}},
+		 "responses":{"200":{"description":"x"}}}`),
 			"n is both a parameter and a field"},
-		"a twin":         {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"get":{"operationId":"a","responses":{}}},"/b":{"get":{"operationId":"a","responses":{}}}}}`, "two operations called a"},
+		"a twin": {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},
+		 "paths":{"/a":{"get":{"operationId":"a","responses":{}}},"/b":{"get":{"operationId":"a","responses":{}}}}}`,
+			"two operations called a"},
 		"unknown wanted": {register.Description, "no operation burn_everything"},
 		"no operations":  {`{"openapi":"3.1.0","info":{"title":"x","version":"1"},"paths":{}}`, "names no operation"},
 	} {
@@ -212,14 +249,19 @@ func TestBrokenDescriptions(t *testing.T) {
 		if name == "unknown wanted" {
 			connection += "  operations: [burn_everything]\n"
 		}
-		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(), map[string]string{"schemas/api.json": c.text}); len(problems) != 1 || !strings.Contains(problems[0].What, c.says) {
+		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(),
+			map[string]string{"schemas/api.json": c.text}); len(problems) != 1 ||
+			!strings.Contains(problems[0].What, c.says) {
 			t.Errorf("%s: %v, want %q", name, problems, c.says)
 		}
 	}
 }
 
 func TestOperationsWithoutANameAreCalledByTheirPath(t *testing.T) {
-	text := `{"openapi":"3.1.0","info":{"title":"x","version":"1"},"paths":{"/growers/{name}/lots":{"get":{"parameters":[{"name":"name","in":"path","required":true,"schema":{"type":"string"}}],"responses":{}}},"/a":{"get":{"operationId":"all things","responses":{}}}}}`
+	text := `{"openapi":"3.1.0","info":{"title":"x","version":"1"},
+	 "paths":{"/growers/{name}/lots":{"get":{
+	 "parameters":[{"name":"name","in":"path","required":true,"schema":{"type":"string"}}],
+	 "responses":{}}},"/a":{"get":{"operationId":"all things","responses":{}}}}}`
 	c, _, problems := catalogue(t, apiConnection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text})
 	if c["peer/get_growers_name_lots"] == nil || c["peer/all_things"] == nil {
 		t.Errorf("%v %v", c, problems)
@@ -235,9 +277,12 @@ func TestSchemasThatGrowEnd(t *testing.T) {
 		for n := range 10 {
 			fields = append(fields, fmt.Sprintf(`"f%d":{"$ref":"#/components/schemas/L%d"}`, n, level+1))
 		}
-		parts = append(parts, fmt.Sprintf(`"L%d":{"type":"object","properties":{%s}}`, level, strings.Join(fields, ",")))
+		parts = append(parts, fmt.Sprintf(`"L%d":{"type":"object","properties":{%s}}`, level,
+			strings.Join(fields, ",")))
 	}
-	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/L0"}}}},"responses":{"200":{"description":"x"}}}}},
+	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a",
+	 "requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/L0"}}}},
+	 "responses":{"200":{"description":"x"}}}}},
 		"components":{"schemas":{` + strings.Join(parts, ",") + `,"L9":{"type":"string"}}}}`
 	c, _, problems := catalogue(t, apiConnection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text})
 	if len(problems) != 0 || len(c["peer/a"].Input["properties"].(map[string]any)) != 10 {
@@ -252,7 +297,8 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 		return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Larkrigg//EN\r\n" + lines + "END:VCALENDAR\r\n"
 	}
 	inside := func(lines string) string {
-		return event("BEGIN:VEVENT\r\nUID:u1\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Shearing\r\n" + lines + "END:VEVENT\r\n")
+		return event("BEGIN:VEVENT\r\nUID:u1\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Shearing\r\n" + lines +
+			"END:VEVENT\r\n")
 	}
 	for name, c := range map[string]struct{ ics, says string }{
 		"no start":          {inside(""), "Shearing"},
@@ -264,7 +310,8 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 		"a page":            {"<html>Sign in</html>", "reading the calendar dock-1"},
 		"nothing":           {"", "reading the calendar dock-1"},
 		"no multistatus":    {"-", "reading the calendar dock-1"},
-		"every second":      {inside("DTSTART:20000101T000000Z\r\nDURATION:PT1S\r\nRRULE:FREQ=SECONDLY\r\n"), "Shearing"},
+		"every second": {inside("DTSTART:20000101T000000Z\r\nDURATION:PT1S\r\nRRULE:FREQ=SECONDLY\r\n"),
+			"Shearing"},
 	} {
 		peer := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			w.Header().Set("Content-Type", "application/xml")
@@ -273,11 +320,17 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 				fmt.Fprint(w, "<html><body>Sign in")
 				return
 			}
-			fmt.Fprintf(w, `<?xml version="1.0"?><multistatus xmlns="DAV:"><response><href>/depot/dock-1/u1.ics</href><propstat><prop><getetag>"1"</getetag><calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop><status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(c.ics))
+			fmt.Fprintf(w,
+				`<?xml version="1.0"?><multistatus `+
+					`xmlns="DAV:"><response><href>/depot/dock-1/u1.ics</href><propstat><prop><getetag>"1"</getetag>`+
+					`<calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop>`+
+					`<status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(c.ics))
 		})
-		tools, kit, _ := catalogue(t, "address: URL/depot\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n", peer, nil)
+		tools, kit, _ := catalogue(t, "address: URL/depot\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n",
+			peer, nil)
 		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
-		_, err := tools.Call(ctx, kit, "peer/add_event", map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: "k"})
+		_, err := tools.Call(ctx, kit, "peer/add_event",
+			map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"}, tool.Sending{Key: "k"})
 		if err == nil || !strings.Contains(err.Error(), c.says) || ctx.Err() != nil {
 			t.Errorf("%s: %v, want %q", name, err, c.says)
 		}
@@ -286,8 +339,11 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 }
 
 func TestSchemasThatHoldThemselvesEnd(t *testing.T) {
-	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a","requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/Node"}}}},"responses":{"200":{"description":"x"}}}}},
-		"components":{"schemas":{"Node":{"type":"object","properties":{"name":{"type":"string","nullable":true},"next":{"$ref":"#/components/schemas/Node"}}}}}}`
+	text := `{"openapi":"3.0.3","info":{"title":"x","version":"1"},"paths":{"/a":{"post":{"operationId":"a",
+	 "requestBody":{"content":{"application/json":{"schema":{"$ref":"#/components/schemas/Node"}}}},
+	 "responses":{"200":{"description":"x"}}}}},
+		"components":{"schemas":{"Node":{"type":"object","properties":{"name":{"type":"string","nullable":true},
+		 "next":{"$ref":"#/components/schemas/Node"}}}}}}`
 	c, _, problems := catalogue(t, apiConnection, http.NotFoundHandler(), map[string]string{"schemas/api.json": text})
 	if len(problems) != 0 {
 		t.Fatal(problems)

@@ -27,18 +27,25 @@ type web struct {
 func (k *Kit) webOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	w := &web{egress.Reader(c.ID, c.Is.(*protocol.Web).Hosts, c.Networks), c.Title}
 	address := prop("string", "The page's address", "format", "uri")
-	element := result(map[string]any{"text": prop("string", ""), "markup": prop("string", ""), "link": prop("string", "")})
-	item := result(map[string]any{"id": prop("string", ""), "title": prop("string", ""), "link": prop("string", ""), "summary": prop("string", ""),
+	element := result(map[string]any{"text": prop("string", ""), "markup": prop("string", ""),
+		"link": prop("string", "")})
+	item := result(map[string]any{"id": prop("string", ""), "title": prop("string", ""), "link": prop("string", ""),
+		"summary": prop("string", ""),
 		"content": prop("string", ""), "author": prop("string", ""), "published": prop("string", "")})
 	all := []*Operation{
-		operation(c.ID, c.Title, "read_page", "Reads a page as text, Markdown or markup.", object([]any{"address"}, map[string]any{"address": address,
-			"as": prop("string", "In what form", "enum", []any{"text", "markdown", "markup"})}),
-			result(map[string]any{"title": prop("string", ""), "address": prop("string", "Where it really was"), "content": prop("string", "")}), reads, w.readPage),
-		operation(c.ID, c.Title, "pick", "Picks the parts of a page that a CSS selector names.", object([]any{"address", "selector"}, map[string]any{"address": address,
-			"selector": prop("string", "Such as table.prices tr"), "most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 500.0)}),
+		operation(c.ID, c.Title, "read_page", "Reads a page as text, Markdown or markup.",
+			object([]any{"address"}, map[string]any{"address": address,
+				"as": prop("string", "In what form", "enum", []any{"text", "markdown", "markup"})}),
+			result(map[string]any{"title": prop("string", ""), "address": prop("string", "Where it really was"),
+				"content": prop("string", "")}), reads, w.readPage),
+		operation(c.ID, c.Title, "pick", "Picks the parts of a page that a CSS selector names.",
+			object([]any{"address", "selector"}, map[string]any{"address": address,
+				"selector": prop("string", "Such as table.prices tr"),
+				"most":     prop("integer", "How many at most", "minimum", 1.0, "maximum", 500.0)}),
 			result(map[string]any{"parts": listOf(element, "")}), reads, w.pick),
-		operation(c.ID, c.Title, "read_feed", "Reads an RSS or Atom feed, newest first.", object([]any{"address"}, map[string]any{"address": address,
-			"most": prop("integer", "How many items at most", "minimum", 1.0, "maximum", 200.0)}),
+		operation(c.ID, c.Title, "read_feed", "Reads an RSS or Atom feed, newest first.",
+			object([]any{"address"}, map[string]any{"address": address,
+				"most": prop("integer", "How many items at most", "minimum", 1.0, "maximum", 200.0)}),
 			result(map[string]any{"title": prop("string", ""), "items": listOf(item, "")}), reads, w.readFeed),
 	}
 	for _, op := range all {
@@ -81,7 +88,8 @@ func Fetch(ctx context.Context, client *http.Client, title, address string) (bod
 
 // readable insists on something that can be read as words.
 func readable(address, kind string) error {
-	if kind == "" || strings.HasPrefix(kind, "text/") || strings.Contains(kind, "xml") || strings.Contains(kind, "json") {
+	if kind == "" || strings.HasPrefix(kind, "text/") || strings.Contains(kind, "xml") ||
+		strings.Contains(kind, "json") {
 		return nil
 	}
 	return &RefusedError{Message: fmt.Sprintf("%s holds %s, which is no page of words", address, kind)}
@@ -171,5 +179,6 @@ func FeedItem(i *gofeed.Item) map[string]any {
 	} else if i.UpdatedParsed != nil {
 		published = i.UpdatedParsed.Format(time.RFC3339)
 	}
-	return map[string]any{"id": id, "title": i.Title, "link": i.Link, "summary": page.Text(i.Description), "content": page.Text(i.Content), "author": author, "published": published}
+	return map[string]any{"id": id, "title": i.Title, "link": i.Link, "summary": page.Text(i.Description),
+		"content": page.Text(i.Content), "author": author, "published": published}
 }

@@ -68,7 +68,8 @@ func (s *Shelf) List(ctx context.Context, folder string) ([]Entry, error) {
 		if at == strings.Trim(path.Clean("/"+folder), "/") {
 			continue // the folder itself
 		}
-		out = append(out, Entry{Path: at, Name: path.Base(at), Type: f.MIMEType, ETag: f.ETag, Folder: f.IsDir, Size: f.Size, Changed: f.ModTime})
+		out = append(out, Entry{Path: at, Name: path.Base(at), Type: f.MIMEType, ETag: f.ETag, Folder: f.IsDir,
+			Size: f.Size, Changed: f.ModTime})
 	}
 	slices.SortFunc(out, func(a, b Entry) int { return strings.Compare(a.Path, b.Path) })
 	return out, nil
@@ -85,7 +86,9 @@ func (s *Shelf) address(p string) string {
 
 // explain says what an error of the client's means.
 func (s *Shelf) explain(p string, err error) error {
-	for code, refused := range map[string]RefusedError{"404": {Message: s.title + " has no " + p, NotFound: true}, "401": {Message: s.title + " does not accept the password"}, "403": {Message: s.title + " does not allow that for " + p}} {
+	for code, refused := range map[string]RefusedError{"404": {Message: s.title + " has no " + p, NotFound: true},
+		"401": {Message: s.title + " does not accept the password"},
+		"403": {Message: s.title + " does not allow that for " + p}} {
 		if strings.Contains(err.Error(), "HTTP error: "+code) || strings.Contains(err.Error(), code+" ") {
 			return &refused
 		}
@@ -103,7 +106,8 @@ func (s *Shelf) Read(ctx context.Context, p string) ([]byte, string, error) {
 }
 
 // send makes one request and reads its answer.
-func (s *Shelf) send(ctx context.Context, method, p string, body []byte, headers map[string]string) ([]byte, *http.Response, error) {
+func (s *Shelf) send(ctx context.Context, method, p string, body []byte, headers map[string]string) ([]byte,
+	*http.Response, error) {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
 	request, err := http.NewRequestWithContext(ctx, method, s.address(p), bytes.NewReader(body))
@@ -140,20 +144,35 @@ func (k *Kit) fileOperations(_ *flow.Workspace, c *flow.Connection, client *http
 	at := prop("string", "Its path, as in minutes/november.txt", "minLength", 1.0)
 	overwrite := prop("boolean", "Whether a file that is there is replaced")
 	place := result(map[string]any{"path": prop("string", ""), "link": prop("string", "Its address")})
-	entry := result(map[string]any{"path": prop("string", ""), "name": prop("string", ""), "folder": prop("boolean", ""), "type": prop("string", ""), "size": prop("integer", ""), "changed": prop("string", "")})
-	op := func(name, description string, in, out map[string]any, n nature, call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
+	entry := result(map[string]any{"path": prop("string", ""), "name": prop("string", ""),
+		"folder": prop("boolean", ""), "type": prop("string", ""), "size": prop("integer", ""),
+		"changed": prop("string", "")})
+	op := func(name, description string, in, out map[string]any, n nature,
+		call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
 		return operation(c.ID, c.Title, name, description, in, out, n, call)
 	}
 	return []*Operation{
-		op("list", "Lists what stands in a folder.", object(nil, map[string]any{"folder": prop("string", "Its path; the top where it is missing")}), result(map[string]any{"entries": listOf(entry, "")}), reads, f.list),
-		op("read", "Reads a file: its words, where it has some, and the file itself.", object([]any{"path"}, map[string]any{"path": at}),
-			result(map[string]any{"text": prop("string", ""), "file": map[string]any(flow.FileShape())}), reads, f.read),
-		op("write", "Writes a text or a file. Missing folders are made.", object([]any{"path"}, map[string]any{"path": at, "text": prop("string", "Its words"), "file": fileSchema("Or a file"), "overwrite": overwrite}), place, sets, f.write),
-		op("copy", "Copies a file or a folder.", object([]any{"from", "to"}, map[string]any{"from": at, "to": at, "overwrite": overwrite}), place, sets, f.copy),
-		op("move", "Moves or renames a file or a folder.", object([]any{"from", "to"}, map[string]any{"from": at, "to": at}), place, sets, f.move),
-		op("remove", "Removes a file or a folder for good.", object([]any{"path"}, map[string]any{"path": at}), result(map[string]any{"removed": prop("string", "")}), removes, f.remove),
-		op("fill_template", "Copies a template and fills in its places, written as [[name]].", object([]any{"template", "to", "values"}, map[string]any{"template": at, "to": at,
-			"values": map[string]any{"type": "object", "description": "What goes into each place"}, "overwrite": overwrite}), place, sets, f.fill),
+		op("list", "Lists what stands in a folder.",
+			object(nil, map[string]any{"folder": prop("string", "Its path; the top where it is missing")}),
+			result(map[string]any{"entries": listOf(entry, "")}), reads, f.list),
+		op("read", "Reads a file: its words, where it has some, and the file itself.",
+			object([]any{"path"}, map[string]any{"path": at}),
+			result(map[string]any{"text": prop("string", ""), "file": map[string]any(flow.FileShape())}), reads,
+			f.read),
+		op("write", "Writes a text or a file. Missing folders are made.",
+			object([]any{"path"}, map[string]any{"path": at, "text": prop("string", "Its words"),
+				"file": fileSchema("Or a file"), "overwrite": overwrite}), place, sets, f.write),
+		op("copy", "Copies a file or a folder.",
+			object([]any{"from", "to"}, map[string]any{"from": at, "to": at, "overwrite": overwrite}), place, sets,
+			f.copy),
+		op("move", "Moves or renames a file or a folder.",
+			object([]any{"from", "to"}, map[string]any{"from": at, "to": at}), place, sets, f.move),
+		op("remove", "Removes a file or a folder for good.", object([]any{"path"}, map[string]any{"path": at}),
+			result(map[string]any{"removed": prop("string", "")}), removes, f.remove),
+		op("fill_template", "Copies a template and fills in its places, written as [[name]].",
+			object([]any{"template", "to", "values"}, map[string]any{"template": at, "to": at,
+				"values":    map[string]any{"type": "object", "description": "What goes into each place"},
+				"overwrite": overwrite}), place, sets, f.fill),
 	}, nil
 }
 
@@ -164,7 +183,8 @@ func (f *files) list(ctx context.Context, args map[string]any, _ Sending) (any, 
 	}
 	out := []any{}
 	for _, e := range all {
-		out = append(out, map[string]any{"path": e.Path, "name": e.Name, "folder": e.Folder, "type": e.Type, "size": e.Size, "changed": e.Changed.Format(time.RFC3339)})
+		out = append(out, map[string]any{"path": e.Path, "name": e.Name, "folder": e.Folder, "type": e.Type,
+			"size": e.Size, "changed": e.Changed.Format(time.RFC3339)})
 	}
 	return map[string]any{"entries": out}, nil
 }
@@ -268,7 +288,8 @@ func (f *files) transfer(ctx context.Context, method string, args map[string]any
 	if replace, _ := args["overwrite"].(bool); replace || s.Again && method == "COPY" {
 		overwrite = "T"
 	}
-	_, response, err := f.shelf.send(ctx, method, from, nil, map[string]string{"Destination": f.shelf.address(to), "Overwrite": overwrite})
+	_, response, err := f.shelf.send(ctx, method, from, nil,
+		map[string]string{"Destination": f.shelf.address(to), "Overwrite": overwrite})
 	if response != nil && s.Again && method == "MOVE" && err != nil && f.moved(ctx, from, to) {
 		return f.place(to), nil
 	}

@@ -48,7 +48,8 @@ func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
 	}
 	v.seal = next
 	if err := v.replaceKey(); err != nil {
-		return 0, fmt.Errorf("vault: the secrets are sealed with the key in %s, which could not be put in the place of %s; do it by hand: %w", nextFile, KeyFile, err)
+		return 0, fmt.Errorf("vault: the secrets are sealed with the key in %s, which could not be put in the place "+
+			"of %s; do it by hand: %w", nextFile, KeyFile, err)
 	}
 	return len(v.known), nil
 }

@@ -103,7 +103,8 @@ func (v *Vault) unseal(ctx context.Context) error {
 		}
 		plain, err := v.open(sealed, name)
 		if err != nil {
-			return fmt.Errorf("vault: the secret of %s was sealed with another key than %s, or is damaged; put the right key file back", name, v.keyPath())
+			return fmt.Errorf("vault: the secret of %s was sealed with another key than %s, or is damaged; put the "+
+				"right key file back", name, v.keyPath())
 		}
 		known[name] = string(plain)
 	}
@@ -169,7 +170,8 @@ func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with stor
 }
 
 func put(b *store.Batch, name string, closed []byte) {
-	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET sealed = excluded.sealed, changed = excluded.changed",
+	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET "+
+		"sealed = excluded.sealed, changed = excluded.changed",
 		name, closed, store.Time(time.Now()))
 }
 

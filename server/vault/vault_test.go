@@ -30,7 +30,8 @@ func TestSealedKeptAndMasked(t *testing.T) {
 	if err := v.Put(ctx, "register", secret); err != nil {
 		t.Fatal(err)
 	}
-	if got := v.MaskValue(map[string]any{"echo": []any{"key " + secret}}); strings.Contains(got.(map[string]any)["echo"].([]any)[0].(string), secret) {
+	if got := v.MaskValue(map[string]any{"echo": []any{"key " +
+		secret}}); strings.Contains(got.(map[string]any)["echo"].([]any)[0].(string), secret) {
 		t.Errorf("the secret echoes: %v", got)
 	}
 	s.Close()

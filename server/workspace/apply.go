@@ -54,7 +54,8 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 		return nil, err
 	}
 	next := h.read(c.Files)
-	if slices.ContainsFunc(next.Problems, func(p flow.Problem) bool { return p.Severity == flow.Wrong && (!c.Draft || actsAtOnce(p.File)) }) {
+	if slices.ContainsFunc(next.Problems,
+		func(p flow.Problem) bool { return p.Severity == flow.Wrong && (!c.Draft || actsAtOnce(p.File)) }) {
 		return next.Problems, ErrProblems
 	}
 	var b store.Batch
@@ -67,7 +68,8 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 	}
 	for _, path := range slices.Sorted(maps.Keys(c.Files)) {
 		if text, known := current[path]; !known || text != c.Files[path] {
-			b.Do("INSERT INTO files (path, text, changed, by) VALUES (?, ?, ?, ?) ON CONFLICT (path) DO UPDATE SET text = excluded.text, changed = excluded.changed, by = excluded.by", path, c.Files[path], at, c.By)
+			b.Do("INSERT INTO files (path, text, changed, by) VALUES (?, ?, ?, ?) ON CONFLICT (path) DO UPDATE SET "+
+				"text = excluded.text, changed = excluded.changed, by = excluded.by", path, c.Files[path], at, c.By)
 		}
 	}
 	for id := range h.Now().Live {
@@ -162,7 +164,8 @@ func (h *Holder) TakeBack(ctx context.Context, n int64, by string) (path string,
 	h.write.Lock()
 	defer h.write.Unlock()
 	var text string
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT path, text FROM bin WHERE n = ?", n).Scan(&path, &text); err != nil {
+	if err := h.store.Read().QueryRowContext(ctx, "SELECT path, text FROM bin WHERE n = ?", n).Scan(&path,
+		&text); err != nil {
 		return "", fmt.Errorf("%w: nothing in the bin has the number %d", ErrNoWorkflow, n)
 	}
 	files := maps.Clone(h.Now().Files)

@@ -56,10 +56,12 @@ type written struct {
 
 // writtenOf gathers all a run of a workflow depends on.
 func writtenOf(w *flow.Workspace, one *flow.Workflow, tools tool.Catalogue) written {
-	out := written{Files: bundleOf(w, one), Zone: w.Zone.String(), Holidays: slices.Sorted(maps.Keys(w.Holidays)), Model: w.Model, Tools: map[string]flow.Tool{}}
+	out := written{Files: bundleOf(w, one), Zone: w.Zone.String(), Holidays: slices.Sorted(maps.Keys(w.Holidays)),
+		Model: w.Model, Tools: map[string]flow.Tool{}}
 	for _, name := range toolsOf(w, one) {
 		if spec, ok := tools.Find(name); ok {
-			out.Tools[name] = flow.Tool{Name: name, Title: spec.Title, Description: spec.Description, Connection: spec.Connection, Input: spec.Input, Output: spec.Output}
+			out.Tools[name] = flow.Tool{Name: name, Title: spec.Title, Description: spec.Description,
+				Connection: spec.Connection, Input: spec.Input, Output: spec.Output}
 		}
 	}
 	return out
@@ -169,7 +171,8 @@ func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle
 		return b.(*bundle), nil
 	}
 	var text string
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT definition FROM definitions WHERE hash = ?", hash).Scan(&text); err != nil {
+	if err := h.store.Read().QueryRowContext(ctx, "SELECT definition FROM definitions WHERE hash = ?",
+		hash).Scan(&text); err != nil {
 		return nil, fmt.Errorf("workspace: the definition %s: %w", hash, err)
 	}
 	var d written
@@ -200,7 +203,8 @@ func (h *Holder) decode(d written) (*bundle, error) {
 		return nil, &UnreadableError{name, err.Error()}
 	}
 	b := &bundle{files: d.Files, edition: d.edition()}
-	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents, Tools: h.toolsAsWritten(d.Tools)}
+	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents,
+		Tools: h.toolsAsWritten(d.Tools)}
 	for _, day := range d.Holidays {
 		b.def.Holidays[day] = true
 	}

@@ -16,7 +16,9 @@ func TestMemoryFollowsTheDatabaseThoughTheCallerLeaves(t *testing.T) {
 	for n := range 40 {
 		ctx, leave := context.WithCancel(context.Background())
 		go leave()
-		_, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+fmt.Sprintf("  - label: {as: [n%d]}\n", n)), By: "Ines"})
+		_, err := b.Workspace.Apply(ctx,
+			workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+fmt.Sprintf("  - label: {as: [n%d]}\n", n)),
+				By: "Ines"})
 		if err == nil {
 			_, _, err = b.Workspace.Publish(ctx, "echo", "", "Ines")
 		}
@@ -61,7 +63,9 @@ func TestWhatIsLiveStaysLiveWhileFilesAreWritten(t *testing.T) {
 		}
 	}()
 	for n := range 20 {
-		if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+fmt.Sprintf("  - label: {as: [n%d]}\n", n)), By: "Ines"}); err != nil {
+		if _, err := b.Workspace.Apply(ctx,
+			workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+fmt.Sprintf("  - label: {as: [n%d]}\n", n)),
+				By: "Ines"}); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -14,20 +14,24 @@ import (
 // the second would come to: publishing, going back, or being switched on.
 func TestAPlaceBelongsToOneLiveWorkflow(t *testing.T) {
 	desk := func(id, page string) string {
-		return "workflow: " + id + "\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: " + page + "}\nsteps:\n  - say: {text: hello}\n"
+		return "workflow: " + id + "\ntitle: Desk\ntriggers:\n  - id: page\n    chat: {page: " + page +
+			"}\nsteps:\n  - say: {text: hello}\n"
 	}
 	ctx := context.Background()
-	b := testbed.Open(t, map[string]string{"workflows/first.yaml": desk("first", "desk"), "workflows/second.yaml": desk("second", "counter")})
+	b := testbed.Open(t, map[string]string{"workflows/first.yaml": desk("first", "desk"),
+		"workflows/second.yaml": desk("second", "counter")})
 	draft := func(path, text string) {
 		t.Helper()
-		if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, path, text), By: "Ines", Draft: true}); err != nil {
+		if _, err := b.Workspace.Apply(ctx,
+			workspace.Change{Files: changed(b, path, text), By: "Ines", Draft: true}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	taken := func(what string, err error) {
 		t.Helper()
 		var place *workspace.PlaceError
-		if !errors.As(err, &place) || place.Workflow != "first" || !strings.Contains(err.Error(), "the chat page desk") {
+		if !errors.As(err, &place) || place.Workflow != "first" ||
+			!strings.Contains(err.Error(), "the chat page desk") {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -45,7 +49,8 @@ func TestAPlaceBelongsToOneLiveWorkflow(t *testing.T) {
 	draft("workflows/second.yaml", desk("second", "desk"))
 	_, _, err = b.Workspace.Publish(ctx, "second", "", "Ines")
 	fine("second comes to the desk", err)
-	if _, err = b.Workspace.Revert(ctx, "first", 1, "Ines"); err == nil || !strings.Contains(err.Error(), "the workflow second, which is live, already has the chat page desk") {
+	if _, err = b.Workspace.Revert(ctx, "first", 1, "Ines"); err == nil ||
+		!strings.Contains(err.Error(), "the workflow second, which is live, already has the chat page desk") {
 		t.Errorf("first goes back to the desk: %v", err)
 	}
 	fine("second is switched off", b.Workspace.Switch(ctx, "second", false))

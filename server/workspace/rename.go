@@ -46,12 +46,15 @@ func (h *Holder) Rename(ctx context.Context, from, to, by string) ([]flow.Proble
 		b.Do("UPDATE "+table+" SET workflow = ? WHERE workflow = ?", to, from)
 	}
 	for table, column := range map[string]string{"deliveries": "source", "inbox": "delivery", "schedules": "source"} {
-		b.Do("UPDATE "+table+" SET "+column+" = ? || substr("+column+", ?) WHERE "+column+" LIKE ? ESCAPE '\\'", to, len(from)+1, escaped(from)+"/%")
+		b.Do("UPDATE "+table+" SET "+column+" = ? || substr("+column+", ?) WHERE "+column+" LIKE ? ESCAPE '\\'", to,
+			len(from)+1, escaped(from)+"/%")
 	}
 	for _, table := range []string{"runs", "messages"} {
-		b.Do("UPDATE "+table+" SET thread = ? || substr(thread, ?) WHERE thread LIKE ? ESCAPE '\\'", to, len(from)+1, escaped(from)+":%")
+		b.Do("UPDATE "+table+" SET thread = ? || substr(thread, ?) WHERE thread LIKE ? ESCAPE '\\'", to, len(from)+1,
+			escaped(from)+":%")
 	}
-	b.Do("INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", renamed+from, to)
+	b.Do("INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+		renamed+from, to)
 	b.Do("DELETE FROM settings WHERE name = ?", renamed+to)
 	problems, err := h.apply(ctx, Change{Files: files, By: by, Draft: true}, b)
 	if err != nil {

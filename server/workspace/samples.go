@@ -14,7 +14,8 @@ import (
 // Kept is what is kept of a signal as a sample: what its trigger would make
 // anew is left out.
 func Kept(s *run.Signal) *wire.Signal {
-	return &wire.Signal{Trigger: s.Trigger, Thread: s.Thread, Subject: s.Subject, From: s.From, Text: s.Text, Body: s.Body}
+	return &wire.Signal{Trigger: s.Trigger, Thread: s.Thread, Subject: s.Subject, From: s.From, Text: s.Text,
+		Body: s.Body}
 }
 
 // KeepSample writes a signal into the workspace's files, in place of any of
@@ -41,7 +42,8 @@ func (h *Holder) Catch(ctx context.Context, workflow, name, by string) error {
 		return fmt.Errorf("%w: %s", ErrNotLive, workflow)
 	}
 	var b store.Batch
-	b.Do("INSERT INTO catches (workflow, name, by) VALUES (?, ?, ?) ON CONFLICT (workflow) DO UPDATE SET name = excluded.name, by = excluded.by", workflow, name, by)
+	b.Do("INSERT INTO catches (workflow, name, by) VALUES (?, ?, ?) ON CONFLICT (workflow) DO UPDATE SET name = "+
+		"excluded.name, by = excluded.by", workflow, name, by)
 	if err := h.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("workspace: %w", err)
 	}
@@ -57,7 +59,8 @@ func (h *Holder) Caught(ctx context.Context, workflow string, signal *run.Signal
 	}
 	ctx = context.WithoutCancel(ctx) // the sender may leave; the builder still waits
 	var name, by string
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT name, by FROM catches WHERE workflow = ?", workflow).Scan(&name, &by); err != nil {
+	if err := h.store.Read().QueryRowContext(ctx, "SELECT name, by FROM catches WHERE workflow = ?",
+		workflow).Scan(&name, &by); err != nil {
 		return fmt.Errorf("workspace: %w", err)
 	}
 	var b store.Batch

@@ -85,7 +85,8 @@ func (s *Snapshot) taken(id string, w *flow.Workflow) error {
 			continue
 		}
 		for _, other := range slices.Sorted(maps.Keys(s.Live)) {
-			if l := s.Live[other]; other != id && l.On && slices.ContainsFunc(l.Triggers, func(o flow.Trigger) bool { p, _ := o.Place(); return p == place }) {
+			if l := s.Live[other]; other != id && l.On &&
+				slices.ContainsFunc(l.Triggers, func(o flow.Trigger) bool { p, _ := o.Place(); return p == place }) {
 				return &PlaceError{words, other}
 			}
 		}
@@ -94,14 +95,18 @@ func (s *Snapshot) taken(id string, w *flow.Workflow) error {
 }
 
 // next writes a version behind the last one and makes it live.
-func (h *Holder) next(ctx context.Context, b store.Batch, workflow, definition, note, by string) (wire.Version, []flow.Problem, error) {
+func (h *Holder) next(ctx context.Context, b store.Batch, workflow, definition, note, by string) (wire.Version,
+	[]flow.Problem, error) {
 	n := 0
-	if err := h.store.Read().QueryRowContext(ctx, "SELECT coalesce(max(n), 0) FROM versions WHERE workflow = ?", workflow).Scan(&n); err != nil {
+	if err := h.store.Read().QueryRowContext(ctx, "SELECT coalesce(max(n), 0) FROM versions WHERE workflow = ?",
+		workflow).Scan(&n); err != nil {
 		return wire.Version{}, nil, fmt.Errorf("workspace: %w", err)
 	}
 	n++
-	b.Do("INSERT INTO versions (workflow, n, definition, note, by, at) VALUES (?, ?, ?, ?, ?, ?)", workflow, n, definition, note, by, store.Time(time.Now()))
-	b.Do("INSERT INTO live (workflow, version, is_on) VALUES (?, ?, 1) ON CONFLICT (workflow) DO UPDATE SET version = excluded.version", workflow, n)
+	b.Do("INSERT INTO versions (workflow, n, definition, note, by, at) VALUES (?, ?, ?, ?, ?, ?)", workflow, n,
+		definition, note, by, store.Time(time.Now()))
+	b.Do("INSERT INTO live (workflow, version, is_on) VALUES (?, ?, 1) ON CONFLICT (workflow) DO UPDATE SET version "+
+		"= excluded.version", workflow, n)
 	if err := h.store.Write(ctx, b); err != nil {
 		return wire.Version{}, nil, fmt.Errorf("workspace: %w", err)
 	}
@@ -129,7 +134,8 @@ func (h *Holder) Versions(ctx context.Context, workflow string) ([]wire.Version,
 	if s.Workflows[workflow] == nil && s.Live[workflow] == nil {
 		return nil, fmt.Errorf("%w: %s", ErrNoWorkflow, workflow)
 	}
-	rows, err := h.store.Read().QueryContext(ctx, "SELECT n, definition, note, by, at FROM versions WHERE workflow = ? ORDER BY n DESC", workflow)
+	rows, err := h.store.Read().QueryContext(ctx,
+		"SELECT n, definition, note, by, at FROM versions WHERE workflow = ? ORDER BY n DESC", workflow)
 	if err != nil {
 		return nil, fmt.Errorf("workspace: %w", err)
 	}
@@ -196,7 +202,8 @@ func (h *Holder) Switch(ctx context.Context, workflow string, on bool) error {
 
 // Diff tells two versions of a workflow apart; 0 is the draft.
 func (h *Holder) Diff(ctx context.Context, workflow string, from, to int) (wire.Difference, error) {
-	d := wire.Difference{Workflow: workflow, From: name(from), To: name(to), Lines: []flow.ScriptDiff{}, Files: []wire.FileDiff{}}
+	d := wire.Difference{Workflow: workflow, From: name(from), To: name(to), Lines: []flow.ScriptDiff{},
+		Files: []wire.FileDiff{}}
 	a, err := h.bundleAt(ctx, workflow, from)
 	if err != nil {
 		return d, err

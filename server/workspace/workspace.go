@@ -142,13 +142,17 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 			continue
 		}
 		if _, err := schema.Compile(doc); err != nil {
-			s.Problems = append(s.Problems, flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: err.Error()})
+			s.Problems = append(s.Problems,
+				flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: err.Error()})
 		}
 	}
 	for path, text := range files {
 		if h.kit.Secrets != nil && h.kit.Secrets.Mask(text) != text {
-			s.Problems = append(s.Problems, flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: "this file holds a secret of one of the connections",
-				Why: "files are read, copied and exported; a secret in one is a secret no more", Remedy: "remove it here, and replace the secret where it was issued"})
+			s.Problems = append(s.Problems,
+				flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong,
+					What:   "this file holds a secret of one of the connections",
+					Why:    "files are read, copied and exported; a secret in one is a secret no more",
+					Remedy: "remove it here, and replace the secret where it was issued"})
 		}
 	}
 	flow.SortProblems(s.Problems)
@@ -181,7 +185,9 @@ const cannotStart = "nothing starts a workflow that cannot be read, and its open
 
 // enliven reads what is live and readies it to be found.
 func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
-	rows, err := h.store.Read().QueryContext(ctx, "SELECT l.workflow, l.version, l.is_on, v.definition FROM live l JOIN versions v ON v.workflow = l.workflow AND v.n = l.version ORDER BY l.workflow")
+	rows, err := h.store.Read().QueryContext(ctx,
+		"SELECT l.workflow, l.version, l.is_on, v.definition FROM live l JOIN versions v ON v.workflow = l.workflow "+
+			"AND v.n = l.version ORDER BY l.workflow")
 	if err != nil {
 		return fmt.Errorf("workspace: %w", err)
 	}
@@ -198,8 +204,10 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 		b, err := h.bundle(ctx, s, one.Hash)
 		var unreadable *UnreadableError
 		if errors.As(err, &unreadable) {
-			s.Problems = append(s.Problems, flow.Problem{File: "workflows/" + id + ".yaml", Line: 1, Column: 1, Severity: flow.Remark, What: "what is live of it can no longer be read (" + unreadable.Why + ")",
-				Why: cannotStart, Remedy: "put the file right and publish it"})
+			s.Problems = append(s.Problems,
+				flow.Problem{File: "workflows/" + id + ".yaml", Line: 1, Column: 1, Severity: flow.Remark,
+					What: "what is live of it can no longer be read (" + unreadable.Why + ")",
+					Why:  cannotStart, Remedy: "put the file right and publish it"})
 			continue
 		} else if err != nil {
 			return err
@@ -223,7 +231,8 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 
 // oldNames reads what workflows were called before.
 func (h *Holder) oldNames(ctx context.Context, s *Snapshot) error {
-	rows, err := h.store.Read().QueryContext(ctx, "SELECT substr(name, ?), value FROM settings WHERE name LIKE ?", len(renamed)+1, renamed+"%")
+	rows, err := h.store.Read().QueryContext(ctx, "SELECT substr(name, ?), value FROM settings WHERE name LIKE ?",
+		len(renamed)+1, renamed+"%")
 	if err != nil {
 		return fmt.Errorf("workspace: %w", err)
 	}

@@ -31,7 +31,8 @@ steps:
 
 func bed(t *testing.T) *testbed.Bed {
 	t.Helper()
-	return testbed.Open(t, map[string]string{"workflows/echo.yaml": echo, "workflows/caller.yaml": caller, "samples/echo/plain.json": "{}\n"})
+	return testbed.Open(t, map[string]string{"workflows/echo.yaml": echo, "workflows/caller.yaml": caller,
+		"samples/echo/plain.json": "{}\n"})
 }
 
 // changed gives the workspace's files with one of them other.
@@ -46,7 +47,8 @@ func changed(b *testbed.Bed, path, text string) map[string]string {
 func TestVersionsFollowWhatIsPublished(t *testing.T) {
 	b, ctx := bed(t), context.Background()
 	second := strings.Replace(echo, "heard", "noted", 1)
-	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", second), By: "Ines"}); err != nil {
+	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", second),
+		By: "Ines"}); err != nil {
 		t.Fatal(err)
 	}
 	first, _, err := b.Workspace.Definition(ctx, "echo")
@@ -81,13 +83,15 @@ func TestVersionsFollowWhatIsPublished(t *testing.T) {
 func TestNothingThatDoesNotCheckGoesLive(t *testing.T) {
 	b, ctx := bed(t), context.Background()
 	broken := changed(b, "workflows/echo.yaml", strings.Replace(echo, "label:", "lable:", 1))
-	if problems, err := b.Workspace.Apply(ctx, workspace.Change{Files: broken}); !errors.Is(err, workspace.ErrProblems) || len(problems) == 0 {
+	if problems, err := b.Workspace.Apply(ctx, workspace.Change{Files: broken}); !errors.Is(err,
+		workspace.ErrProblems) || len(problems) == 0 {
 		t.Errorf("applied: %v %v", problems, err)
 	}
 	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: broken, Draft: true}); err != nil {
 		t.Fatal(err)
 	}
-	if _, problems, err := b.Workspace.Publish(ctx, "echo", "", "Ines"); !errors.Is(err, workspace.ErrProblems) || len(problems) == 0 {
+	if _, problems, err := b.Workspace.Publish(ctx, "echo", "", "Ines"); !errors.Is(err, workspace.ErrProblems) ||
+		len(problems) == 0 {
 		t.Errorf("published: %v %v", problems, err)
 	}
 	if _, err := b.Workspace.Draft(ctx, "echo"); !errors.Is(err, workspace.ErrProblems) {
@@ -97,7 +101,8 @@ func TestNothingThatDoesNotCheckGoesLive(t *testing.T) {
 		t.Errorf("what was live is no longer: %v", err)
 	}
 	atOnce := changed(b, flow.MainFile, "name: Larkrigg\nzone: Nowhere\n")
-	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: atOnce, Draft: true}); !errors.Is(err, workspace.ErrProblems) {
+	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: atOnce, Draft: true}); !errors.Is(err,
+		workspace.ErrProblems) {
 		t.Errorf("a file that acts at once was kept although it is wrong: %v", err)
 	}
 }
@@ -109,7 +114,8 @@ func TestConflictsAreFoundFileByFile(t *testing.T) {
 		base[path] = workspace.Edition(text)
 	}
 	mine := changed(b, "workflows/caller.yaml", strings.Replace(caller, "The echo", "My echo", 1))
-	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+"# theirs\n")}); err != nil {
+	if _, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+
+		"# theirs\n")}); err != nil {
 		t.Fatal(err)
 	}
 	_, err := b.Workspace.Apply(ctx, workspace.Change{Files: mine, Base: base})
@@ -136,8 +142,9 @@ func TestRenamingTouchesOnlyTheName(t *testing.T) {
 	}
 	files := b.Workspace.Now().Files
 	for path, want := range map[string]string{
-		"workflows/answer.yaml":     strings.Replace(echo, "workflow: echo", "workflow: answer", 1),
-		"workflows/caller.yaml":     strings.NewReplacer("of: [echo]", "of: [answer]", "call: echo #", "call: answer #").Replace(caller),
+		"workflows/answer.yaml": strings.Replace(echo, "workflow: echo", "workflow: answer", 1),
+		"workflows/caller.yaml": strings.NewReplacer("of: [echo]", "of: [answer]", "call: echo #",
+			"call: answer #").Replace(caller),
 		"samples/answer/plain.json": "{}\n",
 	} {
 		if files[path] != want {
@@ -153,7 +160,8 @@ func TestRenamingTouchesOnlyTheName(t *testing.T) {
 	if binned, err := b.Workspace.Bin(ctx); err != nil || len(binned) != 0 {
 		t.Errorf("what was renamed is in the bin: %v %v", binned, err)
 	}
-	if _, err := b.Workspace.Rename(ctx, "answer", "echo", "Ines"); err != nil || b.Workspace.Now().Current("echo") != "echo" {
+	if _, err := b.Workspace.Rename(ctx, "answer", "echo", "Ines"); err != nil ||
+		b.Workspace.Now().Current("echo") != "echo" {
 		t.Errorf("back again: %v", err)
 	}
 }
@@ -170,7 +178,8 @@ func TestTheBinGivesBack(t *testing.T) {
 	if err != nil || len(binned) != 1 || binned[0].By != "Ines" {
 		t.Fatalf("%+v %v", binned, err)
 	}
-	if path, err := b.Workspace.TakeBack(ctx, binned[0].N, "Elin"); err != nil || b.Workspace.Now().Files[path] != caller {
+	if path, err := b.Workspace.TakeBack(ctx, binned[0].N, "Elin"); err != nil ||
+		b.Workspace.Now().Files[path] != caller {
 		t.Errorf("%s %v", path, err)
 	}
 	if _, err := b.Workspace.TakeBack(ctx, binned[0].N, "Elin"); err == nil {
@@ -191,7 +200,8 @@ func TestTheNextSignalIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, text := range []string{"the one", "another"} {
-		if err := reopened.Caught(ctx, "echo", &run.Signal{ID: "x", Trigger: "called", Text: text, Body: map[string]any{"kg": int64(3)}}); err != nil {
+		if err := reopened.Caught(ctx, "echo",
+			&run.Signal{ID: "x", Trigger: "called", Text: text, Body: map[string]any{"kg": int64(3)}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -209,15 +219,18 @@ func TestASecretOfTheVaultInAFileIsFound(t *testing.T) {
 	if err := b.Secrets.Put(ctx, "models", "a-very-secret-key"); err != nil {
 		t.Fatal(err)
 	}
-	problems, err := b.Workspace.Apply(ctx, workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+"# a-very-secret-key\n")})
+	problems, err := b.Workspace.Apply(ctx,
+		workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+"# a-very-secret-key\n")})
 	if !errors.Is(err, workspace.ErrProblems) || !strings.Contains(problems[0].What, "holds a secret") {
 		t.Errorf("%v %v", problems, err)
 	}
 }
 
 func TestTwoWorkflowsCannotListenAtOnePath(t *testing.T) {
-	files := map[string]string{"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
-		"workflows/a.yaml": "workflow: a\ntitle: A\ntriggers:\n  - id: h\n    webhook: {path: here, verify: key}\nsteps:\n  - label: {as: [x]}\n"}
+	files := map[string]string{"connections/key.yaml": "connection: key\ntitle: Key\n" +
+		"signing_key: {scheme: standard-webhooks}\n",
+		"workflows/a.yaml": "workflow: a\ntitle: A\ntriggers:\n  - id: h\n    webhook: {path: here, verify: key}\n" +
+			"steps:\n  - label: {as: [x]}\n"}
 	b, ctx := testbed.Open(t, files), context.Background()
 	next := changed(b, "workflows/a.yaml", "")
 	next["workflows/b.yaml"] = strings.NewReplacer("workflow: a", "workflow: b").Replace(files["workflows/a.yaml"])
@@ -227,7 +240,8 @@ func TestTwoWorkflowsCannotListenAtOnePath(t *testing.T) {
 	if _, ok := b.Workspace.Now().Webhooks["here"]; ok {
 		t.Error("a workflow that is gone still listens")
 	}
-	if _, _, err := b.Workspace.Publish(ctx, "b", "", "Ines"); err != nil || b.Workspace.Now().Webhooks["here"].Workflow != "b" {
+	if _, _, err := b.Workspace.Publish(ctx, "b", "", "Ines"); err != nil ||
+		b.Workspace.Now().Webhooks["here"].Workflow != "b" {
 		t.Errorf("%v", err)
 	}
 	next["workflows/a.yaml"] = files["workflows/a.yaml"]

@@ -59,21 +59,26 @@ func (b *backend) CreateCalendar(context.Context, *caldav.Calendar) error {
 func (b *backend) ListCalendars(context.Context) ([]caldav.Calendar, error) {
 	var all []caldav.Calendar
 	for _, name := range Calendars {
-		all = append(all, caldav.Calendar{Path: Home + name + "/", Name: name, SupportedComponentSet: []string{"VEVENT"}})
+		all = append(all, caldav.Calendar{Path: Home + name + "/", Name: name,
+			SupportedComponentSet: []string{"VEVENT"}})
 	}
 	return all, nil
 }
 
 func (b *backend) GetCalendar(ctx context.Context, path string) (*caldav.Calendar, error) {
 	all, _ := b.ListCalendars(ctx)
-	i := slices.IndexFunc(all, func(c caldav.Calendar) bool { return strings.TrimSuffix(c.Path, "/") == strings.TrimSuffix(path, "/") })
+	i := slices.IndexFunc(all, func(c caldav.Calendar) bool {
+		return strings.TrimSuffix(c.Path,
+			"/") == strings.TrimSuffix(path, "/")
+	})
 	if i < 0 {
 		return nil, webdav.NewHTTPError(http.StatusNotFound, fmt.Errorf("there is no calendar at %s", path))
 	}
 	return &all[i], nil
 }
 
-func (b *backend) GetCalendarObject(_ context.Context, path string, _ *caldav.CalendarCompRequest) (*caldav.CalendarObject, error) {
+func (b *backend) GetCalendarObject(_ context.Context, path string,
+	_ *caldav.CalendarCompRequest) (*caldav.CalendarObject, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if o, ok := b.objects[path]; ok {
@@ -82,7 +87,8 @@ func (b *backend) GetCalendarObject(_ context.Context, path string, _ *caldav.Ca
 	return nil, webdav.NewHTTPError(http.StatusNotFound, fmt.Errorf("there is no event at %s", path))
 }
 
-func (b *backend) ListCalendarObjects(_ context.Context, folder string, _ *caldav.CalendarCompRequest) ([]caldav.CalendarObject, error) {
+func (b *backend) ListCalendarObjects(_ context.Context, folder string,
+	_ *caldav.CalendarCompRequest) ([]caldav.CalendarObject, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	var all []caldav.CalendarObject
@@ -95,7 +101,8 @@ func (b *backend) ListCalendarObjects(_ context.Context, folder string, _ *calda
 	return all, nil
 }
 
-func (b *backend) QueryCalendarObjects(ctx context.Context, folder string, query *caldav.CalendarQuery) ([]caldav.CalendarObject, error) {
+func (b *backend) QueryCalendarObjects(ctx context.Context, folder string,
+	query *caldav.CalendarQuery) ([]caldav.CalendarObject, error) {
 	if _, err := b.GetCalendar(ctx, folder); err != nil {
 		return nil, err
 	}
@@ -106,7 +113,8 @@ func (b *backend) QueryCalendarObjects(ctx context.Context, folder string, query
 	return caldav.Filter(query, all)
 }
 
-func (b *backend) PutCalendarObject(ctx context.Context, at string, cal *ical.Calendar, opts *caldav.PutCalendarObjectOptions) (*caldav.CalendarObject, error) {
+func (b *backend) PutCalendarObject(ctx context.Context, at string, cal *ical.Calendar,
+	opts *caldav.PutCalendarObjectOptions) (*caldav.CalendarObject, error) {
 	if _, err := b.GetCalendar(ctx, path.Dir(at)); err != nil {
 		return nil, err
 	}
@@ -132,7 +140,8 @@ func (b *backend) PutCalendarObject(ctx context.Context, at string, cal *ical.Ca
 		return nil, webdav.NewHTTPError(http.StatusBadRequest, err)
 	}
 	sum := sha256.Sum256([]byte(text.String()))
-	o := &caldav.CalendarObject{Path: at, ModTime: time.Now(), ContentLength: int64(text.Len()), ETag: fmt.Sprintf("%x", sum[:8]), Data: cal}
+	o := &caldav.CalendarObject{Path: at, ModTime: time.Now(), ContentLength: int64(text.Len()),
+		ETag: fmt.Sprintf("%x", sum[:8]), Data: cal}
 	b.objects[at] = o
 	return o, nil
 }
@@ -164,6 +173,8 @@ func (b *backend) seed(now time.Time) {
 		v.Props.SetDateTime(ical.PropDateTimeEnd, at.Add(2*time.Hour))
 		v.Props.SetText(ical.PropSummary, e.title)
 		cal.Children = append(cal.Children, v.Component)
-		_, _ = b.PutCalendarObject(context.Background(), Home+calendar+"/next.ics", cal, &caldav.PutCalendarObjectOptions{}) // an event of our own always fits
+		// an event of our own always fits
+		_, _ = b.PutCalendarObject(context.Background(), Home+calendar+"/next.ics", cal,
+			&caldav.PutCalendarObjectOptions{})
 	}
 }

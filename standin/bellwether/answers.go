@@ -37,7 +37,8 @@ var (
 // does not know them.
 var akin = map[string][]string{
 	"wet": {"damp", "ford", "rain", "soaked", "puddle", "moist"}, "mouldy": {"musty", "smells", "spots"},
-	"contaminated": {"tar", "straw", "paint", "twine", "bramble"}, "late": {"delayed", "waiting"}, "angry": {"unacceptable", "complaint"},
+	"contaminated": {"tar", "straw", "paint", "twine", "bramble"}, "late": {"delayed", "waiting"},
+	"angry": {"unacceptable", "complaint"},
 }
 
 // hedges make a judgement less sure.
@@ -93,7 +94,9 @@ func verdict(criterion, about, model string) map[string]any {
 }
 
 // common are words of criteria that say nothing.
-var common = map[string]bool{"the": true, "driver": true, "notes": true, "mention": true, "mentions": true, "fleece": true, "and": true, "any": true, "that": true, "with": true, "for": true, "was": true, "are": true, "has": true, "text": true, "says": true}
+var common = map[string]bool{"the": true, "driver": true, "notes": true, "mention": true, "mentions": true,
+	"fleece": true, "and": true, "any": true, "that": true, "with": true, "for": true, "was": true, "are": true,
+	"has": true, "text": true, "says": true}
 
 // shaped makes a value of a schema out of what a text says.
 func shaped(schema map[string]any, name, text string) any {
@@ -136,7 +139,8 @@ func behind(name, text string) string {
 	if name == "" {
 		return text
 	}
-	if i := strings.LastIndex(strings.ToLower(text), strings.ReplaceAll(name, "_", " ")); i >= 0 && number.MatchString(text[i:]) {
+	if i := strings.LastIndex(strings.ToLower(text), strings.ReplaceAll(name, "_", " ")); i >= 0 &&
+		number.MatchString(text[i:]) {
 		return text[i:]
 	}
 	return text

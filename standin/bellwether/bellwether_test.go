@@ -13,7 +13,8 @@ var monday = time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 
 func TestDaysAreReadAsPeopleSayThem(t *testing.T) {
 	for said, want := range map[string]string{
-		"today please": "2026-11-23", "tomorrow": "2026-11-24", "on Thursday morning": "2026-11-26", "Monday": "2026-11-30",
+		"today please": "2026-11-23", "tomorrow": "2026-11-24", "on Thursday morning": "2026-11-26",
+		"Monday":     "2026-11-30",
 		"2026-12-01": "2026-12-01", "the 3rd of December": "2026-12-03", "1 March": "2027-03-01", "whenever": "",
 	} {
 		got := ""
@@ -34,13 +35,15 @@ func TestFactsAreGatheredOverAConversation(t *testing.T) {
 		{Role: "user", Content: "Hollin Bank"},
 		{Role: "tool", Content: `{"calendar":"dock-1","id":"ws-1f"}`},
 	})
-	for name, want := range map[string]string{"day": "2026-11-26", "amount": "30 fleeces", "grower": "Hollin Bank", "earliest": "12:00", "event": "ws-1f"} {
+	for name, want := range map[string]string{"day": "2026-11-26", "amount": "30 fleeces", "grower": "Hollin Bank",
+		"earliest": "12:00", "event": "ws-1f"} {
 		if f[name] != want {
 			t.Errorf("%s is %q, want %q", name, f[name], want)
 		}
 	}
 	f.read("it's from Upper Swarth, 4 bales at 2:30 pm on Friday", monday)
-	for name, want := range map[string]string{"day": "2026-11-27", "amount": "4 bales", "grower": "Upper Swarth", "time": "14:30", "earliest": "14:30"} {
+	for name, want := range map[string]string{"day": "2026-11-27", "amount": "4 bales", "grower": "Upper Swarth",
+		"time": "14:30", "earliest": "14:30"} {
 		if f[name] != want {
 			t.Errorf("later, %s is %q, want %q", name, f[name], want)
 		}
@@ -58,16 +61,20 @@ func offerOf(name, description, parameters string) offer {
 
 func TestWhatNoRuleIsAbout(t *testing.T) {
 	tools := []offer{
-		offerOf("register__list_deliveries", "Lists deliveries, all or one grower's.", `{"type":"object","properties":{"grower":{"type":"string"}},"required":["grower"]}`),
-		offerOf("sensors__read_store", "Reads humidity and temperature of a wool store.", `{"type":"object","properties":{}}`),
+		offerOf("register__list_deliveries", "Lists deliveries, all or one grower's.",
+			`{"type":"object","properties":{"grower":{"type":"string"}},"required":["grower"]}`),
+		offerOf("sensors__read_store", "Reads humidity and temperature of a wool store.",
+			`{"type":"object","properties":{}}`),
 	}
 	ask := func(said string) (string, []toolCall) {
 		return think(&request{Tools: tools, Messages: []message{{Role: "user", Content: said}}})
 	}
-	if _, calls := ask("What is the humidity and temperature in there?"); len(calls) != 1 || calls[0].Function.Name != "sensors__read_store" {
+	if _, calls := ask("What is the humidity and temperature in there?"); len(calls) != 1 ||
+		calls[0].Function.Name != "sensors__read_store" {
 		t.Errorf("a tool whose description overlaps: %+v", calls)
 	}
-	if _, calls := ask("Which deliveries has the grower at Skell Top?"); len(calls) != 1 || calls[0].Function.Arguments != `{"grower":"Skell Top"}` {
+	if _, calls := ask("Which deliveries has the grower at Skell Top?"); len(calls) != 1 ||
+		calls[0].Function.Arguments != `{"grower":"Skell Top"}` {
 		t.Errorf("an argument out of the text: %+v", calls)
 	}
 	if text, _ := ask("Which deliveries has that grower?"); !strings.Contains(text, "need to know: grower") {
@@ -88,7 +95,8 @@ func TestTheProtocolIsEnforced(t *testing.T) {
 		"wrong key":     {"other", `{}`, http.StatusUnauthorized},
 		"no JSON":       {"key", `{`, http.StatusBadRequest},
 		"unknown model": {"key", `{"model":"ram"}`, http.StatusNotFound},
-		"whole answer":  {"key", `{"model":"bellwether-small","messages":[{"role":"user","content":"hello"}]}`, http.StatusOK},
+		"whole answer": {"key", `{"model":"bellwether-small","messages":[{"role":"user","content":"hello"}]}`,
+			http.StatusOK},
 	} {
 		request, _ := http.NewRequest(http.MethodPost, server.URL+"/v1/chat/completions", strings.NewReader(c.body))
 		request.Header.Set("Authorization", "Bearer "+c.key)
@@ -97,7 +105,8 @@ func TestTheProtocolIsEnforced(t *testing.T) {
 			t.Fatal(err)
 		}
 		var body map[string]any
-		if err := json.NewDecoder(response.Body).Decode(&body); err != nil || response.StatusCode != c.status || (body["error"] == nil) != (c.status == 200) {
+		if err := json.NewDecoder(response.Body).Decode(&body); err != nil || response.StatusCode != c.status ||
+			(body["error"] == nil) != (c.status == 200) {
 			t.Errorf("%s: %d %v %v", name, response.StatusCode, body, err)
 		}
 		response.Body.Close()

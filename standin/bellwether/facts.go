@@ -14,10 +14,13 @@ type facts map[string]string
 var (
 	nowLine  = regexp.MustCompile(`It is \w+ (\d{1,2} \w+ \d{4}), (\d{2}:\d{2})`)
 	isoDay   = regexp.MustCompile(`\b(20\d\d-\d\d-\d\d)\b`)
-	namedDay = regexp.MustCompile(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? (january|february|march|april|may|june|july|august|september|october|november|december)\b`)
-	clock    = regexp.MustCompile(`(?i)\b(?:at|by|from|after|to)? ?(\d{1,2})(?::(\d\d))? ?(am|pm|o'clock)\b|\b(\d{1,2}):(\d\d)\b`)
-	amount   = regexp.MustCompile(`(?i)\b(\d{1,4}) ?(fleeces?|bales?|sheets?|bags?|kg)\b`)
-	farm     = regexp.MustCompile(`\b(?:from|for|at|of|is|I'm|it's|It's|called|name's)\s+((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)`)
+	namedDay = regexp.MustCompile(`(?i)\b(\d{1,2})(?:st|nd|rd|th)?(?: of)? ` +
+		`(january|february|march|april|may|june|july|august|september|october|november|december)\b`)
+	clock = regexp.MustCompile(`(?i)\b(?:at|by|from|after|to)? ?(\d{1,2})(?::(\d\d))? ` +
+		`?(am|pm|o'clock)\b|\b(\d{1,2}):(\d\d)\b`)
+	amount = regexp.MustCompile(`(?i)\b(\d{1,4}) ?(fleeces?|bales?|sheets?|bags?|kg)\b`)
+	farm   = regexp.MustCompile(`\b(?:from|for|at|of|is|I'm|it's|It's|called|name's)\s+` +
+		`((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)`)
 	onlyName = regexp.MustCompile(`^\s*((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)\W*$`)
 	eventID  = regexp.MustCompile(`"id":"(ws-[0-9a-f]+)"`)
 )
@@ -111,7 +114,8 @@ func calendarWord(s string) bool {
 	return false
 }
 
-var weekdays = map[string]time.Weekday{"sunday": 0, "monday": 1, "tuesday": 2, "wednesday": 3, "thursday": 4, "friday": 5, "saturday": 6}
+var weekdays = map[string]time.Weekday{"sunday": 0, "monday": 1, "tuesday": 2, "wednesday": 3, "thursday": 4,
+	"friday": 5, "saturday": 6}
 
 // readDay finds a day: today, tomorrow, a weekday to come, or a date.
 func readDay(text string, today time.Time) (time.Time, bool) {
@@ -121,7 +125,8 @@ func readDay(text string, today time.Time) (time.Time, bool) {
 		return t, err == nil
 	}
 	if found := namedDay.FindStringSubmatch(text); found != nil {
-		t, err := time.Parse("2 January 2006", found[1]+" "+strings.ToUpper(found[2][:1])+strings.ToLower(found[2][1:])+" "+strconv.Itoa(today.Year()))
+		t, err := time.Parse("2 January 2006", found[1]+" "+strings.ToUpper(found[2][:1])+strings.ToLower(found[2][1:])+
+			" "+strconv.Itoa(today.Year()))
 		if err == nil && t.Before(today.AddDate(0, 0, -1)) {
 			t = t.AddDate(1, 0, 0)
 		}

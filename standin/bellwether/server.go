@@ -85,7 +85,8 @@ func answer(w http.ResponseWriter, v any) {
 func refuse(w http.ResponseWriter, status int, text string) {
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(map[string]any{"error": map[string]any{"message": text, "type": "invalid_request_error"}})
+	_ = json.NewEncoder(w).Encode(map[string]any{"error": map[string]any{"message": text,
+		"type": "invalid_request_error"}})
 }
 
 func complete(w http.ResponseWriter, r *http.Request, pace time.Duration) {
@@ -118,7 +119,8 @@ func complete(w http.ResponseWriter, r *http.Request, pace time.Duration) {
 	usage := count(&in, text, calls)
 	if !in.Stream {
 		answer(w, map[string]any{"id": "bw-1", "object": "chat.completion", "model": in.Model, "usage": usage,
-			"choices": []any{map[string]any{"index": 0, "finish_reason": finish, "message": message{Role: "assistant", Content: text, ToolCalls: calls}}}})
+			"choices": []any{map[string]any{"index": 0, "finish_reason": finish,
+				"message": message{Role: "assistant", Content: text, ToolCalls: calls}}}})
 		return
 	}
 	w.Header().Set("Content-Type", "text/event-stream")

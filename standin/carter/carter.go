@@ -85,12 +85,18 @@ func New(key string) http.Handler {
 
 // card says what the agent is and where it is spoken with.
 func card(w http.ResponseWriter, r *http.Request) {
-	write(w, map[string]any{"name": "Carter", "description": "Books lorries of the haulier. A simulation: no lorry comes.", "version": "1",
-		"supportedInterfaces": []any{map[string]any{"url": "http://" + r.Host + "/a2a", "protocolBinding": "JSONRPC", "protocolVersion": "1.0"}},
-		"capabilities":        map[string]any{"streaming": false, "pushNotifications": false}, "defaultInputModes": []string{"text/plain"}, "defaultOutputModes": []string{"text/plain"},
-		"securitySchemes":      map[string]any{"key": map[string]any{"httpAuthSecurityScheme": map[string]any{"scheme": "Bearer"}}},
-		"securityRequirements": []any{map[string]any{"schemes": map[string]any{"key": map[string]any{"list": []string{}}}}},
-		"skills":               []any{map[string]any{"id": "book", "name": "Book a lorry", "description": "Books a lorry for so many bales on a day.", "tags": []string{"haulage"}}}})
+	write(w, map[string]any{"name": "Carter",
+		"description": "Books lorries of the haulier. A simulation: no lorry comes.", "version": "1",
+		"supportedInterfaces": []any{map[string]any{"url": "http://" + r.Host + "/a2a", "protocolBinding": "JSONRPC",
+			"protocolVersion": "1.0"}},
+		"capabilities":      map[string]any{"streaming": false, "pushNotifications": false},
+		"defaultInputModes": []string{"text/plain"}, "defaultOutputModes": []string{"text/plain"},
+		"securitySchemes": map[string]any{
+			"key": map[string]any{"httpAuthSecurityScheme": map[string]any{"scheme": "Bearer"}}},
+		"securityRequirements": []any{
+			map[string]any{"schemes": map[string]any{"key": map[string]any{"list": []string{}}}}},
+		"skills": []any{map[string]any{"id": "book", "name": "Book a lorry",
+			"description": "Books a lorry for so many bales on a day.", "tags": []string{"haulage"}}}})
 }
 
 func write(w http.ResponseWriter, v any) {
@@ -207,14 +213,17 @@ func (a *Agent) send(m Message) (any, *fault) {
 		t.asks("On which day?")
 	default:
 		t.Status = Status{State: completed, At: now()}
-		t.Artifacts = []Artifact{{ID: "booking", Name: "Booking", Parts: []Part{{fmt.Sprintf("A lorry is booked: %s bales, %s, between 08:00 and 12:00. Our number is %s.", t.bales, t.day, t.ID)}}}}
+		t.Artifacts = []Artifact{{ID: "booking", Name: "Booking",
+			Parts: []Part{{fmt.Sprintf("A lorry is booked: %s bales, %s, between 08:00 and 12:00. Our number is %s.",
+				t.bales, t.day, t.ID)}}}}
 	}
 	return map[string]any{"task": t}, nil
 }
 
 // asks puts a question, which the next message of the task answers.
 func (t *Task) asks(question string) {
-	m := Message{ID: fmt.Sprintf("%s-%d", t.ID, len(t.History)), Context: t.Context, Task: t.ID, Role: "ROLE_AGENT", Parts: []Part{{question}}}
+	m := Message{ID: fmt.Sprintf("%s-%d", t.ID, len(t.History)), Context: t.Context, Task: t.ID, Role: "ROLE_AGENT",
+		Parts: []Part{{question}}}
 	t.Status = Status{State: needsInput, Message: &m, At: now()}
 	t.History = append(t.History, m)
 }

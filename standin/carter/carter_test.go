@@ -38,7 +38,8 @@ func TestALorryIsBookedByTalking(t *testing.T) {
 	s := httptest.NewServer(carter.New("key"))
 	defer s.Close()
 	says := func(id, task, words string) string {
-		return `{"jsonrpc":"2.0","id":1,"method":"SendMessage","params":{"message":{"messageId":"` + id + `","taskId":"` + task + `","role":"ROLE_USER","parts":[{"text":"` + words + `"}]}}}`
+		return `{"jsonrpc":"2.0","id":1,"method":"SendMessage","params":{"message":{"messageId":"` + id +
+			`","taskId":"` + task + `","role":"ROLE_USER","parts":[{"text":"` + words + `"}]}}}`
 	}
 	for _, c := range []struct{ name, key, body, want string }{
 		{"a stranger", "other", says("m0", "", "12 bales"), "401"},
@@ -49,9 +50,12 @@ func TestALorryIsBookedByTalking(t *testing.T) {
 		{"of no task", "key", says("m4", "lorry-9", "Friday"), "no task lorry-9"},
 		{"without words", "key", says("m5", "", ""), "at least one part"},
 		{"another", "key", says("m6", "", "A lorry, please"), "For how many bales?"},
-		{"called off", "key", `{"jsonrpc":"2.0","id":2,"method":"CancelTask","params":{"id":"lorry-2"}}`, "TASK_STATE_CANCELED"},
-		{"called off twice", "key", `{"jsonrpc":"2.0","id":2,"method":"CancelTask","params":{"id":"lorry-2"}}`, "-32002"},
-		{"looked up", "key", `{"jsonrpc":"2.0","id":2,"method":"GetTask","params":{"id":"lorry-1"}}`, "TASK_STATE_COMPLETED"},
+		{"called off", "key", `{"jsonrpc":"2.0","id":2,"method":"CancelTask","params":{"id":"lorry-2"}}`,
+			"TASK_STATE_CANCELED"},
+		{"called off twice", "key", `{"jsonrpc":"2.0","id":2,"method":"CancelTask","params":{"id":"lorry-2"}}`,
+			"-32002"},
+		{"looked up", "key", `{"jsonrpc":"2.0","id":2,"method":"GetTask","params":{"id":"lorry-1"}}`,
+			"TASK_STATE_COMPLETED"},
 		{"an unknown method", "key", `{"jsonrpc":"2.0","id":2,"method":"Sing"}`, "-32601"},
 		{"no JSON", "key", `{`, "-32700"},
 	} {

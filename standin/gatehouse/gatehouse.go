@@ -55,11 +55,15 @@ type Server struct {
 
 // New makes the server with the demo's client, whose secret is given.
 func New(secret string) (*Server, http.Handler) {
-	s := &Server{Life: time.Hour, clients: map[string]*Client{}, codes: map[string]code{}, tokens: map[string]*token{}, refreshes: map[string]*token{}}
-	s.clients["woolsignal"] = &Client{ID: "woolsignal", Secret: secret, Scopes: []string{"files.read", "files.write", "minutes.read", "profile"}, Grants: []string{"authorization_code", "client_credentials", "refresh_token"}}
+	s := &Server{Life: time.Hour, clients: map[string]*Client{}, codes: map[string]code{}, tokens: map[string]*token{},
+		refreshes: map[string]*token{}}
+	s.clients["woolsignal"] = &Client{ID: "woolsignal", Secret: secret,
+		Scopes: []string{"files.read", "files.write", "minutes.read", "profile"},
+		Grants: []string{"authorization_code", "client_credentials", "refresh_token"}}
 	r := chi.NewRouter()
 	r.Get("/", func(w http.ResponseWriter, _ *http.Request) {
-		show(w, http.StatusOK, view{Title: "Gatehouse", Words: "The demo's simulated sign-in server. Programs send you here to be asked."})
+		show(w, http.StatusOK, view{Title: "Gatehouse",
+			Words: "The demo's simulated sign-in server. Programs send you here to be asked."})
 	})
 	r.Get("/authorize", s.ask)
 	r.Post("/authorize", s.said)
@@ -101,10 +105,18 @@ type view struct {
 	Scopes       []string
 }
 
-var pageOf = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{{.Title}}</title>
-<style>body{font:16px/1.5 system-ui,sans-serif;background:#efeae4;color:#2b241c}main{max-width:30rem;margin:3rem auto;background:#fff;border:1px solid #d8cec0;border-radius:8px;padding:1.5rem}button,input{font:inherit;padding:.4rem .9rem}</style></head><body><main>
-<h1>{{.Title}}</h1><p>{{.Words}}</p>{{if .Ask}}<form method="post" action="/authorize?{{.Query}}"><p><label>You are <input name="person" value="ines@larkrigg.example"></label></p>
-{{range .Scopes}}<p><label><input type="checkbox" name="scope" value="{{.}}" checked> {{.}}</label></p>{{end}}<button name="answer" value="yes">Allow</button> <button name="answer" value="no">Do not allow</button></form>{{end}}</main></body></html>`))
+var pageOf = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><head><meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>{{.Title}}</title>
+<style>body{font:16px/1.5 system-ui,sans-serif;background:#efeae4;color:#2b241c}
+main{max-width:30rem;margin:3rem auto;background:#fff;border:1px solid #d8cec0;border-radius:8px;padding:1.5rem}
+button,input{font:inherit;padding:.4rem .9rem}</style></head><body><main>
+<h1>{{.Title}}</h1><p>{{.Words}}</p>
+{{if .Ask}}<form method="post" action="/authorize?{{.Query}}"><p><label>
+You are <input name="person" value="ines@larkrigg.example"></label></p>
+{{range .Scopes}}<p><label><input type="checkbox" name="scope" value="{{.}}" checked> {{.}}</label></p>{{end}}
+<button name="answer" value="yes">Allow</button>
+<button name="answer" value="no">Do not allow</button></form>{{end}}</main></body></html>`))
 
 func show(w http.ResponseWriter, status int, v view) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -122,10 +134,13 @@ func (s *Server) request(w http.ResponseWriter, r *http.Request) (*Client, url.V
 	c := s.clients[q.Get("client_id")]
 	switch {
 	case c == nil:
-		show(w, http.StatusBadRequest, view{Title: "Unknown client", Words: "No program is called " + q.Get("client_id") + " here."})
+		show(w, http.StatusBadRequest, view{Title: "Unknown client", Words: "No program is called " +
+			q.Get("client_id") + " here."})
 		return nil, nil, false
 	case !slices.Contains(c.Redirects, q.Get("redirect_uri")):
-		show(w, http.StatusBadRequest, view{Title: "Redirect address mismatch", Words: fmt.Sprintf("%s is not among the redirect addresses of %s: %s", q.Get("redirect_uri"), c.ID, strings.Join(c.Redirects, ", "))})
+		show(w, http.StatusBadRequest, view{Title: "Redirect address mismatch",
+			Words: fmt.Sprintf("%s is not among the redirect addresses of %s: %s", q.Get("redirect_uri"), c.ID,
+				strings.Join(c.Redirects, ", "))})
 		return nil, nil, false
 	}
 	return c, q, true
@@ -149,10 +164,12 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if q.Get("response_type") != "code" || q.Get("code_challenge_method") != "S256" || q.Get("code_challenge") == "" {
-		back(w, r, q, url.Values{"error": {"invalid_request"}, "error_description": {"ask for a code, with PKCE by S256"}})
+		back(w, r, q, url.Values{"error": {"invalid_request"},
+			"error_description": {"ask for a code, with PKCE by S256"}})
 		return
 	}
-	show(w, http.StatusOK, view{Title: "Allow " + c.ID + "?", Words: "It asks to act for you here.", Ask: true, Query: template.URL(r.URL.RawQuery), Scopes: wanted})
+	show(w, http.StatusOK, view{Title: "Allow " + c.ID + "?", Words: "It asks to act for you here.", Ask: true,
+		Query: template.URL(r.URL.RawQuery), Scopes: wanted})
 }
 
 func (s *Server) said(w http.ResponseWriter, r *http.Request) {
@@ -166,7 +183,8 @@ func (s *Server) said(w http.ResponseWriter, r *http.Request) {
 	}
 	fresh := random()
 	s.mu.Lock()
-	s.codes[fresh] = code{c.ID, q.Get("redirect_uri"), q.Get("code_challenge"), r.PostForm.Get("person"), r.PostForm["scope"], time.Now().Add(time.Minute)}
+	s.codes[fresh] = code{c.ID, q.Get("redirect_uri"), q.Get("code_challenge"), r.PostForm.Get("person"),
+		r.PostForm["scope"], time.Now().Add(time.Minute)}
 	s.mu.Unlock()
 	back(w, r, q, url.Values{"code": {fresh}})
 }
@@ -212,7 +230,8 @@ func (s *Server) token(w http.ResponseWriter, r *http.Request) {
 		k, ok := s.codes[r.PostForm.Get("code")]
 		delete(s.codes, r.PostForm.Get("code"))
 		sum := sha256.Sum256([]byte(r.PostForm.Get("code_verifier")))
-		if !ok || k.client != id || k.redirect != r.PostForm.Get("redirect_uri") || time.Now().After(k.expires) || base64.RawURLEncoding.EncodeToString(sum[:]) != k.challenge {
+		if !ok || k.client != id || k.redirect != r.PostForm.Get("redirect_uri") || time.Now().After(k.expires) ||
+			base64.RawURLEncoding.EncodeToString(sum[:]) != k.challenge {
 			refuse(w, http.StatusBadRequest, "invalid_grant", "the code, its redirect address or its verifier is wrong")
 			return
 		}
@@ -235,7 +254,8 @@ func (s *Server) give(w http.ResponseWriter, t *token, renewable bool) {
 	access := random()
 	t.expires = time.Now().Add(s.Life)
 	s.tokens[access] = t
-	out := map[string]any{"access_token": access, "token_type": "Bearer", "expires_in": int(s.Life.Seconds()), "scope": strings.Join(t.scopes, " ")}
+	out := map[string]any{"access_token": access, "token_type": "Bearer", "expires_in": int(s.Life.Seconds()),
+		"scope": strings.Join(t.scopes, " ")}
 	if renewable {
 		t.refresh = random()
 		s.refreshes[t.refresh] = t

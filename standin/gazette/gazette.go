@@ -34,9 +34,14 @@ type server struct {
 func New() http.Handler {
 	begin := time.Date(2026, 11, 16, 9, 0, 0, 0, time.UTC)
 	s := &server{all: []Article{
-		{1, "Fine crossbred steady at the autumn sale", "Fine crossbred fleece fetched 2.10 to 2.45 a kilogram at the autumn sale; buyers asked for clean, dry lots.", begin},
-		{2, "Mills ask for traceable bales", "Two mills say they will pay five per cent more for bales whose farm is written on the ticket.", begin.AddDate(0, 0, 2)},
-		{3, "Wet November on the fells", "The wettest November in nine years has many farms drying fleece indoors.", begin.AddDate(0, 0, 5)},
+		{1, "Fine crossbred steady at the autumn sale",
+			"Fine crossbred fleece fetched 2.10 to 2.45 a kilogram at the autumn sale; buyers asked for clean, dry " +
+				"lots.", begin},
+		{2, "Mills ask for traceable bales",
+			"Two mills say they will pay five per cent more for bales whose farm is written on the ticket.",
+			begin.AddDate(0, 0, 2)},
+		{3, "Wet November on the fells", "The wettest November in nine years has many farms drying fleece indoors.",
+			begin.AddDate(0, 0, 5)},
 	}}
 	r := chi.NewRouter()
 	r.Get("/", s.front)
@@ -75,11 +80,15 @@ func fits(text string, words []string) bool {
 	return len(words) == 0 || hits*2 > len(words)
 }
 
-const style = `<style>body{font:17px/1.6 Georgia,serif;max-width:44rem;margin:2rem auto;padding:0 1rem;background:#fbfaf6;color:#222}</style>`
+const style = `<style>body{font:17px/1.6 Georgia,serif;max-width:44rem;margin:2rem auto;padding:0 ` +
+	`1rem;background:#fbfaf6;color:#222}</style>`
 
 func page(w http.ResponseWriter, title, body string) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	fmt.Fprintf(w, `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title>%s<script>var unread = "tracking";</script></head><body><header><a href="/">Fell Gazette</a> · <a href="/prices">Prices</a></header>%s</body></html>`, html.EscapeString(title), style, body)
+	fmt.Fprintf(w,
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title>%s<script>var unread = `+
+			`"tracking";</script></head><body><header><a href="/">Fell Gazette</a> · <a `+
+			`href="/prices">Prices</a></header>%s</body></html>`, html.EscapeString(title), style, body)
 }
 
 func (s *server) front(w http.ResponseWriter, _ *http.Request) {
@@ -89,7 +98,8 @@ func (s *server) front(w http.ResponseWriter, _ *http.Request) {
 func links(all []Article) string {
 	var b strings.Builder
 	for _, a := range all {
-		fmt.Fprintf(&b, `<article><h2><a href="/news/%d">%s</a></h2><p>%s</p></article>`, a.ID, html.EscapeString(a.Title), html.EscapeString(a.Text))
+		fmt.Fprintf(&b, `<article><h2><a href="/news/%d">%s</a></h2><p>%s</p></article>`, a.ID,
+			html.EscapeString(a.Title), html.EscapeString(a.Text))
 	}
 	return b.String()
 }
@@ -106,19 +116,27 @@ func (s *server) article(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *server) prices(w http.ResponseWriter, _ *http.Request) {
-	page(w, "Prices", `<h1>Prices this week</h1><table class="prices"><tr><th>Kind</th><th>a kilogram</th></tr><tr><td>Fine crossbred</td><td>2.45</td></tr><tr><td>Hill fleece</td><td>1.20</td></tr><tr><td>Lambswool</td><td>2.90</td></tr></table>`)
+	page(w, "Prices",
+		`<h1>Prices this week</h1><table class="prices"><tr><th>Kind</th><th>a kilogram</th></tr><tr><td>Fine `+
+			`crossbred</td><td>2.45</td></tr><tr><td>Hill `+
+			`fleece</td><td>1.20</td></tr><tr><td>Lambswool</td><td>2.90</td></tr></table>`)
 }
 
 func (s *server) search(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query().Get("q")
-	page(w, "Search", fmt.Sprintf(`<h1>Search</h1><form><input name="q" value="%s"><button>Search</button></form>%s`, html.EscapeString(q), links(s.found(q))))
+	page(w, "Search", fmt.Sprintf(`<h1>Search</h1><form><input name="q" value="%s"><button>Search</button></form>%s`,
+		html.EscapeString(q), links(s.found(q))))
 }
 
 func origin(r *http.Request) string { return "http://" + r.Host }
 
 func (s *server) describe(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "application/opensearchdescription+xml")
-	fmt.Fprintf(w, `<?xml version="1.0"?><OpenSearchDescription xmlns="http://a9.com/-/spec/opensearch/1.1/"><ShortName>Fell Gazette</ShortName><Url type="text/html" template="%[1]s/search?q={searchTerms}"/><Url type="application/atom+xml" template="%[1]s/search.atom?q={searchTerms}"/></OpenSearchDescription>`, origin(r))
+	fmt.Fprintf(w,
+		`<?xml version="1.0"?><OpenSearchDescription xmlns="http://a9.com/-/spec/opensearch/1.1/"><ShortName>Fell `+
+			`Gazette</ShortName><Url type="text/html" template="%[1]s/search?q={searchTerms}"/><Url `+
+			`type="application/atom+xml" template="%[1]s/search.atom?q={searchTerms}"/></OpenSearchDescription>`,
+		origin(r))
 }
 
 type atomFeed struct {
@@ -146,7 +164,8 @@ func (s *server) atom(w http.ResponseWriter, r *http.Request, title string, all 
 	f := atomFeed{Title: title, ID: origin(r) + r.URL.Path, Updated: time.Now().UTC().Format(time.RFC3339)}
 	for _, a := range all {
 		at := fmt.Sprintf("%s/news/%d", origin(r), a.ID)
-		f.Entries = append(f.Entries, atomEntry{a.Title, fmt.Sprintf("tag:gazette.example,2026:%d", a.ID), a.At.Format(time.RFC3339), atomLink{at}, "The Fell Gazette", a.Text})
+		f.Entries = append(f.Entries, atomEntry{a.Title, fmt.Sprintf("tag:gazette.example,2026:%d", a.ID),
+			a.At.Format(time.RFC3339), atomLink{at}, "The Fell Gazette", a.Text})
 	}
 	w.Header().Set("Content-Type", "application/atom+xml")
 	_, _ = w.Write([]byte(xml.Header))

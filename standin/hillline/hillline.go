@@ -77,7 +77,8 @@ func (g *Gateway) dial(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	g.mu.Lock()
-	c := &Call{ID: fmt.Sprintf("call-%d-%d", time.Now().UnixMilli(), len(g.calls)+1), From: in.From, next: g.line, Spoken: []string{}, vars: map[string]string{}}
+	c := &Call{ID: fmt.Sprintf("call-%d-%d", time.Now().UnixMilli(), len(g.calls)+1), From: in.From, next: g.line,
+		Spoken: []string{}, vars: map[string]string{}}
 	g.calls[c.ID] = c
 	g.mu.Unlock()
 	c.vars["call"], c.vars["from"] = c.ID, c.From

@@ -47,7 +47,8 @@ func New(folder string, allows func(token, scope string) (int, string)) (http.Ha
 		if slices.Contains(changes, r.Method) {
 			scope = "files.write"
 		}
-		if status, why := allows(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "), scope); status != http.StatusOK {
+		if status, why := allows(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "),
+			scope); status != http.StatusOK {
 			http.Error(w, why, status)
 			return
 		}
@@ -86,13 +87,18 @@ func put(w http.ResponseWriter, r *http.Request, folder string) {
 // list shows what is there.
 func list(w http.ResponseWriter, folder string) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	fmt.Fprint(w, `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Loft</title><style>body{font:16px/1.5 system-ui;max-width:50rem;margin:2rem auto;padding:0 1rem}</style></head><body><h1>Loft</h1><p>The demo's simulated files. Put one in with <code>curl -T FILE '…/_put?path=incoming/NAME' -X POST</code>.</p><ul>`)
+	fmt.Fprint(w,
+		`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Loft</title><style>body{font:16px/1.5 `+
+			`system-ui;max-width:50rem;margin:2rem auto;padding:0 1rem}</style></head><body><h1>Loft</h1><p>The `+
+			`demo's simulated files. Put one in with <code>curl -T FILE '…/_put?path=incoming/NAME' -X `+
+			`POST</code>.</p><ul>`)
 	root := filepath.Join(folder, "files")
 	_ = filepath.WalkDir(root, func(p string, d os.DirEntry, err error) error { // what cannot be read is not shown
 		if err == nil && !d.IsDir() {
 			name, _ := filepath.Rel(root, p)
 			data, _ := os.ReadFile(p)
-			fmt.Fprintf(w, "<li><b>%s</b><pre>%s</pre></li>", html.EscapeString(name), html.EscapeString(strings.ToValidUTF8(string(data[:min(len(data), 4000)]), "·")))
+			fmt.Fprintf(w, "<li><b>%s</b><pre>%s</pre></li>", html.EscapeString(name),
+				html.EscapeString(strings.ToValidUTF8(string(data[:min(len(data), 4000)]), "·")))
 		}
 		return nil
 	})

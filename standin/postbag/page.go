@@ -18,5 +18,6 @@ func (b *Bag) page(w http.ResponseWriter, _ *http.Request) {
 }
 
 func store(s *imapmemserver.UserSession, mail uint32, flag imap.Flag) error {
-	return s.Store(&imapserver.FetchWriter{}, imap.SeqSetNum(mail), &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{flag}}, nil)
+	return s.Store(&imapserver.FetchWriter{}, imap.SeqSetNum(mail),
+		&imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{flag}}, nil)
 }

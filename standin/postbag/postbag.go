@@ -84,7 +84,8 @@ func (b *Bag) user(address string) *imapmemserver.User {
 
 // IMAP makes the server for reading.
 func (b *Bag) IMAP() *imapserver.Server {
-	return imapserver.New(&imapserver.Options{InsecureAuth: true, Logger: log.New(io.Discard, "", 0), Caps: imap.CapSet{imap.CapIMAP4rev1: {}, imap.CapIMAP4rev2: {}, imap.CapMove: {}},
+	return imapserver.New(&imapserver.Options{InsecureAuth: true, Logger: log.New(io.Discard, "", 0),
+		Caps: imap.CapSet{imap.CapIMAP4rev1: {}, imap.CapIMAP4rev2: {}, imap.CapMove: {}},
 		NewSession: func(*imapserver.Conn) (imapserver.Session, *imapserver.GreetingData, error) {
 			return &reading{bag: b}, nil, nil
 		}})
@@ -122,7 +123,10 @@ func (s *reading) Close() error {
 
 // SMTP makes the server for sending.
 func (b *Bag) SMTP() *smtp.Server {
-	s := smtp.NewServer(smtp.BackendFunc(func(c *smtp.Conn) (smtp.Session, error) { return &sending{bag: b, conn: c}, nil }))
+	s := smtp.NewServer(smtp.BackendFunc(func(c *smtp.Conn) (smtp.Session, error) {
+		return &sending{bag: b, conn: c},
+			nil
+	}))
 	s.AllowInsecureAuth, s.Domain, s.ErrorLog = true, "postbag.example", log.New(io.Discard, "", 0)
 	s.MaxMessageBytes, s.MaxRecipients = 20<<20, 50
 	s.ReadTimeout, s.WriteTimeout = 30*time.Second, 30*time.Second
@@ -141,7 +145,8 @@ func (s *sending) AuthMechanisms() []string { return []string{sasl.Plain} }
 func (s *sending) Auth(string) (sasl.Server, error) {
 	return sasl.NewPlainServer(func(_, username, password string) error {
 		if password != s.bag.password {
-			return &smtp.SMTPError{Code: 535, EnhancedCode: smtp.EnhancedCode{5, 7, 8}, Message: "the password is wrong"}
+			return &smtp.SMTPError{Code: 535, EnhancedCode: smtp.EnhancedCode{5, 7, 8},
+				Message: "the password is wrong"}
 		}
 		s.as = strings.ToLower(username)
 		return nil
@@ -153,14 +158,16 @@ func (s *sending) Mail(from string, _ *smtp.MailOptions) error {
 		return smtp.ErrAuthRequired
 	}
 	if !strings.EqualFold(from, s.as) {
-		return &smtp.SMTPError{Code: 553, EnhancedCode: smtp.EnhancedCode{5, 7, 1}, Message: "you may only send as " + s.as}
+		return &smtp.SMTPError{Code: 553, EnhancedCode: smtp.EnhancedCode{5, 7, 1}, Message: "you may only send as " +
+			s.as}
 	}
 	return nil
 }
 
 func (s *sending) Rcpt(to string, _ *smtp.RcptOptions) error {
 	if !strings.HasSuffix(strings.ToLower(to), ".example") || strings.HasPrefix(to, "nobody@") {
-		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "there is no mailbox " + to}
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "there is no mailbox " +
+			to}
 	}
 	s.to = append(s.to, to)
 	return nil
@@ -202,7 +209,8 @@ func (b *Bag) deliver(to []string, raw []byte) Mail {
 	m.ID, m.at = len(b.mails)+1, time.Now()
 	b.mails = append(b.mails, m)
 	for _, address := range to {
-		_, _ = b.user(address).Append("INBOX", literal{bytes.NewReader(raw)}, &imap.AppendOptions{}) // INBOX is always there
+		// INBOX is always there
+		_, _ = b.user(address).Append("INBOX", literal{bytes.NewReader(raw)}, &imap.AppendOptions{})
 	}
 	return m
 }
@@ -252,7 +260,8 @@ func (b *Bag) list(w http.ResponseWriter, r *http.Request) {
 	defer b.mu.Unlock()
 	out := []Mail{}
 	for _, m := range slices.Backward(b.mails) {
-		if of == "" || strings.EqualFold(m.From, of) || slices.ContainsFunc(m.To, func(to string) bool { return strings.EqualFold(to, of) }) {
+		if of == "" || strings.EqualFold(m.From, of) ||
+			slices.ContainsFunc(m.To, func(to string) bool { return strings.EqualFold(to, of) }) {
 			out = append(out, m)
 		}
 	}

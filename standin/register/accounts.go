@@ -20,7 +20,8 @@ type account struct {
 // advances and missing are what differs from grower to grower.
 var (
 	advances = map[string]float64{"Hollin Bank": 120, "Cold Hause": 300}
-	missing  = map[string][]string{"Skell Top": {"holding register"}, "Thornthwaite Low": {"bank details", "holding register"}}
+	missing  = map[string][]string{"Skell Top": {"holding register"},
+		"Thornthwaite Low": {"bank details", "holding register"}}
 )
 
 // readAccount gives an account. Raven Gill joined last week and has none yet.
@@ -30,7 +31,8 @@ func readAccount(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusNotFound, "there is no account of "+name)
 		return
 	}
-	a := account{Grower: name, Levy: 0.12, Advance: advances[name], Missing: missing[name], Email: holdingOf(name).Email}
+	a := account{Grower: name, Levy: 0.12, Advance: advances[name], Missing: missing[name],
+		Email: holdingOf(name).Email}
 	if a.Missing == nil {
 		a.Missing = []string{}
 	}

@@ -54,5 +54,6 @@ type lot struct {
 }
 
 func listLots(w http.ResponseWriter, _ *http.Request) {
-	answer(w, http.StatusOK, []lot{{"Lot 14", "Fine crossbred", 1240}, {"Lot 15", "Hill fleece", 3310.5}, {"Lot 16", "Lambswool", 415}})
+	answer(w, http.StatusOK, []lot{{"Lot 14", "Fine crossbred", 1240}, {"Lot 15", "Hill fleece", 3310.5},
+		{"Lot 16", "Lambswool", 415}})
 }

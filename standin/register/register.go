@@ -34,7 +34,8 @@ type Delivery struct {
 }
 
 // growers are the farms of the co-operative, all made up.
-var growers = []string{"Hollin Bank", "Skell Top", "Nettlecote", "Upper Swarth", "Cold Hause", "Bield Garth", "Thornthwaite Low", "Raven Gill"}
+var growers = []string{"Hollin Bank", "Skell Top", "Nettlecote", "Upper Swarth", "Cold Hause", "Bield Garth",
+	"Thornthwaite Low", "Raven Gill"}
 
 type server struct {
 	key  string

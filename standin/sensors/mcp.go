@@ -30,7 +30,8 @@ type vented struct {
 func (g *Gauges) MCP() *mcp.Server {
 	s := mcp.NewServer(&mcp.Implementation{Name: "barn-sensors", Version: "1"}, nil)
 	no := false
-	mcp.AddTool(s, &mcp.Tool{Name: "read_store", Description: "Reads the humidity and temperature of a wool store.", Annotations: &mcp.ToolAnnotations{ReadOnlyHint: true, OpenWorldHint: &no}},
+	mcp.AddTool(s, &mcp.Tool{Name: "read_store", Description: "Reads the humidity and temperature of a wool store.",
+		Annotations: &mcp.ToolAnnotations{ReadOnlyHint: true, OpenWorldHint: &no}},
 		func(_ context.Context, _ *mcp.CallToolRequest, in asked) (*mcp.CallToolResult, Reading, error) {
 			r, ok := g.read(in.Store)
 			if !ok {
@@ -38,7 +39,8 @@ func (g *Gauges) MCP() *mcp.Server {
 			}
 			return nil, r, nil
 		})
-	mcp.AddTool(s, &mcp.Tool{Name: "open_vents", Description: "Opens the vents of a wool store for a while.", Annotations: &mcp.ToolAnnotations{DestructiveHint: &no, IdempotentHint: true, OpenWorldHint: &no}},
+	mcp.AddTool(s, &mcp.Tool{Name: "open_vents", Description: "Opens the vents of a wool store for a while.",
+		Annotations: &mcp.ToolAnnotations{DestructiveHint: &no, IdempotentHint: true, OpenWorldHint: &no}},
 		func(_ context.Context, _ *mcp.CallToolRequest, in aired) (*mcp.CallToolResult, vented, error) {
 			r, ok := g.read(in.Store)
 			if !ok || in.Minutes < 1 || in.Minutes > 240 {
@@ -46,7 +48,8 @@ func (g *Gauges) MCP() *mcp.Server {
 			}
 			r.Humidity -= float64(in.Minutes) / 10
 			g.set(r)
-			return nil, vented{in.Store, time.Now().Add(time.Duration(in.Minutes) * time.Minute).Format(time.RFC3339)}, nil
+			return nil, vented{in.Store,
+				time.Now().Add(time.Duration(in.Minutes) * time.Minute).Format(time.RFC3339)}, nil
 		})
 	return s
 }

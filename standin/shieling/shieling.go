@@ -101,7 +101,8 @@ func New(token, secret string) (*Server, http.Handler, error) {
 		return nil, nil, fmt.Errorf("shieling: %w", err)
 	}
 	s := &Server{token: token, hook: hook, kept: map[string]*Message{}, client: &http.Client{Timeout: 10 * time.Second},
-		rooms: []*Room{{"docks", "Docks and slots", true}, {"office", "Office", true}, {"market", "Market", true}, {"gang", "Shearing gang", false}}}
+		rooms: []*Room{{"docks", "Docks and slots", true}, {"office", "Office", true}, {"market", "Market", true},
+			{"gang", "Shearing gang", false}}}
 	r := chi.NewRouter()
 	r.Get("/", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -205,7 +206,8 @@ func (s *Server) write(w http.ResponseWriter, r *http.Request, m Message) {
 		answer(w, http.StatusOK, map[string]any{"id": known.ID, "thread": known.Thread})
 		return
 	}
-	m.From, m.Bot, m.Text, m.Thread, m.Picture, m.File, m.Buttons, m.Layout = bot, true, in.Text, in.Thread, in.Picture, in.File, in.Buttons, in.Layout
+	m.From, m.Bot, m.Text, m.Thread = bot, true, in.Text, in.Thread
+	m.Picture, m.File, m.Buttons, m.Layout = in.Picture, in.File, in.Buttons, in.Layout
 	kept := s.keep(m)
 	if key != "" {
 		s.kept[key] = kept
@@ -229,7 +231,8 @@ func (s *Server) thread(w http.ResponseWriter, r *http.Request) {
 	out := []map[string]any{}
 	for _, m := range s.messages {
 		if m.Thread == chi.URLParam(r, "thread") && strings.EqualFold(m.Room, chi.URLParam(r, "room")) {
-			out = append(out, map[string]any{"id": m.ID, "from": m.From.Name, "text": m.Text, "at": m.At.Format(time.RFC3339)})
+			out = append(out, map[string]any{"id": m.ID, "from": m.From.Name, "text": m.Text,
+				"at": m.At.Format(time.RFC3339)})
 		}
 	}
 	answer(w, http.StatusOK, map[string]any{"messages": out})
@@ -284,7 +287,8 @@ func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 func (s *Server) all(w http.ResponseWriter, _ *http.Request) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	answer(w, http.StatusOK, map[string]any{"people": people, "rooms": s.rooms, "messages": slices.Concat([]*Message{}, s.messages)})
+	answer(w, http.StatusOK, map[string]any{"people": people, "rooms": s.rooms,
+		"messages": slices.Concat([]*Message{}, s.messages)})
 }
 
 // Said is what somebody types on the page.
@@ -328,7 +332,8 @@ func (s *Server) say(w http.ResponseWriter, r *http.Request) {
 
 // tell brings a message to the bot, again and again while it is not taken.
 func (s *Server) tell(to string, m Message) {
-	body, err := json.Marshal(map[string]any{"type": "message.posted", "id": m.ID, "room": m.Room, "direct": m.Direct, "thread": m.Thread, "text": m.Text, "bot": m.Bot, "from": m.From, "files": m.Files})
+	body, err := json.Marshal(map[string]any{"type": "message.posted", "id": m.ID, "room": m.Room, "direct": m.Direct,
+		"thread": m.Thread, "text": m.Text, "bot": m.Bot, "from": m.From, "files": m.Files})
 	if err != nil {
 		return
 	}
@@ -342,7 +347,8 @@ func (s *Server) tell(to string, m Message) {
 		if err != nil {
 			return
 		}
-		for name, v := range map[string]string{"Content-Type": "application/json", "webhook-id": m.ID, "webhook-timestamp": strconv.FormatInt(at.Unix(), 10), "webhook-signature": signature} {
+		for name, v := range map[string]string{"Content-Type": "application/json", "webhook-id": m.ID,
+			"webhook-timestamp": strconv.FormatInt(at.Unix(), 10), "webhook-signature": signature} {
 			request.Header.Set(name, v)
 		}
 		response, err := s.client.Do(request)

@@ -3,9 +3,11 @@ GO      ?= go
 RACE    := $(if $(shell command -v gcc),-race)
 BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html
+WIRE    := $(GO) run ./server/api/describe | (cd console && npx openapi-typescript)
+GOFILES := $(shell find . -name '*.go' -not -path '*/node_modules/*' -not -path './.cache/*')
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
 
-.PHONY: build demo servers test soak bench vet browser screenshots clean
+.PHONY: build demo servers test lint types soak bench browser screenshots clean
 
 build: $(CONSOLE)
 	$(GO) build -o $(BIN) ./cmd/woolsignal
@@ -13,7 +15,7 @@ build: $(CONSOLE)
 demo: build
 	./$(BIN) demo
 
-test: build browser servers vet
+test: build browser servers lint
 	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
 	$(GO) test -timeout 20m ./server/simulation
 	$(GO) test -timeout 20m ./e2e/...
@@ -25,8 +27,20 @@ soak: build
 	$(GO) test $(RACE) -count 1 -timeout 60m ./server/simulation -run Seeds -first 20001 -seeds 400
 	SOAK_RUNS=2000 SOAK_KILLS=200 $(GO) test -count 1 -timeout 60m -v -run EveryKindOfStep ./e2e/
 
-vet:
+# What is wrong without running anything. A tab counts as four columns.
+lint: console/node_modules/.installed
 	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	@test -z "$$(gofmt -l $(GOFILES))" || { echo "gofmt would change:"; gofmt -l $(GOFILES); exit 1; }
+	@awk '{ l = $$0; gsub(/\t/, "    ", l) } length(l) > 120 { print FILENAME ":" FNR ": over 120 columns"; bad = 1 } \
+		END { exit bad }' $(GOFILES)
+	cd console && npx tsc --noEmit && npx eslint . && npx prettier --check --log-level warn .
+	@$(WIRE) | cmp -s - console/src/wire.ts || \
+		{ echo "console/src/wire.ts does not fit the API's description: make types"; exit 1; }
+
+# The console's types of what the API takes and gives, from its description.
+types: console/node_modules/.installed
+	$(WIRE) > console/src/wire.ts
 
 # Speed and memory, as ratios in one run.
 bench: build

@@ -2,6 +2,8 @@ module woolsignal
 
 go 1.26.0
 
+ignore ./console/node_modules
+
 require (
 	cel.dev/cel-go v0.33.2
 	github.com/JohannesKaufmann/html-to-markdown/v2 v2.5.2
@@ -32,6 +34,7 @@ require (
 	github.com/robfig/cron/v3 v3.0.1
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/standard-webhooks/standard-webhooks/libraries v0.0.1
+	github.com/tmaxmax/go-sse v0.12.0
 	go.yaml.in/yaml/v3 v3.0.6
 	golang.org/x/crypto v0.58.0
 	golang.org/x/net v0.61.0

@@ -194,13 +194,6 @@ func (c *Client) Files(ctx context.Context) (map[string]string, error) {
 	return out.Files, err
 }
 
-// Check has files checked without keeping them.
-func (c *Client) Check(ctx context.Context, files map[string]string) ([]flow.Problem, error) {
-	var out wire.Checked
-	err := c.Do(ctx, http.MethodPost, "/check", wire.Files{Files: files}, &out)
-	return out.Problems, err
-}
-
 // Apply replaces the workspace's files, the draft of it. Where the checker
 // objects, or somebody changed one of the files since the editions of base,
 // the error is a *[Problem] and nothing was changed.

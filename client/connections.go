@@ -82,19 +82,6 @@ func (c *Client) AddRow(ctx context.Context, table string, values map[string]any
 	return r, err
 }
 
-// ChangeRow changes values of a row.
-func (c *Client) ChangeRow(ctx context.Context, table string, row int64, values map[string]any) (r wire.Row,
-	err error) {
-	err = c.Do(ctx, http.MethodPut, fmt.Sprintf("%s/rows/%d", tablePath(table), row), wire.RowValues{Values: values},
-		&r)
-	return r, err
-}
-
-// RemoveRow removes a row for good.
-func (c *Client) RemoveRow(ctx context.Context, table string, row int64) error {
-	return c.Do(ctx, http.MethodDelete, fmt.Sprintf("%s/rows/%d", tablePath(table), row), nil, nil)
-}
-
 // ExportRows gives every row as CSV.
 func (c *Client) ExportRows(ctx context.Context, table string) (string, error) {
 	text, err := get[wire.CSV](ctx, c, tablePath(table)+"/csv")

@@ -26,8 +26,8 @@ func TestEveryRouteAsEveryRole(t *testing.T) {
 	parameter := regexp.MustCompile(`\{\w+\}`)
 	for _, route := range (&api.API{}).Routes() {
 		for _, p := range append(s.People, harness.Person{Name: "nobody"}) {
-			if route.Path == "/live" || route.Method == http.MethodDelete {
-				continue // a stream that never ends; the session of a token
+			if route.Path == "/live" {
+				continue // a stream that never ends
 			}
 			body := io.Reader(nil)
 			if route.In != nil {

@@ -1,15 +1,16 @@
 package e2e_test
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
+	"iter"
 	"net/http"
 	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/getkin/kin-openapi/openapi3"
+	sse "github.com/tmaxmax/go-sse"
 
 	"woolsignal/core/run"
 	"woolsignal/e2e/harness"
@@ -68,21 +69,18 @@ func TestLiveStream(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer response.Body.Close()
-	lines := bufio.NewScanner(response.Body)
+	events, end := iter.Pull2(sse.Read(response.Body, nil))
+	defer end()
 	next := func() (kind string, data map[string]any) {
 		t.Helper()
-		for lines.Scan() {
-			if k, ok := strings.CutPrefix(lines.Text(), "event: "); ok {
-				kind = k
-			} else if d, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
-				if err := json.Unmarshal([]byte(d), &data); err != nil {
-					t.Fatal(err)
-				}
-				return kind, data
-			}
+		event, err, more := events()
+		if err != nil || !more {
+			t.Fatal("the stream ended: ", err)
 		}
-		t.Fatal("the stream ended: ", lines.Err())
-		return "", nil
+		if err := json.Unmarshal([]byte(event.Data), &data); err != nil {
+			t.Fatal(err)
+		}
+		return event.Type, data
 	}
 	if kind, _ := next(); kind != "ready" {
 		t.Fatalf("the stream begins with %s", kind)

@@ -148,7 +148,7 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 		d, err = s.As("Ines").Run(harness.Context(t), page.Runs[0].ID)
 		return err == nil && len(d.Reviews) == 1
 	})
-	if r := d.Reviews[0]; r.Kind != "uncertain" || !strings.Contains(r.Why, "may or may not") {
+	if r := d.Reviews[0]; r.Kind != run.OfDoubt || !strings.Contains(r.Why, "may or may not") {
 		t.Errorf("the question is %+v", r)
 	}
 	if n := s.Count("clip-register", "POST", 201); n != 1 {

@@ -159,7 +159,7 @@ func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 		return d.Status == run.Waiting && len(d.Reviews) == 2
 	})
 	r := s.OpenReview(d)
-	if r.Kind != "uncertain" {
+	if r.Kind != run.OfDoubt {
 		t.Fatalf("it asks %+v", r)
 	}
 	if _, err := s.As("Ines").Decide(harness.Context(t), r.ID, wire.Decision{Choice: run.Happened}); err != nil {

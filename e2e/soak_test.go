@@ -319,7 +319,7 @@ func settleUncertain(t *testing.T, s *harness.Service, runs int) {
 			t.Fatal(err)
 		}
 		for _, r := range open {
-			if r.Kind != "uncertain" {
+			if r.Kind != run.OfDoubt {
 				t.Fatalf("somebody is asked about %q", r.Title)
 			}
 			asked++

@@ -64,6 +64,7 @@ type Options struct {
 type Server struct {
 	Store     *store.Store
 	Secrets   *vault.Vault
+	Tokens    *oauth.Keeper
 	Access    *access.Access
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
@@ -85,14 +86,15 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	s.Kit = &tool.Kit{Secrets: s.Secrets, Tokens: &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}, Store: s.Store,
-		Peers: o.Peers, Commands: o.Commands}
+	s.Tokens = &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}
+	s.Kit = tool.NewKit(s.Store, s.Secrets, s.Tokens)
+	s.Kit.Peers, s.Kit.Commands = o.Peers, o.Commands
 	s.Access = access.New(s.Store)
-	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit, s.Access.Emails); err != nil {
+	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit, s.Secrets, s.Access.Emails); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
 	s.scripts = script.NewPool(o.Scripts...)
-	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.scripts, o.Log)
+	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.Secrets, s.scripts, o.Log)
 	if o.Crash != nil {
 		o.Log.Error("the service ended itself the last time", "over", o.Crash.Work, "why", o.Crash.Why, "details",
 			o.Crash.Path)
@@ -117,8 +119,9 @@ const grace = 10 * time.Second
 // callers are answered, calls on their way come home, and what is open goes
 // on at the next start. ready is called once the service answers.
 func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
-	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets, Kit: s.Kit,
-		Access: s.Access, Log: s.options.Log, Console: s.options.Console, Public: s.options.Public}
+	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets,
+		Tokens: s.Tokens, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console,
+		Public: s.options.Public}
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
 	web := &http.Server{
@@ -136,7 +139,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	})
 	triggers.Go(func() {
 		(&intake.Watches{Workspace: s.Workspace, Engine: s.Engine, Store: s.Store, Kit: s.Kit,
-			Log: s.options.Log}).Run(ctx)
+			Secrets: s.Secrets, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
 	served := make(chan error, 1)

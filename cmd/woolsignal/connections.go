@@ -48,8 +48,9 @@ func connections(ctx context.Context, a *app, args []string) error {
 		if c.Worked != nil {
 			worked = when(*c.Worked)
 		}
-		rows = append(rows, []string{c.ID, c.Title, strings.ReplaceAll(c.Kind, "_", " "), clip(stateOf(c), 60), worked,
-			clip(strings.Join(c.Used, ", "), 50)})
+		rows = append(rows, []string{c.ID, c.Title, strings.ReplaceAll(c.Kind, "_", " "), oneLine(stateOf(c), 60),
+			worked,
+			oneLine(strings.Join(c.Used, ", "), 50)})
 	}
 	if err := a.table(rows); err != nil {
 		return err
@@ -254,7 +255,7 @@ func tools(ctx context.Context, a *app, args []string) error {
 func (a *app) toolTable(all []wire.ToolInfo) error {
 	rows := [][]string{{"TOOL", "DOES", "SENT AGAIN", "WHAT"}}
 	for _, t := range all {
-		rows = append(rows, []string{t.Name, doesWords(t.Tool), resendWords(t.Resend), clip(t.Description, 70)})
+		rows = append(rows, []string{t.Name, doesWords(t.Tool), resendWords(t.Resend), oneLine(t.Description, 70)})
 	}
 	return a.table(rows)
 }
@@ -298,9 +299,9 @@ func (a *app) tool(t wire.ToolInfo) error {
 		description, _ = p["description"].(string)
 		kind, _ := p["type"].(string)
 		if choices, ok := p["enum"].([]any); ok {
-			kind = "one of " + clip(value(choices), 40)
+			kind = "one of " + oneLine(value(choices), 40)
 		}
-		rows = append(rows, []string{name, kind, needed, clip(description, 70)})
+		rows = append(rows, []string{name, kind, needed, oneLine(description, 70)})
 	}
 	return a.table(rows)
 }

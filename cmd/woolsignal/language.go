@@ -96,7 +96,7 @@ func kindRows(l flow.Language) [][]string {
 				names = append(names, f.Name)
 			}
 		}
-		rows = append(rows, []string{k.name, k.of, clip(strings.Join(names, " "), 50), k.help})
+		rows = append(rows, []string{k.name, k.of, oneLine(strings.Join(names, " "), 50), k.help})
 	}
 	return rows
 }

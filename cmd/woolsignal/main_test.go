@@ -62,7 +62,7 @@ func TestDifferencesBeforeApplying(t *testing.T) {
 }
 
 func TestClipKeepsWholeCharacters(t *testing.T) {
-	if got := clip("für  zwölf\nFliesen", 8); got != "für zwö…" {
+	if got := oneLine("für  zwölf\nFliesen", 8); got != "für zwö…" {
 		t.Errorf("%q", got)
 	}
 }

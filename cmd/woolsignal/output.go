@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 )
 
 // printJSON writes a value for programs.
@@ -30,14 +31,8 @@ func (a *app) table(rows [][]string) error {
 	return w.Flush()
 }
 
-// clip shortens a text to one line of at most n characters.
-func clip(s string, n int) string {
-	s = strings.Join(strings.Fields(s), " ")
-	if runes := []rune(s); len(runes) > n {
-		return string(runes[:n-1]) + "…"
-	}
-	return s
-}
+// oneLine puts a text on one line of at most n characters.
+func oneLine(s string, n int) string { return flow.Clip(strings.Join(strings.Fields(s), " "), n) }
 
 // value writes a JSON value on one line.
 func value(v any) string {

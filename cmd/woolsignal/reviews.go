@@ -45,7 +45,8 @@ func reviews(ctx context.Context, a *app, args []string) error {
 		if r.Choice != "" {
 			done = r.Choice + ", " + r.By
 		}
-		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), clip(r.Title, 40), clip(r.About, 40),
+		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), oneLine(r.Title, 40),
+			oneLine(r.About, 40),
 			done})
 	}
 	return a.table(rows)

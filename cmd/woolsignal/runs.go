@@ -63,7 +63,7 @@ func runs(ctx context.Context, a *app, args []string) error {
 	for _, r := range page.Runs {
 		rows = append(rows, []string{r.ID, r.Workflow, string(r.Status), moment(r.Accepted, zone),
 			took(r.Accepted, r.Ended),
-			fmt.Sprint(r.Input + r.Output), r.Cost.Format(currency), clip(r.About, 48)})
+			fmt.Sprint(r.Input + r.Output), r.Cost.Format(currency), oneLine(r.About, 48)})
 	}
 	if err := a.table(rows); err != nil {
 		return err
@@ -171,13 +171,13 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		fmt.Fprintf(a.out, "\n%s %s%-3s %s  %s\n", mark, pad, s.Number, s.Line.Text(), duration)
 		under := "      " + pad
 		if s.Input != nil && (s.Agent == nil || s.Kind == "tool") {
-			indent(a.out, under+"given  ", clip(value(s.Input), 400))
+			indent(a.out, under+"given  ", oneLine(value(s.Input), 400))
 		}
 		if s.Agent != nil {
 			a.printAgent(under, s.Agent, d.Reviews, zone, currency)
 		}
 		if s.Output != nil {
-			indent(a.out, under+"gave   ", clip(value(s.Output), 400))
+			indent(a.out, under+"gave   ", oneLine(value(s.Output), 400))
 		}
 		if s.Child != "" {
 			indent(a.out, under+"called ", "run "+s.Child)
@@ -194,17 +194,17 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		}
 		if s.Kind == "review" && s.Began != nil {
 			for _, r := range d.Reviews {
-				if r.Kind == "step" {
+				if r.Kind == run.OfStep {
 					a.printDecision(under, r, zone)
 				}
 			}
 		}
 	}
 	if d.Result != nil {
-		fmt.Fprintf(a.out, "\nGave %s\n", clip(value(d.Result), 400))
+		fmt.Fprintf(a.out, "\nGave %s\n", oneLine(value(d.Result), 400))
 	}
 	if d.Response != nil {
-		fmt.Fprintf(a.out, "\nAnswered the caller %d %s\n", d.Response.Status, clip(value(d.Response.Body), 400))
+		fmt.Fprintf(a.out, "\nAnswered the caller %d %s\n", d.Response.Status, oneLine(value(d.Response.Body), 400))
 	}
 }
 
@@ -241,7 +241,7 @@ func (a *app) printCall(under string, s *agent.State, ask agent.Request, reviews
 		if c.Ask != ask.ID {
 			continue
 		}
-		fmt.Fprintf(a.out, "%s  used %s %s\n", under, c.Tool, clip(value(c.Args), 300))
+		fmt.Fprintf(a.out, "%s  used %s %s\n", under, c.Tool, oneLine(value(c.Args), 300))
 		for _, r := range reviews {
 			if r.ID == c.Review {
 				a.printDecision(under+"    ", r, zone)
@@ -249,7 +249,7 @@ func (a *app) printCall(under string, s *agent.State, ask agent.Request, reviews
 		}
 		switch c.State {
 		case agent.Done:
-			fmt.Fprintf(a.out, "%s    gave %s\n", under, clip(value(c.Result), 300))
+			fmt.Fprintf(a.out, "%s    gave %s\n", under, oneLine(value(c.Result), 300))
 		case agent.Failed:
 			fmt.Fprintf(a.out, "%s    failed: %s\n", under, c.Error)
 		}

@@ -27,7 +27,7 @@ func readJSON(from string) (any, error) {
 	}
 	v, err := expr.DecodeJSON(text)
 	if err != nil {
-		return nil, fmt.Errorf("%s is not JSON: %w", clip(from, 40), err)
+		return nil, fmt.Errorf("%s is not JSON: %w", oneLine(from, 40), err)
 	}
 	return v, nil
 }
@@ -251,7 +251,7 @@ func samples(ctx context.Context, a *app, args []string) error {
 		if s.Signal.Body != nil {
 			holds = value(s.Signal.Body)
 		}
-		rows = append(rows, []string{s.Name, s.Signal.Trigger, clip(holds, 80)})
+		rows = append(rows, []string{s.Name, s.Signal.Trigger, oneLine(holds, 80)})
 	}
 	return a.table(rows)
 }

@@ -36,7 +36,7 @@ func tables(ctx context.Context, a *app, args []string) error {
 			for _, c := range t.Columns {
 				names = append(names, c.Name)
 			}
-			rows = append(rows, []string{t.ID, t.Title, fmt.Sprint(t.Rows), clip(strings.Join(names, ", "), 60),
+			rows = append(rows, []string{t.ID, t.Title, fmt.Sprint(t.Rows), oneLine(strings.Join(names, ", "), 60),
 				strings.Join(t.Used, ", ")})
 		}
 		return a.table(rows)
@@ -97,7 +97,7 @@ func (a *app) rows(ctx context.Context, id string, all []wire.Table, q wire.RowQ
 		for _, r := range found.Rows {
 			line := []string{fmt.Sprint(r.Row)}
 			for _, c := range t.Columns {
-				line = append(line, clip(value(r.Values[c.Name]), 40))
+				line = append(line, oneLine(value(r.Values[c.Name]), 40))
 			}
 			rows = append(rows, line)
 		}

@@ -251,7 +251,7 @@ func workflows(ctx context.Context, a *app, args []string) error {
 		for _, d := range w.Week {
 			total, failed = total+d.Runs, failed+d.Failed
 		}
-		rows = append(rows, []string{w.ID, liveWords(w), w.Title, clip(strings.Join(w.Triggers, "; "), 60), last,
+		rows = append(rows, []string{w.ID, liveWords(w), w.Title, oneLine(strings.Join(w.Triggers, "; "), 60), last,
 			fmt.Sprint(total), fmt.Sprint(failed)})
 	}
 	return a.table(rows)

@@ -3,7 +3,9 @@ package expr
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -21,21 +23,28 @@ import (
 //   - Times are RFC 3339, bytes are text, and anything else is what
 //     encoding/json makes of it, or its words where it makes nothing.
 //
-// Lists and maps are changed in place, and only where something in them has
-// another form: values that are canonical may be read meanwhile.
+// The value itself stays as it is: where something in it has another form, its
+// lists and maps are copied; where nothing has, it is given back.
 func Canonical(v any) any {
-	out, _ := canonical(v)
+	out, _ := canonical(v, false)
 	return out
 }
 
-// canonical tells also whether the value has another form now.
-func canonical(v any) (out any, changed bool) {
-	switch v := v.(type) {
+// CanonicalMap is [Canonical] for a map.
+func CanonicalMap(m map[string]any) map[string]any {
+	out, _ := canonicalMap(m, false)
+	return out
+}
+
+// canonical tells also whether the value has another form now. What is owned,
+// because nobody else has it yet, is changed in place.
+func canonical(given any, owned bool) (out any, changed bool) {
+	switch v := given.(type) {
 	case nil, bool, int64:
-		return v, false
+		return given, false
 	case string:
 		if utf8.ValidString(v) {
-			return v, false
+			return given, false
 		}
 		return strings.ToValidUTF8(v, "\uFFFD"), true
 	case float64:
@@ -43,30 +52,50 @@ func canonical(v any) (out any, changed bool) {
 		_, same := out.(float64)
 		return out, !same
 	case map[string]any:
-		canonicalMap(v)
-		return v, false
+		return canonicalMap(v, owned)
 	case []any:
-		for i, item := range v {
-			if out, changed := canonical(item); changed {
-				v[i] = out
-			}
+		if out, changed := canonicalList(v, owned); changed {
+			return out, true
 		}
-		return v, false
+		return given, false
 	}
-	return foreign(v), true
+	return foreign(given), true
 }
 
-func canonicalMap(m map[string]any) {
-	for k, item := range m {
-		out, changed := canonical(item)
-		if !utf8.ValidString(k) {
-			delete(m, k)
-			k, changed = strings.ToValidUTF8(k, "\uFFFD"), true
+func canonicalList(list []any, owned bool) (out []any, changed bool) {
+	out = list
+	for i, item := range list {
+		item, differs := canonical(item, owned)
+		if !differs {
+			continue
 		}
-		if changed {
-			m[k] = out
+		if !owned && !changed {
+			out = slices.Clone(list)
 		}
+		out[i], changed = item, true
 	}
+	return out, changed && !owned
+}
+
+func canonicalMap(m map[string]any, owned bool) (out map[string]any, changed bool) {
+	out = m
+	for k, item := range m {
+		item, differs := canonical(item, owned)
+		valid := utf8.ValidString(k)
+		if !differs && valid {
+			continue
+		}
+		if !owned && !changed {
+			out = maps.Clone(m)
+		}
+		changed = true
+		if !valid {
+			delete(out, k)
+			k = strings.ToValidUTF8(k, "\uFFFD")
+		}
+		out[k] = item
+	}
+	return out, changed && !owned
 }
 
 // foreign gives a value of a type expressions do not know its form.

@@ -27,7 +27,17 @@ func DecodeJSON(data []byte) (any, error) {
 	if _, err := d.Token(); err != io.EOF {
 		return nil, fmt.Errorf("there is more after the end of the JSON value, at byte %d", d.InputOffset())
 	}
-	return Canonical(v), nil
+	v, _ = canonical(v, true)
+	return v, nil
+}
+
+// Texts is a list of texts as expressions hold it.
+func Texts(list []string) []any {
+	out := make([]any, len(list))
+	for i, text := range list {
+		out[i] = text
+	}
+	return out
 }
 
 // Kind names a value's kind as messages to people do.

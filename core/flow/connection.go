@@ -220,7 +220,6 @@ func (n *ToolNote) Agree(Reading) { n.Resend = Resend(n.resend) }
 // Model is one model of a server, under the name agents use.
 type Model struct {
 	Name        string  `json:"name"`         // what the server calls it
-	Window      int     `json:"window"`       // tokens
 	InputPrice  float64 `json:"input_price"`  // currency units per million tokens read
 	OutputPrice float64 `json:"output_price"` // currency units per million tokens written
 }
@@ -229,7 +228,6 @@ type Model struct {
 func (m *Model) Fields() []Field {
 	return []Field{
 		{Name: "name", Into: &m.Name, Required: true, Help: "What the server calls it.", Example: "bellwether-medium"},
-		{Name: "window", Into: &m.Window, Default: "8000", Help: "How many tokens it takes in.", Example: "32000"},
 		{Name: "input_price", Into: &m.InputPrice, Help: "Currency units for a million tokens read.", Example: "0.20"},
 		{Name: "output_price", Into: &m.OutputPrice, Help: "Currency units for a million tokens written.",
 			Example: "0.60"},

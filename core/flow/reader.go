@@ -314,8 +314,13 @@ func DidYouMean(got string, allowed []string) string {
 	if len(allowed) == 0 {
 		return ""
 	}
-	return "possible here: " + strings.Join(slices.DeleteFunc(slices.Clone(allowed),
-		func(a string) bool { return a == "" }), ", ")
+	var possible []string
+	for _, a := range allowed { // a kind's own name may be a field of it too
+		if a != "" && !slices.Contains(possible, a) {
+			possible = append(possible, a)
+		}
+	}
+	return "possible here: " + strings.Join(possible, ", ")
 }
 
 // editDistance is the Levenshtein distance of two short words.

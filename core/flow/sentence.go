@@ -22,16 +22,16 @@ type Sentence struct {
 	Tools     Catalogue
 }
 
-func (s *Sentence) put(text, how string) *Sentence {
+func (s *Sentence) add(text, how string) *Sentence {
 	s.Parts = append(s.Parts, Part{text, how})
 	return s
 }
 
 // Say adds plain words.
-func (s *Sentence) Say(text string) *Sentence { return s.put(text, "") }
+func (s *Sentence) Say(text string) *Sentence { return s.add(text, "") }
 
 // Word adds something a builder chose.
-func (s *Sentence) Word(text string) *Sentence { return s.put(text, "word") }
+func (s *Sentence) Word(text string) *Sentence { return s.add(text, "word") }
 
 // Words adds several such things as one.
 func (s *Sentence) Words(words []string, between string) *Sentence {
@@ -39,7 +39,7 @@ func (s *Sentence) Words(words []string, between string) *Sentence {
 }
 
 // Value adds the source of an expression.
-func (s *Sentence) Value(source string) *Sentence { return s.put(source, "value") }
+func (s *Sentence) Value(source string) *Sentence { return s.add(source, "value") }
 
 // Expression adds an expression; nothing where it could not be read.
 func (s *Sentence) Expression(e *Expression) *Sentence {
@@ -68,7 +68,7 @@ func (s *Sentence) Text(v Value) *Sentence {
 			if p.Expression {
 				s.Value(p.Text)
 			} else {
-				s.Say(clip(p.Text, longestText))
+				s.Say(Clip(p.Text, longestText))
 			}
 		}
 		return s.Say("”")
@@ -114,7 +114,7 @@ func (s *Sentence) Prose(v Value) *Sentence {
 		if part.Expression {
 			s.Value(part.Text)
 		} else {
-			s.put(clip(strings.TrimSuffix(part.Text, "."), longestProse), "prose")
+			s.add(Clip(strings.TrimSuffix(part.Text, "."), longestProse), "prose")
 		}
 	}
 	return s
@@ -140,8 +140,8 @@ func (s *Sentence) Title(connection string) string {
 	return connection
 }
 
-// clip shortens a text to at most n runes for a sentence.
-func clip(s string, n int) string {
+// Clip shortens a text to at most n runes.
+func Clip(s string, n int) string {
 	runes := []rune(s)
 	if len(runes) <= n {
 		return s

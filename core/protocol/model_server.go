@@ -15,7 +15,8 @@ func (m *ModelServer) Fields() []flow.Field {
 		{Name: "protocol", Into: &m.Protocol, Choices: []string{"chat-completions"}, Default: "chat-completions",
 			Help: "The protocol it speaks.", Example: "chat-completions"},
 		{Name: "models", Into: flow.MapOf(&m.Offers), Missing: "no model is named",
-			Help: "Its models, by the names agents and steps use.", Example: `{medium: {name: "…", window: 32000}}`},
+			Help:    "Its models, by the names agents and steps use.",
+			Example: `{medium: {name: "…", input_price: 0.40}}`},
 	}
 }
 

@@ -73,7 +73,7 @@ func (at *At) SendCall(tool string, args map[string]any) {
 // happened; 0 is that of a new one.
 func (at *At) number(args map[string]any) int64 {
 	sent, kept := at.m.state.Unsure[at.Path]
-	if expr.Canonical(args); kept && reflect.DeepEqual(sent.Args, args) {
+	if kept && reflect.DeepEqual(sent.Args, expr.CanonicalMap(args)) {
 		return sent.Number
 	}
 	return 0

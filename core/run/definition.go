@@ -121,6 +121,7 @@ func (d *Definition) schemaOf(t flow.Tool) *schema.Schema {
 	return compiled
 }
 
+// keptMu guards the place of compiled schemas in every definition.
 var keptMu sync.Mutex
 
 // kept is where compiled schemas are kept, shared with the definitions of

@@ -36,7 +36,7 @@ func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 				t.Fatalf("it is sent again: %+v", l.pending)
 			}
 			review := l.openReview()
-			if review.Kind != "uncertain" || !strings.Contains(review.Why, stopped) {
+			if review.Kind != run.OfDoubt || !strings.Contains(review.Why, stopped) {
 				t.Errorf("asked about is %q", review.Why)
 			}
 			l.handle(&run.Decided{Review: review.ID, Choice: run.Happened, By: "Ines Faro"})
@@ -64,7 +64,7 @@ func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 	l.later = 2 * time.Hour
 	l.tick()
 	review := l.openReview()
-	if review.Kind != "uncertain" || !strings.Contains(review.Why, "did not answer within 1 hour") {
+	if review.Kind != run.OfDoubt || !strings.Contains(review.Why, "did not answer within 1 hour") {
 		t.Errorf("%s: %s", review.Kind, review.Why)
 	}
 	if !l.state.Wake().IsZero() {

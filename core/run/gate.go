@@ -20,9 +20,9 @@ func (g *gate) value(v *any) {
 	g.held += size(*v, largestValue)
 }
 
-func (g *gate) fields(m map[string]any) {
-	expr.Canonical(m)
-	g.held += size(m, largestValue)
+func (g *gate) fields(m *map[string]any) {
+	*m = expr.CanonicalMap(*m)
+	g.held += size(*m, largestValue)
 }
 
 // text gives a text the form a journal can hold.
@@ -52,7 +52,7 @@ func (g *gate) message(m *agent.Message) {
 
 func (g *gate) call(c *agent.Call) {
 	if c != nil {
-		g.fields(c.Args)
+		g.fields(&c.Args)
 		g.value(&c.Result)
 		g.text(&c.Error)
 		g.text(&c.Note)
@@ -79,13 +79,13 @@ func (s *Signal) gate(g *gate) {
 	g.text(&s.Thread)
 	g.value(&s.Body)
 	if s.Via != nil {
-		g.fields(s.Via.Args)
+		g.fields(&s.Via.Args)
 	}
 }
 
 func (o *Origin) gate(g *gate) {
 	if o != nil {
-		g.fields(o.Given)
+		g.fields(&o.Given)
 	}
 }
 
@@ -101,8 +101,8 @@ func (r *Review) gate(g *gate) {
 	}
 	g.text(&r.Note)
 	g.value(&r.Show)
-	g.fields(r.Edit)
-	g.fields(r.Edited)
+	g.fields(&r.Edit)
+	g.fields(&r.Edited)
 }
 
 func (m *Message) gate(g *gate) {
@@ -202,8 +202,9 @@ func (s *State) gate(g *gate) {
 	for _, r := range s.Reviews {
 		r.gate(g)
 	}
-	for _, sent := range s.Unsure {
-		g.fields(sent.Args)
+	for path, sent := range s.Unsure {
+		g.fields(&sent.Args)
+		s.Unsure[path] = sent
 	}
 	s.Root.gate(g)
 }

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"reflect"
 	"slices"
 	"strings"
@@ -42,7 +41,7 @@ func (w world) step(l *life) bool {
 			return true
 		}
 	}
-	if w.childEnds(l) {
+	if w.childEnds(l) || w.speaks(l) {
 		return true
 	}
 	for _, r := range l.state.Reviews {
@@ -58,6 +57,17 @@ func (w world) step(l *life) bool {
 	l.later += wake.Sub(l.clock())
 	l.handle(&run.Tick{})
 	return true
+}
+
+// speaks says something where a conversation waits for it.
+func (w world) speaks(l *life) bool {
+	hearing := ""
+	l.state.Each(func(s *run.Step) {
+		if s.Hearing != nil && w.hear != nil {
+			hearing = s.Path
+		}
+	})
+	return hearing != "" && l.handleIfAwaited(&run.Heard{Step: hearing, Signal: w.hear})
 }
 
 // event is what the world answers an errand with; nil where it does not.
@@ -322,188 +332,6 @@ const doubling = "  - repeat:\n      do:\n        - id: n\n" +
 	"          compute: {v: 'last.?v.orValue(a.x) + last.?v.orValue(a.x)'}\n      gives: {v: '${n.v}'}\n" +
 	"      till: size(last.v) > 5000000\n      at_most: 30\n"
 
-// everything is a workflow of nearly every kind of step, nested.
-const everything = `
-  - id: net
-    compute: {kg: 'signal.body.gross - signal.body.tare'}
-  - id: sort
-    decide:
-      cases:
-        - judge: It is damp.
-          about: ${net.kg}
-          do:
-            - id: look
-              review: {of: lead, show: "${net.kg} kg"}
-          gives: {lane: "${look.choice}"}
-      unsure:
-        gives: {lane: unsure}
-      else:
-        gives: {lane: dry}
-  - id: lots
-    each:
-      of: "[1, 2, 3, 4]"
-      at_once: 2
-      do:
-        - id: row
-          retry: {times: 1, first: 5s}
-          if_fails: carry_on
-          tool: register/add
-          args: {kg: "${item}", lane: "${item == 3 ? 'broken' : 'ok'}"}
-        - wait: {for: 1m}
-      gives: {id: "${row.?id}"}
-  - id: ways
-    together:
-      branches:
-        - id: script
-          do:
-            - id: s
-              javascript: {inputs: {a: "${1}"}, code: 'return 1'}
-          gives: {n: "${s.longest}"}
-        - id: called
-          do:
-            - id: c
-              call: other
-              inputs: {kg: "${net.kg}"}
-          gives: {n: "${c.doubled}"}
-        - id: late
-          do:
-            - id: h
-              wait:
-                hear: {webhook: {path: w, verify: key}, on: lot}
-                at_most: 1d
-          gives: {n: "${h.came}"}
-  - id: rounds
-    repeat:
-      do:
-        - id: m
-          model: medium
-          prompt: Round ${index}
-      gives: {said: "${m.text}", n: "${index}"}
-      till: last.n >= 2
-      at_most: 5
-  - id: slow
-    timeout: 1h
-    if_fails: {gives: {why: "${failure.message}"}}
-    block:
-      do:
-        - wait: {for: 3d}
-  - label: {as: ["${sort.lane}"]}
-  - respond: {status: 201, body: {lots: "${lots.results}", slow: "${slow.?why}"}}
-`
-
-func everythingsWorld() world {
-	w := answers
-	w.model = func(prompt string) string {
-		if strings.Contains(prompt, "Criterion") {
-			return `{"verdicts": [{"holds": true, "confidence": 0.8, "reason": "so"}]}`
-		}
-		return "said: " + prompt
-	}
-	return w
-}
-
-// TestEveryPrefixOfEverythingEndsTheSame stops a run of every kind of step
-// after each entry, folds what was written, and goes on.
-func TestEveryPrefixOfEverythingEndsTheSame(t *testing.T) {
-	def, w := script(t, everything), everythingsWorld()
-	whole := begin(t, def, delivery(int64(30), int64(4)))
-	var later []time.Duration
-	for {
-		later = append(later, whole.later)
-		if !w.step(whole) {
-			break
-		}
-	}
-	if whole.state.Status != run.Done {
-		t.Fatalf("the whole run ends %s: %s", whole.state.Status, whole.state.Because)
-	}
-	want, _ := json.Marshal(whole.state)
-	for n := 1; n <= len(whole.journal); n++ {
-		l := resumed(t, def, whole.journal[:n], later[n-1])
-		for w.step(l) {
-		}
-		if got, _ := json.Marshal(l.state); string(got) != string(want) {
-			t.Fatalf("stopped after entry %d of %d it ends as\n%s\nwant\n%s", n, len(whole.journal), got, want)
-		}
-	}
-}
-
-// resumed is a run folded from a journal, by way of a snapshot.
-func resumed(t *testing.T, def *run.Definition, journal [][]byte, later time.Duration) *life {
-	t.Helper()
-	l := &life{t: t, def: def, later: later}
-	var entries []run.Entry
-	for _, data := range journal {
-		e, err := run.DecodeEntry(data)
-		if err != nil {
-			t.Fatal(err)
-		}
-		l.journal, entries = append(l.journal, data), append(entries, e)
-	}
-	half := len(entries) / 2
-	state, err := run.Fold("r1", entries[:half])
-	if err != nil {
-		t.Fatal(err)
-	}
-	if half > 0 {
-		snapshot, err := run.EncodeState(state)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if state, err = run.DecodeState(snapshot); err != nil {
-			t.Fatal(err)
-		}
-	}
-	for _, e := range entries[half:] {
-		if err := state.Apply(e); err != nil {
-			t.Fatal(err)
-		}
-	}
-	l.state = state
-	if l.pending, err = run.Outstanding(def, l.state, l.clock()); err != nil {
-		t.Fatal(err)
-	}
-	return l
-}
-
-// TestAnyOrderEnds answers in random orders, stops at random moments, and
-// wants the same values at the end whatever happened between.
-func TestAnyOrderEnds(t *testing.T) {
-	def, w := script(t, everything), everythingsWorld()
-	wanted := ""
-	for seed := range uint64(60) {
-		dice := rand.New(rand.NewPCG(seed, 7))
-		l := begin(t, def, delivery(int64(30), int64(4)))
-		for n := 0; ; n++ {
-			dice.Shuffle(len(l.pending), func(i, j int) { l.pending[i], l.pending[j] = l.pending[j], l.pending[i] })
-			if len(l.pending) > 1 { // hold one back, so that another order arises
-				held := l.pending[0]
-				l.pending = l.pending[1:]
-				w.step(l)
-				l.pending = append(l.pending, held)
-			} else if !w.step(l) {
-				break
-			}
-			if dice.IntN(6) == 0 && !l.state.Status.Ended() {
-				l = resumed(t, def, l.journal, l.later)
-			}
-			if n > 2000 {
-				t.Fatalf("seed %d does not end", seed)
-			}
-		}
-		got := ""
-		for i := range 8 {
-			got += l.output(fmt.Sprint(i)) + "\n"
-		}
-		if wanted == "" {
-			wanted = got
-		}
-		if l.state.Status != run.Done || got != wanted {
-			t.Fatalf("seed %d ends %s %s as\n%s\nwant\n%s", seed, l.state.Status, l.state.Because, got, wanted)
-		}
-	}
-}
-
 func TestStoppingClosesEverythingOpen(t *testing.T) {
 	def, w := script(t, everything), everythingsWorld()
 	for n := 0; ; n++ {
@@ -547,7 +375,7 @@ func TestATimeoutOfACallThatMustNotBeRepeatedAsks(t *testing.T) {
 		delivery(int64(1), int64(1)))
 	l.later = time.Minute
 	l.handle(&run.Tick{})
-	if r := l.openReview(); r.Kind != "uncertain" || l.state.Step("0").Status != run.Uncertain {
+	if r := l.openReview(); r.Kind != run.OfDoubt || l.state.Step("0").Status != run.Uncertain {
 		t.Errorf("%+v", r)
 	}
 	l.handle(&run.Decided{Review: l.openReview().ID, Choice: run.Happened, By: "Ines Faro"})

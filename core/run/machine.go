@@ -144,7 +144,7 @@ func (m *machine) scope(names map[string]any) expr.Scope {
 
 // emit applies a record and keeps it.
 func (m *machine) emit(r Record) {
-	if err := m.state.put(r, m.now); err != nil {
+	if err := m.state.fold(r, m.now); err != nil {
 		m.broken = errors.Join(m.broken, err)
 		return
 	}
@@ -357,8 +357,7 @@ func (m *machine) through(def *flow.Block, frame *Frame, path string, names map[
 		m.failure = blockFailure(def, "gives: "+err.Error())
 		return nil, FailedInside
 	}
-	expr.Canonical(gives)
-	return gives, Finished
+	return expr.CanonicalMap(gives), Finished
 }
 
 // end finishes a step with its output.

@@ -303,7 +303,7 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 				return at.Fail("case %d: %v", i+1, err)
 			}
 			if holds {
-				return take(at, caseBlock(i), verdict{confidence: 1})
+				return goInto(at, caseBlock(i), verdict{confidence: 1})
 			}
 			continue
 		}
@@ -318,17 +318,17 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 			continue
 		}
 		if v.confidence >= d.Floor {
-			return take(at, caseBlock(i), v)
+			return goInto(at, caseBlock(i), v)
 		}
 		if d.Unsure != nil {
-			return take(at, unsureBlock, v)
+			return goInto(at, unsureBlock, v)
 		}
 		break // as sure as else
 	}
 	if d.Else == nil {
 		return at.End(map[string]any{"case": nil, "reason": "", "confidence": int64(1)})
 	}
-	return take(at, elseBlock, leastSure(verdicts))
+	return goInto(at, elseBlock, leastSure(verdicts))
 }
 
 // leastSure is how sure it is that no judged case holds.
@@ -342,7 +342,7 @@ func leastSure(verdicts map[int]verdict) verdict {
 	return out
 }
 
-func take(at *run.At, block flow.BlockName, v verdict) run.Outcome {
+func goInto(at *run.At, block flow.BlockName, v verdict) run.Outcome {
 	at.Choose(block, &run.Choice{Reason: v.reason, Confidence: v.confidence})
 	return run.Finished
 }

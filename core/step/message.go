@@ -93,7 +93,7 @@ func (w *Words) write(scope expr.Scope) (*run.Message, error) {
 		}
 		got, err := part.value.Eval(scope)
 		if err == nil {
-			err = put(out, part.name, got)
+			err = setPart(out, part.name, got)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", part.name, err)
@@ -102,8 +102,8 @@ func (w *Words) write(scope expr.Scope) (*run.Message, error) {
 	return out, run.TooLarge("the message", map[string]any{"text": out.Text, "layout": out.Layout})
 }
 
-// put puts one part into a message.
-func put(m *run.Message, name string, got any) error {
+// setPart puts one part into a message.
+func setPart(m *run.Message, name string, got any) error {
 	switch name {
 	case "text":
 		m.Text = expr.Text(got)

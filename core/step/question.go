@@ -154,11 +154,11 @@ func (q *Question) ask(at *run.At) run.Outcome {
 	if len(message.Buttons) == 0 {
 		message.Buttons = q.Choices
 	}
-	return q.put(at, run.Asking{}, message)
+	return q.askWith(at, run.Asking{}, message)
 }
 
-// put writes a question's words and then listens.
-func (q *Question) put(at *run.At, asking run.Asking, message *run.Message) run.Outcome {
+// askWith writes a question's words and then listens.
+func (q *Question) askWith(at *run.At, asking run.Asking, message *run.Message) run.Outcome {
 	asking.Said++
 	via := at.Signal().Via
 	if via == nil || at.Holds() {
@@ -231,7 +231,7 @@ func (q *Question) askAgain(at *run.At, asking run.Asking, why string) run.Outco
 		}
 		text = expr.Text(hint)
 	}
-	return q.put(at, asking, &run.Message{Text: text, Buttons: q.Choices})
+	return q.askWith(at, asking, &run.Message{Text: text, Buttons: q.Choices})
 }
 
 // Answered goes on after a tool returned: the words are posted, or the answer

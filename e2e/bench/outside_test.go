@@ -145,13 +145,14 @@ func BenchmarkMailboxes(b *testing.B) {
 		check(b, bed.Secrets.Put(context.Background(), fmt.Sprintf("mail-%d", n), "pw"))
 	}
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
 	defer e.Stop(context.Background())
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	began, cpu := time.Now(), cpuTime()
 	go func() {
-		(&intake.Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}).Run(ctx)
+		(&intake.Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit,
+			Secrets: bed.Secrets, Log: log}).Run(ctx)
 		close(done)
 	}()
 	most := 0

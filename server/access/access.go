@@ -70,7 +70,7 @@ const sessionLife = 14 * 24 * time.Hour
 type Access struct {
 	store *store.Store
 
-	mu    sync.Mutex
+	mu    sync.Mutex               // guards tries
 	tries map[string]*rate.Limiter // sign-in tries, by e-mail and by address
 	known sync.Map                 // token hash → Person, for programs that call often
 }

@@ -21,6 +21,7 @@ import (
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
 	"woolsignal/server/intake"
+	"woolsignal/server/oauth"
 	"woolsignal/server/problem"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -34,6 +35,7 @@ type API struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
 	Secrets   *vault.Vault
+	Tokens    *oauth.Keeper
 	Kit       *tool.Kit
 	Access    *access.Access
 	Log       *slog.Logger
@@ -50,15 +52,17 @@ func (a *API) Handler() http.Handler {
 	r.Use(a.recoverer, secure)
 	// Public addresses: their own rules, no cookies.
 	limits := &intake.Limits{}
-	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log, Limits: limits}
+	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Secrets: a.Secrets,
+		Log: a.Log, Limits: limits}
 	r.Handle("/in/{path}", webhooks)
 	r.Handle("/in/{path}/{draft:draft}", webhooks)
 	r.Handle("/form/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log,
 		Limits: limits})
-	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Store: a.Store,
-		Log: a.Log, Limits: limits})
+	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets,
+		Store: a.Store,
+		Log:   a.Log, Limits: limits})
 	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
-		Log: a.Log, Limits: limits})
+		Secrets: a.Secrets, Log: a.Log, Limits: limits})
 	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
 		Limits: limits, Thread: a.visitorThread})
 	r.Get(returnPath, a.oauthReturn)

@@ -53,7 +53,7 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Which conversation?",
 			"Send thread, a name of at most 100 characters.")
 	}
-	signal := &run.Signal{ID: uuid.NewString(), Source: consoleSource(p), Type: "chat.message",
+	signal := &run.Signal{ID: uuid.Must(uuid.NewV7()).String(), Source: consoleSource(p), Type: "chat.message",
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread,
 		Text: in.Text,
 		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}

@@ -59,7 +59,7 @@ func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Conn
 		return out, err
 	}
 	if o := c.Auth.OAuth; o != nil {
-		expires, known, problem, err := a.Kit.Tokens.Expires(r.Context(), c.ID,
+		expires, known, problem, err := a.Tokens.Expires(r.Context(), c.ID,
 			oauth.Whom(c, person(r.Context()).Email))
 		if err != nil {
 			return out, err
@@ -256,7 +256,7 @@ func (a *API) signInElsewhere(r *request, _ none) (wire.Address, error) {
 		return wire.Address{}, refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+
 			" is "+string(p.Role)+".")
 	}
-	at, err := a.Kit.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
+	at, err := a.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
 	if err != nil {
 		return wire.Address{}, err
 	}
@@ -267,7 +267,7 @@ func (a *API) signInElsewhere(r *request, _ none) (wire.Address, error) {
 // session: the state is the proof of who began.
 func (a *API) oauthReturn(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
-	errand, err := a.Kit.Tokens.Return(r.Context(), q.Get("state"))
+	errand, err := a.Tokens.Return(r.Context(), q.Get("state"))
 	if err != nil {
 		a.back(w, r, "", err.Error(), false)
 		return
@@ -279,7 +279,7 @@ func (a *API) oauthReturn(w http.ResponseWriter, r *http.Request) {
 	case q.Get("error") != "":
 		a.back(w, r, c.ID, oauth.ExplainCode(c, q.Get("error"), q.Get("error_description")), false)
 	default:
-		if err := a.Kit.Tokens.Finish(r.Context(), c, errand, q.Get("code")); err != nil {
+		if err := a.Tokens.Finish(r.Context(), c, errand, q.Get("code")); err != nil {
 			a.back(w, r, c.ID, err.Error(), false)
 			return
 		}

@@ -102,9 +102,9 @@ func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
 		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+
 			flow.Audience(found.Of)+".")
 	}
-	expr.Canonical(in.Edited)
+	edited := expr.CanonicalMap(in.Edited)
 	err = a.Engine.Decide(ctx, found.Run,
-		run.Decided{Review: id, Choice: in.Choice, Edited: in.Edited, By: person(ctx).Name, Note: in.Note})
+		run.Decided{Review: id, Choice: in.Choice, Edited: edited, By: person(ctx).Name, Note: in.Note})
 	var refused *run.Refused
 	switch {
 	case errors.Is(err, run.ErrStale):

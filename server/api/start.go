@@ -137,7 +137,7 @@ func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
 }
 
 func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
-	given, _ := expr.Canonical(any(in.Given)).(map[string]any)
+	given := expr.CanonicalMap(in.Given)
 	t := engine.Trial{Workflow: r.Param("workflow"), Step: in.Step, Run: in.Run, Given: map[string]any{}, Send: in.Send}
 	for name, v := range given {
 		if name == "signal" {
@@ -160,7 +160,7 @@ func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 }
 
 func (a *API) rerun(r *request, in wire.Rerun) (wire.Started, error) {
-	edited, _ := expr.Canonical(any(in.Edited)).(map[string]any)
+	edited := expr.CanonicalMap(in.Edited)
 	ticket, err := a.Engine.Rerun(r.Context(),
 		engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
 	if err != nil {

@@ -106,7 +106,7 @@ func rowNumber(r *request) int64 {
 // rowGiven reads the table an address names and the values of a row for it.
 func (a *API) rowGiven(r *request, in wire.RowValues) (*table.Table, map[string]any, error) {
 	t, err := a.tableOf(r)
-	values, _ := expr.Canonical(any(in.Values)).(map[string]any)
+	values := expr.CanonicalMap(in.Values)
 	if values == nil {
 		values = map[string]any{}
 	}

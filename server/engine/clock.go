@@ -13,7 +13,7 @@ import (
 
 // clock knows when the next run is to be woken.
 type clock struct {
-	mu      sync.Mutex
+	mu      sync.Mutex // guards next
 	next    time.Time
 	changed chan struct{}
 }

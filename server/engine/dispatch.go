@@ -16,7 +16,7 @@ const maxErrands = 1024
 // does not starve the others, and within the limits of their connections.
 type dispatcher struct {
 	engine *Engine
-	mu     sync.Mutex
+	mu     sync.Mutex // guards what follows
 	paused bool
 	out    int                // errands on their way
 	queues map[string][]ready // by workflow
@@ -45,8 +45,8 @@ func newDispatcher(e *Engine) *dispatcher {
 		spare: make(chan ready)}
 }
 
-// put sends an errand as soon as it is its turn.
-func (d *dispatcher) put(workflow string, errand run.Errand) {
+// submit sends an errand as soon as it is its turn.
+func (d *dispatcher) submit(workflow string, errand run.Errand) {
 	r := ready{Errand: errand, workflow: workflow}
 	if c := d.engine.connectionOf(errand); c != nil && c.Limits != (flow.ConnectionLimits{}) {
 		r.peer, r.limits = c.ID, c.Limits
@@ -88,7 +88,7 @@ func (d *dispatcher) has(e run.Errand) bool {
 
 // pump sends what can be sent.
 func (d *dispatcher) pump() {
-	for r, ok := d.take(); ok; r, ok = d.take() {
+	for r, ok := d.claim(); ok; r, ok = d.claim() {
 		select {
 		case d.spare <- r:
 		default:
@@ -106,7 +106,7 @@ func (d *dispatcher) work(r ready) {
 	for {
 		d.done(r, d.engine.try(r.Errand))
 		var ok bool
-		if r, ok = d.take(); ok {
+		if r, ok = d.claim(); ok {
 			continue
 		}
 		select {
@@ -119,8 +119,8 @@ func (d *dispatcher) work(r ready) {
 	}
 }
 
-// take takes the next errand that can be sent, while the engine works.
-func (d *dispatcher) take() (ready, bool) {
+// claim takes the next errand that can be sent, while the engine works.
+func (d *dispatcher) claim() (ready, bool) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	if d.engine.ctx.Err() != nil {

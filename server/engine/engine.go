@@ -65,10 +65,11 @@ type Engine struct {
 }
 
 // New makes an engine; [Engine.Start] sets it going.
-func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, scripts Scripts, log *slog.Logger) *Engine {
+func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vault, scripts Scripts,
+	log *slog.Logger) *Engine {
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
-	e := &Engine{store: s, workspace: w, secrets: kit.Secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
+	e := &Engine{store: s, workspace: w, secrets: secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
 		ctx: ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
 		endings: map[string]Ending{}}
@@ -234,13 +235,13 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 
 func (e *Engine) send(l *live, errands []run.Errand) {
 	for _, errand := range errands {
-		e.errands.put(l.workflow, errand)
+		e.errands.submit(l.workflow, errand)
 	}
 }
 
 // begin starts a run that waited behind others.
 func (e *Engine) begin(id string) {
-	e.working.Go(func() { e.onRun(id, func() { e.take(id, &run.Begin{}) }) })
+	e.working.Go(func() { e.onRun(id, func() { e.deliver(id, &run.Begin{}) }) })
 }
 
 // announce tells who watches.

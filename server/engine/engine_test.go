@@ -26,7 +26,7 @@ func open(t *testing.T) (*Engine, *store.Store) {
 		"workflows/ask.yaml": "workflow: ask\ntitle: Ask\n" + chat("ask") +
 			"  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
-	e := New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), slog.New(slog.DiscardHandler))
+	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	return e, bed.Store
 }

@@ -93,17 +93,17 @@ func (e *Engine) awaits(errand run.Errand) bool {
 func (e *Engine) fail(errand run.Errand, why string) {
 	switch task := errand.Task.(type) {
 	case *run.Ask:
-		e.take(errand.Run, errand.Answer(&run.Answered{Error: why}))
+		e.deliver(errand.Run, errand.Answer(&run.Answered{Error: why}))
 	case *run.Call:
 		if task.Resend == flow.ResendNever {
-			e.take(errand.Run, errand.Answer(&run.Lost{Why: sentence(why)}))
+			e.deliver(errand.Run, errand.Answer(&run.Lost{Why: sentence(why)}))
 		} else {
-			e.take(errand.Run, errand.Answer(&run.Returned{Error: why, Effect: run.Unsure}))
+			e.deliver(errand.Run, errand.Answer(&run.Returned{Error: why, Effect: run.Unsure}))
 		}
 	case *run.Script, *run.Start:
-		e.take(errand.Run, errand.Answer(&run.Returned{Error: why}))
+		e.deliver(errand.Run, errand.Answer(&run.Returned{Error: why}))
 	case *run.Recall:
-		e.take(errand.Run, &run.Break{Why: why})
+		e.deliver(errand.Run, &run.Break{Why: why})
 	}
 }
 
@@ -113,16 +113,16 @@ func (e *Engine) do(errand run.Errand) (again bool, err error) {
 	case *run.Ask:
 		answered := e.ask(errand, task)
 		if e.ctx.Err() == nil { // else the engine stops; the journal knows what is open
-			e.take(errand.Run, errand.Answer(answered))
+			e.deliver(errand.Run, errand.Answer(answered))
 		}
 	case *run.Call:
 		if reply := e.useTool(errand, task); reply != nil {
-			e.take(errand.Run, errand.Answer(reply))
+			e.deliver(errand.Run, errand.Answer(reply))
 		}
 	case *run.Script:
 		returned := e.runScript(task)
 		if e.ctx.Err() == nil {
-			e.take(errand.Run, errand.Answer(returned))
+			e.deliver(errand.Run, errand.Answer(returned))
 		}
 	case *run.Start:
 		return e.startChild(errand, task)

@@ -26,14 +26,14 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 	var broken *fault.Error
 	switch {
 	case err == nil:
-		e.take(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
+		e.deliver(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
 	case errors.As(err, &broken):
 		return false, err
 	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err,
 		workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
-		e.take(errand.Run, errand.Answer(&run.Returned{Error: err.Error()}))
+		e.deliver(errand.Run, errand.Answer(&run.Returned{Error: err.Error()}))
 	default:
 		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step,
 			"error", err)
@@ -79,7 +79,7 @@ func (e *Engine) cancelChild(errand run.Errand, cancel *run.Cancel) (again bool,
 }
 
 func (e *Engine) stopUnwanted(id, by string) {
-	e.take(id, &run.Stop{By: by, Note: "the run that called it goes on without it"})
+	e.deliver(id, &run.Stop{By: by, Note: "the run that called it goes on without it"})
 }
 
 // unwanted stops called runs that were given up just before the service

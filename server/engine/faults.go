@@ -26,7 +26,7 @@ const mostEndings = 2
 func (e *Engine) onRun(id string, do func()) {
 	work := "run " + id
 	if why := e.PutAside(work); why != "" {
-		e.take(id, &run.Break{Why: why})
+		e.deliver(id, &run.Break{Why: why})
 		return
 	}
 	fault.Labelled(work, do)

@@ -123,7 +123,7 @@ func (e *Engine) settling(a arrival) *settlement {
 		told := false
 		e.patiently("a signal could not be brought to whom it is for",
 			[]any{"source", a.signal.Source, "id", a.signal.ID}, func() error {
-				ticket, err := e.settle(a)
+				ticket, err := e.assign(a)
 				if err == nil && !told {
 					s.ticket = ticket
 				}
@@ -146,8 +146,8 @@ func closed() <-chan struct{} {
 	return c
 }
 
-// settle tries once to bring an arrival to whom it is for.
-func (e *Engine) settle(a arrival) (*Ticket, error) {
+// assign tries once to bring an arrival to whom it is for.
+func (e *Engine) assign(a arrival) (*Ticket, error) {
 	heardAs, key := a.signal.HeardAs()
 	rows, err := e.store.Read().QueryContext(e.hard,
 		"SELECT h.run, h.step, h.also_starts FROM hears h JOIN runs r ON r.id = h.run WHERE h.source = ? AND h.key "+
@@ -277,7 +277,7 @@ func (e *Engine) unheard(ctx context.Context) error {
 		}
 		listen.Since = store.FromTime(accepted)
 		errand.Task = &listen
-		e.errands.put(workflow, errand)
+		e.errands.submit(workflow, errand)
 	}
 	return rows.Err()
 }

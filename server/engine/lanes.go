@@ -67,7 +67,7 @@ type held struct {
 // other, and a workflow's limits hold.
 type lanes struct {
 	engine *Engine
-	mu     sync.Mutex
+	mu     sync.Mutex // guards what follows
 	paused bool
 	runs   map[string]*held
 	moving map[string]int     // by lane, and by "workflow x"
@@ -224,7 +224,7 @@ func (s *lanes) ready(workflow string) []string {
 func (s *lanes) arrived(id string) {
 	older, quiet := s.supersedes(id)
 	for _, id := range older {
-		s.engine.take(id, &run.Stop{By: "the workflow", Note: "a newer signal came within " + quiet.String()})
+		s.engine.deliver(id, &run.Stop{By: "the workflow", Note: "a newer signal came within " + quiet.String()})
 	}
 }
 

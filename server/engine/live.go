@@ -18,7 +18,7 @@ type News struct {
 // Hub passes news to everybody who listens. A listener that is too slow is
 // told to read everything anew rather than holding up a run.
 type Hub struct {
-	mu        sync.Mutex
+	mu        sync.Mutex         // guards listeners
 	listeners map[chan News]bool // true: it missed something
 }
 

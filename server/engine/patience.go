@@ -33,10 +33,10 @@ func (e *Engine) patiently(what string, about []any, do func() error) bool {
 	}
 }
 
-// take brings an event to its run where no caller waits to be told of
+// deliver brings an event to its run where no caller waits to be told of
 // trouble. What came back from outside is not lost because a disk was full
 // for a while: it is brought until it is written, or no longer awaited.
-func (e *Engine) take(id string, event run.Event) {
+func (e *Engine) deliver(id string, event run.Event) {
 	e.patiently("an event could not be taken in", []any{"run", id, "event", fmt.Sprintf("%T", event)}, func() error {
 		err := e.handle(e.hard, id, event)
 		var broken *fault.Error

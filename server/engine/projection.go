@@ -66,17 +66,11 @@ func listed(b *store.Batch, l *live) {
 	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run,
 		cause, links, wake, tell, seq, accepted, ended, input, output, cost)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal), orNull(l.thread),
-		orNull(l.place.key), origin, from, orNull(l.chain.cause), l.chain.links,
+		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal),
+		store.OrNull(l.thread),
+		store.OrNull(l.place.key), origin, from, store.OrNull(l.chain.cause), l.chain.links,
 		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output,
 		int64(s.Spent.Cost))
-}
-
-func orNull(text string) any {
-	if text == "" {
-		return nil
-	}
-	return text
 }
 
 // wakes is when a run goes on by itself, rounded up: it must not be looked at

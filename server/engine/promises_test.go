@@ -394,7 +394,7 @@ func TestAMemoryNobodyWantsAnyMoreKeepsNothingUp(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n  - compute: {a: '1'}\n"})
 	files := bed.Workspace.Now().Files
 	files["connections/models.yaml"] = "connection: models\ntitle: Models\naddress: https://models.example/v1\n" +
-		"model_server:\n  protocol: chat-completions\n  models:\n    small: {name: small, window: 16000}\n"
+		"model_server:\n  protocol: chat-completions\n  models:\n    small: {name: small}\n"
 	files["agents/clerk.yaml"] = "agent: clerk\ntitle: Clerk\npurpose: Helps.\nmodel: small\ninstructions: Help.\n"
 	files["workflows/race.yaml"] = "workflow: race\ntitle: Race\n" + callable +
 		"steps:\n  - together:\n      finish: first\n      enough: size(value) >= 0\n      branches:\n" +

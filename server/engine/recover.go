@@ -131,7 +131,7 @@ func (e *Engine) Start(ctx context.Context) error {
 		e.begin(id)
 	}
 	for id, why := range stop {
-		e.working.Go(func() { e.take(id, &run.Break{Why: why}) })
+		e.working.Go(func() { e.deliver(id, &run.Break{Why: why}) })
 	}
 	if n := len(resume) + len(begin); n > 0 {
 		e.log.Info("took up what was open", "runs", n)
@@ -235,12 +235,13 @@ func (e *Engine) resume(id string) {
 	for _, errand := range errands {
 		if call, is := errand.Task.(*run.Call); is && call.Resend == flow.ResendNever {
 			e.working.Go(func() {
-				e.take(errand.Run, errand.Answer(&run.Lost{Why: "The service stopped while this call was on its way."}))
+				e.deliver(errand.Run,
+					errand.Answer(&run.Lost{Why: "The service stopped while this call was on its way."}))
 			})
 			continue
 		}
 		errand.Again = true
-		e.errands.put(workflow, errand)
+		e.errands.submit(workflow, errand)
 	}
 }
 
@@ -252,7 +253,7 @@ func (e *Engine) recallLate(errand run.Errand, recall *run.Recall) (again bool, 
 		e.log.Error("a memory could not be read; it is tried again", "run", errand.Run, "error", err)
 		return e.hard.Err() == nil, nil
 	}
-	e.take(errand.Run, errand.Answer(&run.Recalled{Messages: remembered}))
+	e.deliver(errand.Run, errand.Answer(&run.Recalled{Messages: remembered}))
 	return false, nil
 }
 

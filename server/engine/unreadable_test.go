@@ -32,7 +32,7 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 		t.Fatal(err)
 	}
 	var err error
-	if bed.Workspace, err = workspace.Open(context.Background(), bed.Store, bed.Kit, nil); err != nil {
+	if bed.Workspace, err = workspace.Open(context.Background(), bed.Store, bed.Kit, bed.Secrets, nil); err != nil {
 		t.Fatalf("a version that cannot be read keeps everything else from starting: %v", err)
 	}
 	e = restart(t, e, bed)

@@ -57,7 +57,7 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 	if signingKey(key) == nil {
 		return nil, noKey("The signing key " + t.Hook.Verify + " is gone.")
 	}
-	id, refusal := verify(h.Kit, key, r.Header, body)
+	id, refusal := verify(h.Secrets, key, r.Header, body)
 	if refusal != nil {
 		return nil, refusal
 	}

@@ -21,6 +21,7 @@ import (
 	"woolsignal/server/engine"
 	"woolsignal/server/problem"
 	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
 
@@ -30,6 +31,7 @@ type ChatEvents struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
 	Kit       *tool.Kit
+	Secrets   *vault.Vault
 	Log       *slog.Logger
 	Limits    *Limits
 
@@ -81,7 +83,7 @@ func (h *ChatEvents) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	if err := h.take(r.Context(), c, m, id); err != nil {
+	if err := h.receive(r.Context(), c, m, id); err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a message could not be taken in", "connection", c.ID, "error", err)
 		}
@@ -106,7 +108,7 @@ func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connec
 	if signingKey(key) == nil {
 		return nil, "", noKey("The signing key " + chatServer(c).Events + " is gone.")
 	}
-	id, refusal := verify(h.Kit, key, r.Header, body)
+	id, refusal := verify(h.Secrets, key, r.Header, body)
 	if refusal != nil {
 		return nil, "", refusal
 	}
@@ -125,9 +127,9 @@ func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connec
 	return m, id, nil
 }
 
-// take brings a message to the run that waits in its thread, or to the
+// receive brings a message to the run that waits in its thread, or to the
 // workflow that listens to its room.
-func (h *ChatEvents) take(ctx context.Context, c *flow.Connection, m *chatMessage, id string) error {
+func (h *ChatEvents) receive(ctx context.Context, c *flow.Connection, m *chatMessage, id string) error {
 	source := "/chat/" + c.ID + "/rooms/" + m.Room
 	via := &run.Via{Tool: c.ID + "/post_message", Args: map[string]any{"room": m.Room}}
 	if m.Direct {
@@ -170,7 +172,7 @@ func (h *ChatEvents) take(ctx context.Context, c *flow.Connection, m *chatMessag
 		defer cancel()
 		if err := h.Kit.React(ctx, c, m.ID, reaction); err != nil {
 			h.Log.Warn("a message could not be marked as taken in", "connection", c.ID, "error",
-				h.Kit.Secrets.Mask(err.Error()))
+				h.Secrets.Mask(err.Error()))
 		}
 	})
 	return nil

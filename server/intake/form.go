@@ -91,7 +91,7 @@ func (h *Forms) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if form.Title != "" {
 		title = form.Title
 	}
-	view := shown{Workspace: h.Workspace.Now().Name, Title: title, Form: form, Once: uuid.NewString()}
+	view := shown{Workspace: h.Workspace.Now().Name, Title: title, Form: form, Once: uuid.Must(uuid.NewV7()).String()}
 	switch r.Method {
 	case http.MethodGet, http.MethodHead:
 		for _, f := range form.Asks {
@@ -99,7 +99,7 @@ func (h *Forms) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		h.show(w, http.StatusOK, "form.html", view)
 	case http.MethodPost:
-		h.take(w, r, workflow, t, view)
+		h.submit(w, r, workflow, t, view)
 	default:
 		w.Header().Set("Allow", "GET, POST")
 		problem.Write(w, http.StatusMethodNotAllowed, "Wrong method", "Forms are read with GET and sent with POST.")
@@ -121,7 +121,7 @@ const (
 	largestForm = 60 << 20
 )
 
-func (h *Forms) take(w http.ResponseWriter, r *http.Request, workflow string, t *flow.Trigger, view shown) {
+func (h *Forms) submit(w http.ResponseWriter, r *http.Request, workflow string, t *flow.Trigger, view shown) {
 	if !h.Limits.mayOpen(r) {
 		tooOften(w)
 		return
@@ -159,7 +159,7 @@ func (h *Forms) take(w http.ResponseWriter, r *http.Request, workflow string, t 
 	}
 	id := strings.Join(values["_once"], "")
 	if id == "" || len(id) > 100 {
-		id = uuid.NewString()
+		id = uuid.Must(uuid.NewV7()).String()
 	}
 	_, err = h.Engine.Accept(r.Context(),
 		engine.Admission{Workflow: workflow,

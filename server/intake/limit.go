@@ -12,7 +12,7 @@ import (
 // Limits bound how often one address may be refused at the public addresses,
 // and how often it may send what everybody may send.
 type Limits struct {
-	mu      sync.Mutex
+	mu      sync.Mutex               // guards what follows
 	refused map[string]*rate.Limiter // by caller's address
 	open    map[string]*rate.Limiter
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/core/trigger"
@@ -87,24 +88,13 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	if !wanted(of, m.Mail) {
 		return nil, nil
 	}
-	flags := make([]any, len(m.Flags))
-	for i, f := range m.Flags {
-		flags[i] = f
-	}
 	return &run.Signal{ID: m.id, Type: "mail." + of.On, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
 		Answers: m.InReplyTo,
 		From:    map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
 		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
-			"to": anys(m.To), "cc": anys(m.Cc), "html": m.HTML,
-			"folder": m.Folder, "uid": int64(m.UID), "flags": flags, "date": m.Date.Format(time.RFC3339)}}, nil
-}
-
-func anys(list []string) []any {
-	out := make([]any, len(list))
-	for i, s := range list {
-		out[i] = s
-	}
-	return out
+			"to": expr.Texts(m.To), "cc": expr.Texts(m.Cc), "html": m.HTML,
+			"folder": m.Folder, "uid": int64(m.UID), "flags": expr.Texts(m.Flags),
+			"date": m.Date.Format(time.RFC3339)}}, nil
 }
 
 // wanted tells whether a trigger means a mail: from one of its senders, with

@@ -19,7 +19,7 @@ import (
 	"woolsignal/server/engine"
 	"woolsignal/server/problem"
 	"woolsignal/server/store"
-	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
 
@@ -29,7 +29,7 @@ import (
 type Phones struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
-	Kit       *tool.Kit
+	Secrets   *vault.Vault
 	Store     *store.Store
 	Log       *slog.Logger
 	Limits    *Limits
@@ -97,7 +97,7 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 	if signingKey(key) == nil {
 		return turn{}, noKey("The gateway's key is gone.")
 	}
-	if _, refusal := verify(h.Kit, key, r.Header, body); refusal != nil {
+	if _, refusal := verify(h.Secrets, key, r.Header, body); refusal != nil {
 		return turn{}, refusal
 	}
 	v, refusal := value("application/x-www-form-urlencoded", "", body)
@@ -132,7 +132,7 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 	defer cancel()
 	before := t.after
 	if !t.waiting {
-		signal := &run.Signal{ID: uuid.NewString(), Source: l.trigger.Source(), Type: "phone.said",
+		signal := &run.Signal{ID: uuid.Must(uuid.NewV7()).String(), Source: l.trigger.Source(), Type: "phone.said",
 			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID,
 			Thread: t.call, Text: t.said, From: map[string]string{"phone": t.from},
 			Body: map[string]any{"call": t.call, "said": t.said}}
@@ -144,8 +144,7 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 			if !errors.Is(err, engine.ErrBusy) {
 				h.Log.Error("a turn of a call could not be taken in", "workflow", l.workflow, "error", err)
 			}
-			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."},
-				true)
+			h.speak(w, r, l, t, before, hangUp, sorry)
 			return
 		}
 		_ = ticket.Answered(patience) // past it the caller is told to hold on
@@ -155,20 +154,18 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 		switch {
 		case err != nil:
 			h.Log.Error("a call's conversation could not be read", "error", err)
-			h.speak(w, r, l, t, before, []string{"I am sorry, something is wrong here. Please call again in a minute."},
-				true)
+			h.speak(w, r, l, t, before, hangUp, sorry)
 			return
 		case len(words) > 0:
-			h.speak(w, r, l, t, last, words, false) // the caller may have more to say
+			h.speak(w, r, l, t, last, listen, words...) // the caller may have more to say
 			return
 		case !open:
-			h.speak(w, r, l, t, last, []string{"Goodbye."}, true)
+			h.speak(w, r, l, t, last, hangUp, "Goodbye.")
 			return
 		}
 		select {
 		case <-patience.Done():
-			t.waiting = true
-			h.speak(w, r, l, t, before, []string{"One moment, please."}, false)
+			h.speak(w, r, l, t, before, holdOn, "One moment, please.")
 			return
 		case <-time.After(50 * time.Millisecond):
 		}
@@ -273,9 +270,21 @@ type spoken struct {
 	Text string `xml:",chardata"`
 }
 
-// speak answers a gateway: what to say, and then what to ask, wait for, or
-// that the call is over.
-func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, last int64, words []string, over bool) {
+// after is what a gateway does once it has said what it was given.
+type after int
+
+const (
+	listen after = iota // for what the caller says
+	holdOn              // come back at once and ask for the answer that is awaited
+	hangUp
+)
+
+const sorry = "I am sorry, something is wrong here. Please call again in a minute."
+
+// speak answers a gateway: what to say and what to do then. last is the newest
+// message the caller has heard.
+func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, last int64, then after,
+	words ...string) {
 	p := prompt{voice{Name: l.is.Voice, Prosody: prosody{Rate: l.is.Speed}}}
 	for _, text := range words {
 		p.Voice.Prosody.Words = append(p.Voice.Prosody.Words, spoken{text})
@@ -287,14 +296,14 @@ func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, l
 		Form: voiceForm{ID: "turn", Vars: []variable{{"call", quoted(t.call)}, {"from", quoted(t.from)},
 			{"after", quoted(fmt.Sprint(last))}}}}
 	next := submit{Next: r.URL.Path, Method: "post", Names: "call from after said"}
-	switch {
-	case t.waiting && !over && len(words) == 1 && words[0] == "One moment, please.":
+	switch then {
+	case holdOn:
 		d.Form.Vars = append(d.Form.Vars, variable{"waiting", quoted("yes")})
 		next.Names = "call from after waiting"
 		d.Form.Block = &block{Prompt: p, Submit: &next}
-	case over:
+	case hangUp:
 		d.Form.Block = &block{Prompt: p, End: &struct{}{}}
-	default:
+	case listen:
 		d.Form.Field = &field{Name: "said", Prompt: p, Filled: filled{next}}
 	}
 	body, err := xml.MarshalIndent(d, "", " ")

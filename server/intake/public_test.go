@@ -76,7 +76,8 @@ steps:
 `,
 		"workflows/line.yaml": "workflow: line\ntitle: L\ntriggers:\n  - id: line\n" +
 			"    phone: {path: line, verify: bearer, within: 100ms, voice: fell, speed: 90%}\nsteps:\n" +
-			"  - say: {text: 'You said ${signal.text} <b>&'}\n",
+			"  - say: {text: \"${signal.text == 'hold' ? 'One moment, please.' : " +
+			"'You said ' + signal.text + ' <b>&'}\"}\n",
 	})
 	ctx := context.Background()
 	for name, secret := range map[string]string{"standard": standardKey, "plain": plainKey, "bearer": plainKey} {
@@ -85,15 +86,16 @@ steps:
 		}
 	}
 	log := slog.New(slog.DiscardHandler)
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	limits := &intake.Limits{}
-	hooks := &intake.Webhooks{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Log: log, Limits: limits}
+	hooks := &intake.Webhooks{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Secrets: bed.Secrets,
+		Log: log, Limits: limits}
 	r := chi.NewRouter()
 	r.Handle("/in/{path}", hooks)
 	r.Handle("/in/{path}/{draft:draft}", hooks)
 	r.Handle("/form/{page}", &intake.Forms{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Log: log, Limits: limits})
-	r.Handle("/call/{path}", &intake.Phones{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Store: bed.Store,
+	r.Handle("/call/{path}", &intake.Phones{Workspace: bed.Workspace, Engine: e, Secrets: bed.Secrets, Store: bed.Store,
 		Log: log, Limits: limits})
 	s := httptest.NewServer(r)
 	t.Cleanup(s.Close)
@@ -472,6 +474,19 @@ func TestATurnOfACall(t *testing.T) {
 	} {
 		if status, answer := post(c.key, c.form); status != c.status || !strings.Contains(answer, c.words) {
 			t.Errorf("%s: %d %s", name, status, answer)
+		}
+	}
+}
+
+// A workflow may say what the service says while an answer is awaited: the
+// caller is listened to all the same.
+func TestWordsLikeOursEndNoTurn(t *testing.T) {
+	g := open(t)
+	for _, form := range []string{"call=c3&said=hold", "call=c3&waiting=yes"} {
+		status, answer := g.send(http.MethodPost, "/call/line", map[string]string{
+			"Content-Type": "application/x-www-form-urlencoded", "Authorization": "Bearer " + plainKey}, []byte(form))
+		if status != 200 || !strings.Contains(answer, "One moment, please.") || !strings.Contains(answer, "<field") {
+			t.Errorf("%s: %d %s", form, status, answer)
 		}
 	}
 }

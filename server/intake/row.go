@@ -115,8 +115,7 @@ func fixedArgs(entries []flow.Entry) map[string]any {
 	if err != nil {
 		return map[string]any{}
 	}
-	expr.Canonical(args)
-	return args
+	return expr.CanonicalMap(args)
 }
 
 func (s *listSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {

@@ -28,7 +28,8 @@ func clockwork(t *testing.T) (*Schedules, func() int) {
 		return n
 	}
 	return &Schedules{Workspace: bed.Workspace,
-		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}, runs
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log), Store: bed.Store,
+		Log: log}, runs
 }
 
 func TestEachDueTimeStartsOneRun(t *testing.T) {
@@ -114,7 +115,8 @@ func TestAStartThatFailsIsOwed(t *testing.T) {
 	})
 	log := slog.New(slog.DiscardHandler)
 	s := &Schedules{Workspace: bed.Workspace,
-		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log), Store: bed.Store, Log: log}
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log), Store: bed.Store,
+		Log: log}
 	ctx, begin := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
 	s.fire(ctx, begin)
 	mend := bed.Spoil(t, "journal", "1")

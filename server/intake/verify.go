@@ -17,7 +17,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 	"woolsignal/server/problem"
-	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 )
 
 // tolerance is how far a delivery's time may be from ours.
@@ -25,9 +25,9 @@ const tolerance = 5 * time.Minute
 
 // verify holds a delivery against its key and gives the delivery's id: what
 // the sender calls it where the scheme has a name for it.
-func verify(kit *tool.Kit, key *flow.Connection, header http.Header, body []byte) (id string,
+func verify(secrets *vault.Vault, key *flow.Connection, header http.Header, body []byte) (id string,
 	refusal *problem.Details) {
-	secret, err := kit.Secrets.Get(key.ID)
+	secret, err := secrets.Get(key.ID)
 	if err != nil {
 		return "", noKey("The owner has not given the signing key " + key.ID + " yet.")
 	}
@@ -42,7 +42,7 @@ func verify(kit *tool.Kit, key *flow.Connection, header http.Header, body []byte
 		if subtle.ConstantTimeCompare([]byte(given), []byte(secret)) != 1 {
 			return "", unsigned("The key in Authorization is not the one agreed on.")
 		}
-		return named(s, header, uuid.NewString()), nil
+		return named(s, header, uuid.Must(uuid.NewV7()).String()), nil
 	}
 	return verifyStandard(key.ID, secret, header, body)
 }

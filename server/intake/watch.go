@@ -17,6 +17,7 @@ import (
 	"woolsignal/server/fault"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
 
@@ -28,9 +29,10 @@ type Watches struct {
 	Engine    *engine.Engine
 	Store     *store.Store
 	Kit       *tool.Kit
+	Secrets   *vault.Vault
 	Log       *slog.Logger
 
-	mu      sync.Mutex
+	mu      sync.Mutex      // guards looking
 	looking map[string]bool // sources that are being looked at
 	woken   chan struct{}
 }
@@ -221,7 +223,7 @@ func (w *Watches) visit(ctx context.Context, one *watch) {
 			return
 		}
 		if err != nil {
-			w.Log.Warn("a source could not be looked at", "source", one.key, "error", w.Kit.Secrets.Mask(err.Error()))
+			w.Log.Warn("a source could not be looked at", "source", one.key, "error", w.Secrets.Mask(err.Error()))
 		}
 		if err != nil || !more {
 			return
@@ -295,7 +297,7 @@ func (w *Watches) failed(ctx context.Context, one *watch, why error) error {
 	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, 'null', "+
 		"?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = "+
 		"excluded.problem",
-		one.key, one.trigger().Connection(), one.words, store.Time(time.Now()), w.Kit.Secrets.Mask(why.Error()))
+		one.key, one.trigger().Connection(), one.words, store.Time(time.Now()), w.Secrets.Mask(why.Error()))
 	return w.Store.Write(ctx, b)
 }
 

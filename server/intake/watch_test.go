@@ -82,10 +82,11 @@ func lookouts(t *testing.T, trigger string) *lookout {
 		}
 	}
 	log := slog.New(slog.DiscardHandler)
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	l := &lookout{t: t, bed: bed, at: at,
-		w: &Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit, Log: log}}
+		w: &Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit,
+			Secrets: bed.Secrets, Log: log}}
 	files := bed.Workspace.Now().Files
 	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n    " +
 		strings.ReplaceAll(trigger, "PAPER", at["paper"]) + "\nsteps:\n  - compute: {x: signal.subject}\n"

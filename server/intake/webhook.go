@@ -14,6 +14,7 @@ import (
 	"woolsignal/server/engine"
 	"woolsignal/server/problem"
 	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
 
@@ -23,6 +24,7 @@ type Webhooks struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
 	Kit       *tool.Kit
+	Secrets   *vault.Vault
 	Log       *slog.Logger
 	Limits    *Limits
 }
@@ -51,7 +53,7 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		refusal.Write(w)
 		return
 	}
-	ticket, err := h.take(r.Context(), hook, signal)
+	ticket, err := h.receive(r.Context(), hook, signal)
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a delivery could not be taken in", "workflow", hook.Workflow, "delivery", signal.ID, "error",
@@ -75,8 +77,8 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	respond(w, answer)
 }
 
-// take takes a delivery in, for what is live or for the draft.
-func (h *Webhooks) take(ctx context.Context, t workspace.Webhook, signal *run.Signal) (*engine.Ticket, error) {
+// receive takes a delivery in, for what is live or for the draft.
+func (h *Webhooks) receive(ctx context.Context, t workspace.Webhook, signal *run.Signal) (*engine.Ticket, error) {
 	if !t.Draft {
 		return h.Engine.Receive(ctx, t.Workflow, signal)
 	}

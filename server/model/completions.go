@@ -1,7 +1,6 @@
 package model
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -10,14 +9,16 @@ import (
 	"io"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
+
+	sse "github.com/tmaxmax/go-sse"
 
 	"woolsignal/core/agent"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/server/egress"
 )
 
 // The chat-completions protocol, as many servers speak it.
@@ -129,7 +130,7 @@ func (s *Server) once(ctx context.Context, model flow.Model, ask *run.Ask, say f
 	}
 	defer response.Body.Close()
 	if response.StatusCode != http.StatusOK {
-		return reply, retryAfter(response), statusError(response)
+		return reply, pause(response), statusError(response)
 	}
 	reply, err = readStream(response.Body, say)
 	if err != nil && ctx.Err() != nil {
@@ -150,12 +151,14 @@ func (s *Server) once(ctx context.Context, model flow.Model, ask *run.Ask, say f
 	return reply, 0, nil
 }
 
-func retryAfter(r *http.Response) time.Duration {
+// pause is how long to wait before a server that refused is asked again; 0
+// where that would not help.
+func pause(r *http.Response) time.Duration {
 	if r.StatusCode != http.StatusTooManyRequests && r.StatusCode < 500 {
 		return 0
 	}
-	if seconds, err := strconv.Atoi(r.Header.Get("Retry-After")); err == nil && seconds > 0 && seconds <= 60 {
-		return time.Duration(seconds) * time.Second
+	if wanted := egress.RetryAfter(r.Header); wanted > 0 && wanted <= time.Minute {
+		return wanted
 	}
 	return 500 * time.Millisecond
 }
@@ -177,6 +180,9 @@ func statusError(r *http.Response) error {
 	return fmt.Errorf("it answered %s: %s%s", r.Status, said, remedy)
 }
 
+// longestEvent bounds one event of a stream.
+const longestEvent = 1 << 20
+
 // readStream puts the pieces of a streamed message together. A stream that
 // breaks off before its end is an error, never half an answer.
 func readStream(body io.Reader, say func(string)) (Reply, error) {
@@ -184,14 +190,17 @@ func readStream(body io.Reader, say func(string)) (Reply, error) {
 	var text strings.Builder
 	var calls []wireCall
 	ended := false
-	lines := bufio.NewScanner(body)
-	lines.Buffer(make([]byte, 0, 64<<10), 1<<20)
-	for lines.Scan() {
-		data, ok := strings.CutPrefix(lines.Text(), "data:")
-		if !ok {
+	// Some servers leave out the empty line behind the last event.
+	whole := io.MultiReader(body, strings.NewReader("\n\n"))
+	for event, err := range sse.Read(whole, &sse.ReadConfig{MaxEventSize: longestEvent}) {
+		if err != nil {
+			return reply, fmt.Errorf("its answer broke off: %w", err)
+		}
+		data := strings.TrimSpace(event.Data)
+		if data == "" {
 			continue
 		}
-		if data = strings.TrimSpace(data); data == "[DONE]" {
+		if data == "[DONE]" {
 			ended = true
 			break
 		}
@@ -229,9 +238,6 @@ func readStream(body io.Reader, say func(string)) (Reply, error) {
 			}
 			ended = ended || c.FinishReason != ""
 		}
-	}
-	if err := lines.Err(); err != nil {
-		return reply, fmt.Errorf("its answer broke off: %w", err)
 	}
 	if !ended {
 		return reply, errors.New("its answer broke off before the end")

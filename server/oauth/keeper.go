@@ -28,7 +28,7 @@ type Keeper struct {
 	Store   *store.Store
 	Secrets *vault.Vault
 
-	mu    sync.Mutex
+	mu    sync.Mutex             // guards locks
 	locks map[string]*sync.Mutex // one renewal of a token at a time
 }
 

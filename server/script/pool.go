@@ -70,7 +70,7 @@ func (p *Pool) Run(ctx context.Context, code string, inputs map[string]any, with
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	w, err := p.take()
+	w, err := p.borrow()
 	if err != nil {
 		return nil, fmt.Errorf("the script's process cannot be started: %w", err)
 	}
@@ -102,7 +102,7 @@ func (p *Pool) Close() {
 	}
 }
 
-func (p *Pool) take() (*worker, error) {
+func (p *Pool) borrow() (*worker, error) {
 	select {
 	case w := <-p.idle:
 		return w, nil

@@ -80,7 +80,7 @@ func TestScriptsAreHeldBack(t *testing.T) {
 
 func TestAProcessSeesNothingOfOurs(t *testing.T) {
 	t.Setenv("WOOLSIGNAL_SECRET", "whsec_secret")
-	w, err := pool(t).take()
+	w, err := pool(t).borrow()
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -249,7 +249,7 @@ func (w *world) decide(l *life, chance float64) {
 			continue
 		}
 		choice := r.Choices[int(chance*1000)%len(r.Choices)]
-		if args, _ := r.Show.(map[string]any); r.Kind == "uncertain" {
+		if args, _ := r.Show.(map[string]any); r.Kind == run.OfDoubt {
 			if token, _ := args["token"].(string); w.book.done(token) {
 				choice = run.Happened
 			} else if choice == run.Happened {

@@ -307,7 +307,7 @@ func makeUp(random *rand.Rand) made {
 			"openapi: {description: schemas/mill.json}\n" + millLimits(random),
 		"connections/models.yaml": "connection: models\ntitle: Models\naddress: http://models.example/v1\n" +
 			"model_server:\n  protocol: chat-completions\n  models:\n" +
-			"    small: {name: small, window: 16000, input_price: 1, output_price: 2}\n",
+			"    small: {name: small, input_price: 1, output_price: 2}\n",
 		"schemas/mill.json": mill,
 		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
 			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +

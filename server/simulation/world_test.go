@@ -90,12 +90,12 @@ func (w *world) open(folder string) *life {
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: l.store, Secrets: secrets}, Store: l.store,
-		Peers: &peers{w.book, l.dead}}
-	if l.workspace, err = workspace.Open(ctx, l.store, kit, nil); err != nil {
+	kit := tool.NewKit(l.store, secrets, &oauth.Keeper{Store: l.store, Secrets: secrets})
+	kit.Peers = &peers{w.book, l.dead}
+	if l.workspace, err = workspace.Open(ctx, l.store, kit, secrets, nil); err != nil {
 		w.t.Fatal(err)
 	}
-	l.engine = engine.New(l.store, l.workspace, kit, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))},
+	l.engine = engine.New(l.store, l.workspace, kit, secrets, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))},
 		slog.New(w.log))
 	return l
 }

@@ -20,3 +20,11 @@ func ID(at time.Time, chance [4]byte) string {
 
 // FirstID is the least id a run accepted at a time could have.
 func FirstID(at time.Time) string { return ID(at, [4]byte{}) }
+
+// OrNull is a text for a column that holds none where there is nothing to say.
+func OrNull(text string) any {
+	if text == "" {
+		return nil
+	}
+	return text
+}

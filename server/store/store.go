@@ -31,7 +31,7 @@ type Store struct {
 	watch   atomic.Pointer[func()]
 	open    atomic.Int64 // batches that were handed over and are not decided yet
 	done    chan struct{}
-	closing sync.RWMutex
+	closing sync.RWMutex // guards closed; whoever hands a batch over holds it, so that none comes after the end
 	closed  bool
 }
 

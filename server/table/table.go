@@ -103,7 +103,7 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made, run string
 	var b store.Batch
 	b.Guard("no row has this key",
 		"INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO "+
-			"NOTHING", t.Of.ID, t.key(values), orNull(made), string(data), now, now)
+			"NOTHING", t.Of.ID, t.key(values), store.OrNull(made), string(data), now, now)
 	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM "+
 		"table_rows WHERE n = last_insert_rowid()", run)
 	err = t.Store.Write(ctx, b)
@@ -123,13 +123,6 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made, run string
 		return t.one(ctx, "made = ?", made)
 	}
 	return t.one(ctx, "n = (SELECT max(n) FROM table_rows WHERE tbl = ? AND data = ?)", t.Of.ID, string(data))
-}
-
-func orNull(s string) any {
-	if s == "" {
-		return nil
-	}
-	return s
 }
 
 const rowColumns = "n, data, added, changed"

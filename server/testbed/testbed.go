@@ -38,8 +38,8 @@ func Open(t testing.TB, files map[string]string) *Bed {
 	if err != nil {
 		t.Fatal(err)
 	}
-	kit := &tool.Kit{Secrets: secrets, Tokens: &oauth.Keeper{Store: s, Secrets: secrets}, Store: s}
-	w, err := workspace.Open(ctx, s, kit, nil)
+	kit := tool.NewKit(s, secrets, &oauth.Keeper{Store: s, Secrets: secrets})
+	w, err := workspace.Open(ctx, s, kit, secrets, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

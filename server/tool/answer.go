@@ -7,9 +7,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"strconv"
-	"strings"
-	"time"
 
 	"woolsignal/server/egress"
 )
@@ -39,10 +36,11 @@ func answerError(title string, r *http.Response, data []byte) error {
 	case s < 400:
 		return nil
 	case s == http.StatusTooManyRequests:
-		return &BusyError{Message: title + " is asked too often (429): " + reason(data), After: retryAfter(r.Header)}
+		return &BusyError{Message: title + " is asked too often (429): " + reason(data),
+			After: egress.RetryAfter(r.Header)}
 	case s == http.StatusServiceUnavailable && r.Header.Get("Retry-After") != "":
 		return &AwayError{Message: title + " is not there at the moment (503): " + reason(data),
-			After: retryAfter(r.Header)}
+			After: egress.RetryAfter(r.Header)}
 	case s >= 500:
 		return fmt.Errorf("%s answered %s: %s", title, r.Status, reason(data))
 	case s == http.StatusUnauthorized:
@@ -51,18 +49,6 @@ func answerError(title string, r *http.Response, data []byte) error {
 		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", title, s, reason(data)),
 			NotFound: s == http.StatusNotFound || s == http.StatusGone}
 	}
-}
-
-// retryAfter reads how long a peer asks us to wait (RFC 9110, 10.2.3).
-func retryAfter(h http.Header) time.Duration {
-	v := strings.TrimSpace(h.Get("Retry-After"))
-	if seconds, err := strconv.Atoi(v); err == nil && seconds >= 0 {
-		return time.Duration(seconds) * time.Second
-	}
-	if at, err := http.ParseTime(v); err == nil {
-		return max(0, time.Until(at))
-	}
-	return 0
 }
 
 // reason finds the words in an error's body: problem details (RFC 9457) or

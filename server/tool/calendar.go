@@ -16,6 +16,7 @@ import (
 	"github.com/emersion/go-ical"
 	"github.com/emersion/go-webdav/caldav"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 )
@@ -52,11 +53,7 @@ func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client
 	if err != nil {
 		return nil, err
 	}
-	names := make([]any, len(c.names))
-	for i, n := range c.names {
-		names[i] = n
-	}
-	calendar := prop("string", "Which calendar", "enum", names)
+	calendar := prop("string", "Which calendar", "enum", expr.Texts(c.names))
 	moment := "Date and time, as in 2026-11-26T09:00"
 	guests := listOf(result(map[string]any{"name": prop("string", ""), "email": prop("string", ""),
 		"answer": prop("string", "accepted, declined, tentative or none yet")}), "")
@@ -233,7 +230,7 @@ func (c *calendars) add(ctx context.Context, args map[string]any, s Sending) (an
 	if err := c.vacant(ctx, e); err != nil {
 		return nil, err
 	}
-	status, err := c.put(ctx, e, "If-None-Match", "*")
+	status, err := c.save(ctx, e, "If-None-Match", "*")
 	if err != nil {
 		return nil, err
 	}
@@ -333,7 +330,7 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (a
 	if err := c.vacant(ctx, e); err != nil {
 		return nil, err
 	}
-	status, err := c.put(ctx, e, "If-Match", quoted(e.etag))
+	status, err := c.save(ctx, e, "If-Match", quoted(e.etag))
 	if err != nil {
 		return nil, err
 	}

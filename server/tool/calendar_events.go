@@ -233,8 +233,8 @@ func answerOf(status string) string {
 	return "none yet"
 }
 
-// put writes an event. What stands in it that we do not know stays.
-func (c *calendars) put(ctx context.Context, e event, condition, value string) (int, error) {
+// save writes an event. What stands in it that we do not know stays.
+func (c *calendars) save(ctx context.Context, e event, condition, value string) (int, error) {
 	cal := e.object
 	if cal == nil {
 		cal = ical.NewCalendar()

@@ -34,7 +34,7 @@ func (k *Kit) load(ctx context.Context, v any) (content, error) {
 		return content{}, &RefusedError{Message: "this is not a file: a file is what a signal or another tool gave, " +
 			"with its name and blob"}
 	}
-	data, err := k.Store.Blob(ctx, hash)
+	data, err := k.store.Blob(ctx, hash)
 	if err != nil {
 		return content{}, &RefusedError{Message: fmt.Sprintf("%v: %v", f["name"], err)}
 	}
@@ -48,7 +48,7 @@ func (k *Kit) save(ctx context.Context, c content) (map[string]any, error) {
 	if c.kind == "" {
 		c.kind = mediaType(c.name, c.data)
 	}
-	hash, err := k.Store.PutBlob(ctx, c.data)
+	hash, err := k.store.PutBlob(ctx, c.data)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +60,7 @@ func (k *Kit) Keep(ctx context.Context, name, kind string, data []byte) (run.Fil
 	if kind == "" {
 		kind = mediaType(name, data)
 	}
-	hash, err := k.Store.PutBlob(ctx, data)
+	hash, err := k.store.PutBlob(ctx, data)
 	return run.File{Name: safeName(name), Type: kind, Size: int64(len(data)), Blob: hash}, err
 }
 

@@ -21,29 +21,35 @@ import (
 // Kit is what tools are made with. Its zero value makes tools that can be
 // described and checked, and not called.
 type Kit struct {
-	Secrets *vault.Vault
-	Tokens  *oauth.Keeper
-	Store   *store.Store      // files and tables
-	Peers   http.RoundTripper // answers calls inside this process where it is not nil
+	Peers http.RoundTripper // answers calls inside this process where it is not nil
 
 	// Commands are the processes connections may start, by the name their
 	// files use. Only whoever starts the service can allow one.
 	Commands map[string][]string
 
+	secrets *vault.Vault
+	tokens  *oauth.Keeper
+	store   *store.Store // files and tables
+
 	noted sync.Map // connection → time its last success was written down
 	mcp   sessions
+}
+
+// NewKit gives a kit whose tools can be called.
+func NewKit(s *store.Store, secrets *vault.Vault, tokens *oauth.Keeper) *Kit {
+	return &Kit{store: s, secrets: secrets, tokens: tokens}
 }
 
 // Key gives what a connection signs with.
 func (k *Kit) Key(c *flow.Connection) egress.Key {
 	if c.Auth.Kind == "oauth" {
-		return func(ctx context.Context, fresh bool) (string, error) { return k.Tokens.Token(ctx, c, fresh) }
+		return func(ctx context.Context, fresh bool) (string, error) { return k.tokens.Token(ctx, c, fresh) }
 	}
 	return func(_ context.Context, fresh bool) (string, error) {
 		if fresh {
 			return "", egress.ErrNotRenewed
 		}
-		return k.Secrets.Get(c.ID)
+		return k.secrets.Get(c.ID)
 	}
 }
 
@@ -115,16 +121,20 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 // note puts what the builder knows better over what a service says of its
 // operation, and tells whether it is offered.
 func note(op *Operation, n flow.ToolNote) bool {
-	for from, to := range map[*bool]*bool{n.ReadOnly: &op.ReadOnly, n.Destructive: &op.Destructive,
-		n.OpenWorld: &op.OpenWorld} {
-		if from != nil {
-			*to = *from
-		}
-	}
+	op.ReadOnly = orElse(n.ReadOnly, op.ReadOnly)
+	op.Destructive = orElse(n.Destructive, op.Destructive)
+	op.OpenWorld = orElse(n.OpenWorld, op.OpenWorld)
 	if n.Resend != "" {
 		op.Resend = n.Resend
 	}
 	return !n.Off
+}
+
+func orElse(said *bool, otherwise bool) bool {
+	if said != nil {
+		return *said
+	}
+	return otherwise
 }
 
 // lacks turns what a missing secret or sign-in causes into a [MissingError].
@@ -151,7 +161,7 @@ const noteEvery = time.Minute
 // Used notes that a connection worked, or what went wrong with it. A plain no
 // of the service is work too.
 func (k *Kit) Used(ctx context.Context, connection string, err error) {
-	if k.Store == nil || connection == "" || ctx.Err() != nil {
+	if k.store == nil || connection == "" || ctx.Err() != nil {
 		return
 	}
 	now := time.Now()
@@ -168,9 +178,9 @@ func (k *Kit) Used(ctx context.Context, connection string, err error) {
 		k.noted.Delete(connection)
 		b.Do("INSERT INTO health (connection, failed, problem) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE "+
 			"SET failed = excluded.failed, problem = excluded.problem",
-			connection, store.Time(now), k.Secrets.Mask(err.Error()))
+			connection, store.Time(now), k.secrets.Mask(err.Error()))
 	}
-	k.Store.Queue(b) // nobody waits for it
+	k.store.Queue(b) // nobody waits for it
 }
 
 // nature is what an operation does to the world.

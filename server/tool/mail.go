@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/server/mailbox"
 )
@@ -281,15 +282,7 @@ func (m *mails) value(ctx context.Context, mail *mailbox.Mail) (map[string]any, 
 	}
 	return map[string]any{"uid": int64(mail.UID), "folder": mail.Folder, "message_id": mail.MessageID,
 		"in_reply_to": mail.InReplyTo, "subject": mail.Subject,
-		"from": map[string]any{"name": mail.From.Name, "email": mail.From.Email}, "to": anyTexts(mail.To),
-		"cc":   anyTexts(mail.Cc),
-		"text": mail.Text, "date": mail.Date.Format(time.RFC3339), "flags": anyTexts(mail.Flags), "files": files}, nil
-}
-
-func anyTexts(list []string) []any {
-	out := make([]any, len(list))
-	for i, s := range list {
-		out[i] = s
-	}
-	return out
+		"from": map[string]any{"name": mail.From.Name, "email": mail.From.Email}, "to": expr.Texts(mail.To),
+		"cc":   expr.Texts(mail.Cc),
+		"text": mail.Text, "date": mail.Date.Format(time.RFC3339), "flags": expr.Texts(mail.Flags), "files": files}, nil
 }

@@ -85,7 +85,7 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 	var b store.Batch
 	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools "+
 		"= excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
-	if err := k.Store.Write(ctx, b); err != nil {
+	if err := k.store.Write(ctx, b); err != nil {
 		return false, err
 	}
 	k.mcp.kept.Add(1)
@@ -123,11 +123,11 @@ func offer(t *mcp.Tool) (o offered, ok bool) {
 }
 
 func (k *Kit) kept(connection string) ([]byte, error) {
-	if k.Store == nil {
+	if k.store == nil {
 		return nil, store.ErrNoBlob
 	}
 	var data []byte
-	err := k.Store.Read().QueryRow("SELECT tools FROM offers WHERE connection = ?", connection).Scan(&data)
+	err := k.store.Read().QueryRow("SELECT tools FROM offers WHERE connection = ?", connection).Scan(&data)
 	return data, err
 }
 
@@ -156,8 +156,8 @@ func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation
 		if len(wanted) > 0 && !slices.Contains(wanted, o.Name) {
 			continue
 		}
-		expr.Canonical(o.Input)
-		expr.Canonical(o.Output)
+		o.Input = expr.CanonicalMap(o.Input)
+		o.Output = expr.CanonicalMap(o.Output)
 		call := &mcpCall{kit: k, c: c, name: o.Name, output: o.Output}
 		if o.Output != nil {
 			call.schema, _ = schema.Compile(o.Output) // it compiled when it was taken in

@@ -16,7 +16,7 @@ import (
 // turn of its own, so that a server that is slow to open holds nobody up but
 // those who need it.
 type sessions struct {
-	mu     sync.Mutex
+	mu     sync.Mutex // guards open, ended and onList; never held while a server is spoken to
 	open   map[string]*mcpSession
 	ended  bool                    // no session is opened any more
 	onList func(connection string) // the server says that its tools changed

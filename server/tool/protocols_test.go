@@ -19,7 +19,6 @@ import (
 	"github.com/modelcontextprotocol/go-sdk/mcp"
 
 	"woolsignal/core/flow"
-	"woolsignal/server/oauth"
 	"woolsignal/server/table"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
@@ -31,6 +30,7 @@ import (
 // bench is a catalogue made of a workspace's files.
 type bench struct {
 	t     *testing.T
+	bed   *testbed.Bed
 	kit   *tool.Kit
 	tools tool.Catalogue
 	w     *flow.Workspace
@@ -38,10 +38,10 @@ type bench struct {
 
 func made(t *testing.T, files map[string]string, secrets map[string]string) *bench {
 	t.Helper()
-	kit := testbed.Open(t, nil).Kit
-	kit.Tokens = &oauth.Keeper{Store: kit.Store, Secrets: kit.Secrets}
+	bed := testbed.Open(t, nil)
+	kit := bed.Kit
 	for name, s := range secrets {
-		if err := kit.Secrets.Put(context.Background(), name, s); err != nil {
+		if err := bed.Secrets.Put(context.Background(), name, s); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -57,7 +57,7 @@ func made(t *testing.T, files map[string]string, secrets map[string]string) *ben
 		}
 	}
 	t.Cleanup(kit.CloseSessions)
-	return &bench{t, kit, c, w}
+	return &bench{t, bed, kit, c, w}
 }
 
 func (b *bench) try(name string, args map[string]any, s tool.Sending) (map[string]any, error) {
@@ -138,7 +138,7 @@ func TestFiles(t *testing.T) {
 	b.refuses("404", "loft/remove", map[string]any{"path": "sheet.txt"})
 	b.refuses("has no nowhere", "loft/list", map[string]any{"folder": "nowhere"})
 	b.refuses("404", "loft/read", map[string]any{"path": "../../../etc/passwd"}) // it never leaves the folder
-	if err := b.kit.Secrets.Put(context.Background(), "loft", "bad"); err != nil {
+	if err := b.bed.Secrets.Put(context.Background(), "loft", "bad"); err != nil {
 		t.Fatal(err)
 	}
 	b.refuses("does not accept", "loft/read", map[string]any{"path": "minutes/november.txt"})
@@ -231,7 +231,7 @@ func TestDatabases(t *testing.T) {
 		t.Fatal(err)
 	}
 	db.Close()
-	own := made(t, map[string]string{}, nil).kit.Store // somebody's service
+	own := made(t, map[string]string{}, nil).bed.Store // somebody's service
 	b := made(t, map[string]string{
 		"connections/read.yaml":  "connection: read\ntitle: Bales\naddress: sqlite:" + path + "\nsql: {}\n",
 		"connections/write.yaml": "connection: write\ntitle: Bales\naddress: sqlite:" + path + "\nsql: {write: true}\n",
@@ -333,7 +333,7 @@ func TestRowsAreFoundWhole(t *testing.T) {
 		}
 		fmt.Fprintf(&text, "farm-%d,%s,%s,2026-%02d-01\n", i%13, kg, []string{"yes", "no", ""}[i%3], 1+i%12)
 	}
-	rows := &table.Table{Of: b.w.Tables["fleeces"], Store: b.kit.Store}
+	rows := &table.Table{Of: b.w.Tables["fleeces"], Store: b.bed.Store}
 	if added, _, err := rows.Import(context.Background(), text.String()); err != nil || added != 1300 {
 		t.Fatal(added, err)
 	}

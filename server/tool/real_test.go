@@ -314,7 +314,7 @@ service imap-login {
 	}
 	b.refuses("no mail", "post/move", map[string]any{"uid": uidOf, "to": "Done"})
 	b.refuses("there is no folder Attic", "post/search", map[string]any{"folder": "Attic"})
-	if err := b.kit.Secrets.Put(context.Background(), "post", "wrong-password"); err != nil {
+	if err := b.bed.Secrets.Put(context.Background(), "post", "wrong-password"); err != nil {
 		t.Fatal(err)
 	}
 	b.refuses("does not let", "post/search", map[string]any{})

@@ -83,9 +83,9 @@ func (d *database) file(name string, write bool) (*sql.DB, error) {
 	if err != nil {
 		return nil, &RefusedError{Message: fmt.Sprintf("%s: there is no file %s", d.c.Title, name)}
 	}
-	if d.kit.Store != nil {
+	if d.kit.store != nil {
 		for _, own := range []string{"", "-wal", "-shm"} {
-			if ours, err := os.Stat(d.kit.Store.Path() + own); err == nil && os.SameFile(info, ours) {
+			if ours, err := os.Stat(d.kit.store.Path() + own); err == nil && os.SameFile(info, ours) {
 				return nil, errOwnFile
 			}
 		}

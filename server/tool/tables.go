@@ -13,7 +13,7 @@ import (
 type rows struct{ *table.Table }
 
 func (k *Kit) tableOperations(t *flow.Table) []*Operation {
-	r := &rows{&table.Table{Of: t, Store: k.Store}}
+	r := &rows{&table.Table{Of: t, Store: k.store}}
 	full := t.Schema()
 	columns, _ := full["properties"].(map[string]any)
 	some := map[string]any{"type": "object", "properties": map[string]any{}, "additionalProperties": false,

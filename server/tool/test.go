@@ -38,13 +38,13 @@ func (k *Kit) Test(ctx context.Context, w *flow.Workspace, tools Catalogue, c *f
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	v := k.try(ctx, w, tools, c)
-	v.Words, v.Remedy = k.Secrets.Mask(v.Words), k.Secrets.Mask(v.Remedy)
+	v.Words, v.Remedy = k.secrets.Mask(v.Words), k.secrets.Mask(v.Remedy)
 	var b store.Batch
 	b.Do("INSERT INTO health (connection, tested, fine, verdict, remedy) VALUES (?, ?, ?, ?, ?) ON CONFLICT "+
 		"(connection) DO UPDATE SET tested = excluded.tested, fine = excluded.fine, verdict = excluded.verdict, "+
 		"remedy = excluded.remedy",
 		c.ID, store.Time(time.Now()), v.Fine, v.Words, v.Remedy)
-	return v, k.Store.Write(context.WithoutCancel(ctx), b)
+	return v, k.store.Write(context.WithoutCancel(ctx), b)
 }
 
 func (k *Kit) try(ctx context.Context, w *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict {
@@ -52,7 +52,7 @@ func (k *Kit) try(ctx context.Context, w *flow.Workspace, tools Catalogue, c *fl
 		if c.Acts == "person" {
 			return fine("Each person signs in for themselves when it is first needed.")
 		}
-		if _, err := k.Tokens.Token(ctx, c, false); err != nil {
+		if _, err := k.tokens.Token(ctx, c, false); err != nil {
 			return k.trouble(c, err)
 		}
 	}
@@ -100,7 +100,7 @@ func (k *Kit) call(ctx context.Context, c *flow.Connection, tools Catalogue, nam
 }
 
 func (k *Kit) tryKey(_ context.Context, _ *flow.Workspace, _ Catalogue, c *flow.Connection) Verdict {
-	secret, err := k.Secrets.Get(c.ID)
+	secret, err := k.secrets.Get(c.ID)
 	if err != nil {
 		return k.trouble(c, err)
 	}

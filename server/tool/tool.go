@@ -58,10 +58,10 @@ func (c Catalogue) Call(ctx context.Context, kit *Kit, name string, args map[str
 	result, err := op.Call(egress.For(ctx, s.For), args, s)
 	kit.Used(ctx, op.Connection, err)
 	if err == nil {
-		return kit.Secrets.MaskValue(expr.Canonical(result)), nil
+		return kit.secrets.MaskValue(expr.Canonical(result)), nil
 	}
 	err = op.sorted(kit.lacks(op.Connection, err))
-	shown := &masked{err, kit.Secrets.Mask(err.Error())}
+	shown := &masked{err, kit.secrets.Mask(err.Error())}
 	if !settled(err) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
 		return nil, &UncertainError{shown}
 	}

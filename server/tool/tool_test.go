@@ -24,8 +24,9 @@ import (
 func catalogue(t *testing.T, connection string, peer http.Handler, files map[string]string) (tool.Catalogue, *tool.Kit,
 	[]flow.Problem) {
 	t.Helper()
-	kit := testbed.Open(t, nil).Kit
-	if err := kit.Secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
+	bed := testbed.Open(t, nil)
+	kit := bed.Kit
+	if err := bed.Secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
 		t.Fatal(err)
 	}
 	server := httptest.NewServer(peer)

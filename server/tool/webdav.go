@@ -210,9 +210,9 @@ func (f *files) place(p string) map[string]any {
 	return map[string]any{"path": p, "link": f.shelf.address(p)}
 }
 
-// put writes bytes. A file that is there is kept where overwrite is false,
+// store writes bytes. A file that is there is kept where overwrite is false,
 // unless an earlier try of this call wrote it.
-func (f *files) put(ctx context.Context, args map[string]any, p string, c content, s Sending) (any, error) {
+func (f *files) store(ctx context.Context, args map[string]any, p string, c content, s Sending) (any, error) {
 	if err := f.folders(ctx, path.Dir(path.Clean("/"+p))); err != nil {
 		return nil, err
 	}
@@ -268,7 +268,7 @@ func (f *files) write(ctx context.Context, args map[string]any, s Sending) (any,
 			return nil, err
 		}
 	}
-	return f.put(ctx, args, text(args, "path"), c, s)
+	return f.store(ctx, args, text(args, "path"), c, s)
 }
 
 func (f *files) copy(ctx context.Context, args map[string]any, s Sending) (any, error) {
@@ -328,5 +328,5 @@ func (f *files) fill(ctx context.Context, args map[string]any, s Sending) (any, 
 	if err != nil {
 		return nil, &RefusedError{Message: text(args, "template") + ": " + err.Error()}
 	}
-	return f.put(ctx, args, text(args, "to"), content{kind: kind, data: filled}, s)
+	return f.store(ctx, args, text(args, "to"), content{kind: kind, data: filled}, s)
 }

@@ -37,7 +37,7 @@ func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
 		if err != nil {
 			return 0, err
 		}
-		put(&b, name, closed)
+		keep(&b, name, closed)
 	}
 	if !b.Empty() {
 		if err := v.store.Write(ctx, b); err != nil {

@@ -37,7 +37,7 @@ type Vault struct {
 	seal   cipher.AEAD
 	store  *store.Store
 
-	mu    sync.RWMutex
+	mu    sync.RWMutex      // guards known, and the seal while the key is replaced
 	known map[string]string // by name
 }
 
@@ -160,7 +160,7 @@ func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with stor
 		if err != nil {
 			return err
 		}
-		put(&with, name, closed)
+		keep(&with, name, closed)
 	}
 	if err := v.store.Write(ctx, with); err != nil {
 		return fmt.Errorf("vault: %w", err)
@@ -169,7 +169,7 @@ func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with stor
 	return nil
 }
 
-func put(b *store.Batch, name string, closed []byte) {
+func keep(b *store.Batch, name string, closed []byte) {
 	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET "+
 		"sealed = excluded.sealed, changed = excluded.changed",
 		name, closed, store.Time(time.Now()))

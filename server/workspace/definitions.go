@@ -221,8 +221,8 @@ func (h *Holder) decode(d written) (*bundle, error) {
 // definition has of them.
 func (h *Holder) toolsAsWritten(kept map[string]flow.Tool) flow.Catalogue {
 	for name, spec := range kept {
-		spec.Input, _ = expr.Canonical(any(spec.Input)).(map[string]any)
-		spec.Output, _ = expr.Canonical(any(spec.Output)).(map[string]any)
+		spec.Input = expr.CanonicalMap(spec.Input)
+		spec.Output = expr.CanonicalMap(spec.Output)
 		kept[name] = spec
 	}
 	return func(name string) (flow.Tool, bool) {

@@ -28,7 +28,7 @@ func TestMemoryFollowsTheDatabaseThoughTheCallerLeaves(t *testing.T) {
 		if err != nil && !errors.Is(err, context.Canceled) {
 			t.Fatal(err)
 		}
-		kept, err := workspace.Open(context.Background(), b.Store, b.Kit, nil)
+		kept, err := workspace.Open(context.Background(), b.Store, b.Kit, b.Secrets, nil)
 		if err != nil {
 			t.Fatal(err)
 		}

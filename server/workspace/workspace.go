@@ -24,6 +24,7 @@ import (
 	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 )
 
 // Snapshot is a workspace at one moment. It is not changed.
@@ -61,10 +62,11 @@ type Webhook struct {
 type Holder struct {
 	store    *store.Store
 	kit      *tool.Kit
+	secrets  *vault.Vault // nil where files are only checked
 	people   People
 	current  atomic.Pointer[Snapshot]
-	write    sync.Mutex
-	catching sync.Map // workflows whose next signal is kept as a sample
+	write    sync.Mutex // held while files or versions change, from reading what is to writing what is to be
+	catching sync.Map   // workflows whose next signal is kept as a sample
 	changed  chan struct{}
 	watchers []chan struct{}
 }
@@ -74,8 +76,9 @@ type People func(context.Context) (map[string]bool, error)
 
 // Open reads the workspace from the store; a new one is empty. Its tools are
 // made with the kit. people is whom its files may name; nil takes any.
-func Open(ctx context.Context, s *store.Store, kit *tool.Kit, people People) (*Holder, error) {
-	h := &Holder{store: s, kit: kit, people: people, changed: make(chan struct{}, 1)}
+func Open(ctx context.Context, s *store.Store, kit *tool.Kit, secrets *vault.Vault,
+	people People) (*Holder, error) {
+	h := &Holder{store: s, kit: kit, secrets: secrets, people: people, changed: make(chan struct{}, 1)}
 	files, err := h.Files(ctx)
 	if err != nil {
 		return nil, err
@@ -147,7 +150,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		}
 	}
 	for path, text := range files {
-		if h.kit.Secrets != nil && h.kit.Secrets.Mask(text) != text {
+		if h.secrets != nil && h.secrets.Mask(text) != text {
 			s.Problems = append(s.Problems,
 				flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong,
 					What:   "this file holds a secret of one of the connections",

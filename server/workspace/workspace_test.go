@@ -195,7 +195,7 @@ func TestTheNextSignalIsKept(t *testing.T) {
 	if err := b.Workspace.Catch(ctx, "echo", "caught", "Ines"); err != nil {
 		t.Fatal(err)
 	}
-	reopened, err := workspace.Open(ctx, b.Store, b.Kit, nil) // it is still waited for after a restart
+	reopened, err := workspace.Open(ctx, b.Store, b.Kit, b.Secrets, nil) // it is still waited for after a restart
 	if err != nil {
 		t.Fatal(err)
 	}

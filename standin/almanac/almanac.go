@@ -44,7 +44,7 @@ func New(password string) http.Handler {
 }
 
 type backend struct {
-	mu      sync.Mutex
+	mu      sync.Mutex // guards what follows
 	objects map[string]*caldav.CalendarObject
 }
 

@@ -67,7 +67,7 @@ const (
 type Agent struct {
 	key string
 
-	mu    sync.Mutex
+	mu    sync.Mutex // guards what follows
 	tasks map[string]*Task
 	known map[string]string // the task a message began or went on with, by its id
 	n     int

@@ -46,7 +46,7 @@ type token struct {
 type Server struct {
 	Life time.Duration // of access tokens
 
-	mu        sync.Mutex
+	mu        sync.Mutex // guards what follows
 	clients   map[string]*Client
 	codes     map[string]code
 	tokens    map[string]*token

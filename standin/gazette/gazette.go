@@ -26,7 +26,7 @@ type Article struct {
 }
 
 type server struct {
-	mu  sync.Mutex
+	mu  sync.Mutex // guards what follows
 	all []Article
 }
 

@@ -38,7 +38,7 @@ type Gateway struct {
 	key    string
 	client *http.Client
 
-	mu    sync.Mutex
+	mu    sync.Mutex // guards what follows
 	line  string
 	calls map[string]*Call
 }

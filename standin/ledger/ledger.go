@@ -35,7 +35,7 @@ type Order struct {
 // Ledger records and misbehaves. Its own addresses are GET /_ledger and
 // POST /_misbehave.
 type Ledger struct {
-	mu      sync.Mutex
+	mu      sync.Mutex // guards what follows
 	entries []Entry
 	orders  []*Order
 	next    http.Handler

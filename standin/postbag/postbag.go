@@ -43,7 +43,7 @@ type Bag struct {
 	password string
 	web      *ledger.Ledger
 
-	mu    sync.Mutex
+	mu    sync.Mutex // guards what follows
 	users map[string]*imapmemserver.User
 	mails []Mail
 }

@@ -39,7 +39,7 @@ var growers = []string{"Hollin Bank", "Skell Top", "Nettlecote", "Upper Swarth",
 
 type server struct {
 	key  string
-	mu   sync.Mutex
+	mu   sync.Mutex // guards what follows
 	rows []Delivery
 	kept map[string]Delivery // by idempotency key
 	offers

@@ -28,7 +28,7 @@ type Reading struct {
 
 // Gauges are the gauges of both stores.
 type Gauges struct {
-	mu     sync.Mutex
+	mu     sync.Mutex // guards what follows
 	stores map[string]Reading
 }
 

@@ -82,7 +82,7 @@ type Server struct {
 	token string // the bot's
 	hook  *webhooks.Webhook
 
-	mu       sync.Mutex
+	mu       sync.Mutex // guards what follows
 	rooms    []*Room
 	messages []*Message
 	files    []*File

@@ -153,7 +153,8 @@ func runs(t *testing.T, one *flow.Workflow) {
 	t.Helper()
 	def := &run.Definition{Workflow: one, Tools: noTools, Zone: time.UTC}
 	at, state := time.Date(2026, 11, 26, 8, 0, 0, 0, time.UTC), run.NewState("r1")
-	first, sent, err := run.Move(def, state, at, nil, &run.Arrive{Signal: &run.Signal{ID: "d", Kind: "schedule"}},
+	first, sent, err := run.Move(def, state, at, run.Host{},
+		&run.Arrive{Signal: &run.Signal{ID: "d", Kind: "schedule"}},
 		&run.Begin{})
 	if err != nil || len(sent) != 1 {
 		t.Fatalf("%d errands, %v, %s", len(sent), err, state.Because)
@@ -167,7 +168,8 @@ func runs(t *testing.T, one *flow.Workflow) {
 		!reflect.DeepEqual(again[0].Task, sent[0].Task) {
 		t.Fatalf("after a crash %+v is sent, and before %+v was (%v)", again, sent, err)
 	}
-	if _, _, err := run.Move(def, folded, at, nil, again[0].Answer(&run.Returned{Result: int64(22)})); err != nil ||
+	if _, _, err := run.Move(def, folded, at, run.Host{},
+		again[0].Answer(&run.Returned{Result: int64(22)})); err != nil ||
 		folded.Status != run.Done {
 		t.Errorf("%s %s, %v", folded.Status, folded.Because, err)
 	}

@@ -73,7 +73,7 @@ func (at *At) SendCall(tool string, args map[string]any) {
 // happened; 0 is that of a new one.
 func (at *At) number(args map[string]any) int64 {
 	sent, kept := at.m.state.Unsure[at.Path]
-	if kept && reflect.DeepEqual(sent.Args, expr.CanonicalMap(args)) {
+	if at.m.gate().fields(&args); kept && reflect.DeepEqual(sent.Args, args) {
 		return sent.Number
 	}
 	return 0

@@ -25,7 +25,7 @@ func (s *State) Apply(e Entry) error {
 		return fmt.Errorf("run %s: entry %d cannot follow entry %d", s.ID, e.Seq, s.Seq)
 	}
 	for _, r := range e.Records {
-		if err := s.fold(r, e.At); err != nil {
+		if err := s.fold(r, e.At, &gate{}); err != nil {
 			return fmt.Errorf("run %s, entry %d: %w", s.ID, e.Seq, err)
 		}
 	}
@@ -35,9 +35,8 @@ func (s *State) Apply(e Entry) error {
 }
 
 // fold lets a record through the gate and assigns what it says.
-func (s *State) fold(r Record, at time.Time) error {
-	var g gate
-	r.gate(&g)
+func (s *State) fold(r Record, at time.Time, g *gate) error {
+	r.gate(g)
 	s.Held += int64(g.held)
 	switch r := r.(type) {
 	case *RunAccepted:

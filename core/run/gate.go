@@ -10,23 +10,39 @@ import (
 // gate is where every value passes that enters a record, and so the journal
 // and the state, and nowhere else: behind it a value has one form (see
 // [expr.Canonical]) whether it came a moment ago, is read back from a journal,
-// or from a snapshot. The gate also weighs what passes.
+// or from a snapshot. The gate also hides the secrets in what comes now, and
+// weighs what passes.
 type gate struct {
-	held int // bytes of the values, about as JSON writes them
+	mask func(string) string // nil for what passed before
+	held int                 // bytes of the values, about as JSON writes them
 }
 
 func (g *gate) value(v *any) {
 	*v = expr.Canonical(*v)
+	if g.mask != nil {
+		*v, _ = g.hide(*v)
+	}
 	g.held += size(*v, largestValue)
 }
 
 func (g *gate) fields(m *map[string]any) {
 	*m = expr.CanonicalMap(*m)
+	if g.mask != nil {
+		*m, _ = g.hideInMap(*m)
+	}
 	g.held += size(*m, largestValue)
 }
 
 // text gives a text the form a journal can hold.
 func (g *gate) text(s *string) {
+	g.name(s)
+	if g.mask != nil {
+		*s = g.mask(*s)
+	}
+}
+
+// name is a text by which something is found: hidden, it would lead nowhere.
+func (g *gate) name(s *string) {
 	*s = strings.ToValidUTF8(*s, "\uFFFD")
 	g.held += len(*s)
 }
@@ -75,8 +91,8 @@ func (s *Signal) gate(g *gate) {
 		return
 	}
 	g.text(&s.Text)
-	g.text(&s.Subject)
-	g.text(&s.Thread)
+	g.name(&s.Subject)
+	g.name(&s.Thread)
 	g.value(&s.Body)
 	if s.Via != nil {
 		g.fields(&s.Via.Args)

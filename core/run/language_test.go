@@ -18,6 +18,7 @@ import (
 type world struct {
 	model  func(prompt string) string // a model's words
 	tool   func(tool string, args map[string]any) (any, string)
+	note   string      // what whoever decides writes
 	hear   *run.Signal // what listening finds
 	call   func(inputs map[string]any) (any, string)
 	script any // what a script gives
@@ -46,7 +47,7 @@ func (w world) step(l *life) bool {
 	}
 	for _, r := range l.state.Reviews {
 		if r.Choice == "" {
-			l.handle(&run.Decided{Review: r.ID, Choice: r.Choices[0], By: "Tobias Quill"})
+			l.handle(&run.Decided{Review: r.ID, Choice: r.Choices[0], By: "Tobias Quill", Note: w.note})
 			return true
 		}
 	}
@@ -118,7 +119,7 @@ func (l *life) clock() time.Time {
 
 func (l *life) handleIfAwaited(e run.Event) bool {
 	l.t.Helper()
-	entry, errands, err := run.Move(l.def, l.state, l.clock(), nil, e)
+	entry, errands, err := run.Move(l.def, l.state, l.clock(), l.host, e)
 	if errors.Is(err, run.ErrStale) {
 		return false
 	}
@@ -359,7 +360,7 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 	state := run.NewState("t1")
 	signal := delivery(int64(1), int64(1))
 	tried := &run.Origin{Kind: run.OfTry, Step: "2/item-1/0", Held: true, Given: map[string]any{"item": int64(9)}}
-	_, errands, err := run.Move(def, state, noon, nil, &run.Arrive{Signal: &signal, Origin: tried}, &run.Begin{})
+	_, errands, err := run.Move(def, state, noon, run.Host{}, &run.Arrive{Signal: &signal, Origin: tried}, &run.Begin{})
 	if err != nil {
 		t.Fatal(err)
 	}

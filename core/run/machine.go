@@ -25,6 +25,7 @@ type machine struct {
 	def     *Definition
 	state   *State
 	now     time.Time
+	mask    func(string) string // see [Host]
 	records []Record
 	errands []Errand
 	heard   map[string]*Signal // candidates for steps that listen, by path
@@ -142,9 +143,12 @@ func (m *machine) scope(names map[string]any) expr.Scope {
 	return expr.Scope{Names: names, Now: m.now, Calendar: m.def.Calendar()}
 }
 
+// gate is where what happens now becomes a record.
+func (m *machine) gate() *gate { return &gate{mask: m.mask} }
+
 // emit applies a record and keeps it.
 func (m *machine) emit(r Record) {
-	if err := m.state.fold(r, m.now); err != nil {
+	if err := m.state.fold(r, m.now, m.gate()); err != nil {
 		m.broken = errors.Join(m.broken, err)
 		return
 	}

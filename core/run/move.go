@@ -5,24 +5,34 @@ import (
 	"time"
 )
 
+// Host is what a run needs of the process that moves it. Each of it may be nil.
+type Host struct {
+	// OnTheSpot answers errands that can be answered at once, and gives nil for
+	// others; what follows belongs to the same entry.
+	OnTheSpot func(Errand) (Reply, error)
+
+	// Mask hides secrets in a text. No record has a text or a value that has not
+	// passed it, whatever brought it.
+	Mask func(string) string
+}
+
 // Move moves a run by events that happen at one time, and gives the entry for
 // its journal and what is then asked of the outside. An entry without records
 // is not to be written. The state is changed in place; after an error other
 // than [ErrStale] and *[Refused], which say it was not, it must be folded
 // anew.
 //
-// onTheSpot answers errands that can be answered at once, and nil for others;
-// what follows belongs to the same entry. It may be nil.
-func Move(def *Definition, state *State, now time.Time, onTheSpot func(Errand) (Reply, error), events ...Event) (Entry,
-	[]Errand, error) {
+// host is whoever moves it.
+func Move(def *Definition, state *State, now time.Time, host Host, events ...Event) (Entry, []Errand, error) {
 	m := newMachine(def, state, now)
+	m.mask = host.Mask
 	for _, e := range events {
 		if err := m.handle(e); err != nil {
 			return Entry{}, nil, err
 		}
 	}
-	if onTheSpot != nil {
-		if err := m.answerOnTheSpot(onTheSpot); err != nil {
+	if host.OnTheSpot != nil {
+		if err := m.answerOnTheSpot(host.OnTheSpot); err != nil {
 			return Entry{}, nil, err
 		}
 	}

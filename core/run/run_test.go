@@ -120,17 +120,22 @@ type life struct {
 	journal [][]byte
 	pending []run.Errand
 	later   time.Duration // added to the time of what happens from now on
+	host    run.Host
 }
 
 func begin(t testing.TB, def *run.Definition, signal run.Signal) *life {
-	l := &life{t: t, def: def, state: run.NewState("r1")}
-	l.took(run.Move(def, l.state, noon, nil, &run.Arrive{Signal: &signal}, &run.Begin{}))
+	return beginAt(t, run.Host{}, def, signal)
+}
+
+func beginAt(t testing.TB, host run.Host, def *run.Definition, signal run.Signal) *life {
+	l := &life{t: t, def: def, state: run.NewState("r1"), host: host}
+	l.took(run.Move(def, l.state, noon, host, &run.Arrive{Signal: &signal}, &run.Begin{}))
 	return l
 }
 
 // moved moves a run by one event, for the error of it.
 func moved(def *run.Definition, state *run.State, now time.Time, e run.Event) error {
-	_, _, err := run.Move(def, state, now, nil, e)
+	_, _, err := run.Move(def, state, now, run.Host{}, e)
 	return err
 }
 
@@ -156,7 +161,7 @@ func (l *life) handle(e run.Event) {
 			a.Sending = step.Sending
 		}
 	}
-	l.took(run.Move(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later), nil, e))
+	l.took(run.Move(l.def, l.state, noon.Add(time.Duration(len(l.journal))*time.Second+l.later), l.host, e))
 }
 
 // called is the call an errand asks for.
@@ -342,7 +347,7 @@ func TestStoppingClosesWhatWasUnderWay(t *testing.T) {
 	}
 	queued := run.NewState("r2")
 	signal := chat("hello")
-	_, _, err := run.Move(l.def, queued, noon, nil, &run.Arrive{Signal: &signal}, &run.Stop{By: "Ines Faro"})
+	_, _, err := run.Move(l.def, queued, noon, run.Host{}, &run.Arrive{Signal: &signal}, &run.Stop{By: "Ines Faro"})
 	if err != nil || queued.Status != run.Stopped {
 		t.Errorf("stopping a queued run: %s, %v", queued.Status, err)
 	}
@@ -615,7 +620,7 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 		t.Errorf("a start before the signal: %v", err)
 	}
 	signal := chat("hello")
-	entry, errands, err := run.Move(def, state, noon, nil, &run.Arrive{Signal: &signal})
+	entry, errands, err := run.Move(def, state, noon, run.Host{}, &run.Arrive{Signal: &signal})
 	if err != nil || state.Status != run.Queued || len(errands) != 0 || len(entry.Records) != 1 {
 		t.Errorf("accepted: %s, %v", state.Status, errands)
 	}
@@ -626,7 +631,7 @@ func TestAQueuedRunWaitsForItsStart(t *testing.T) {
 	if err := moved(def, state, noon, &run.Arrive{Signal: &signal}); !errors.Is(err, run.ErrStale) {
 		t.Errorf("a second signal: %v", err)
 	}
-	if _, errands, err = run.Move(def, state, noon.Add(time.Minute), nil, &run.Begin{}); err != nil {
+	if _, errands, err = run.Move(def, state, noon.Add(time.Minute), run.Host{}, &run.Begin{}); err != nil {
 		t.Fatal(err)
 	}
 	if _, recalls := errands[0].Task.(*run.Recall); len(errands) != 1 || !recalls ||

@@ -122,7 +122,7 @@ func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*li
 	events ...run.Event) (advance, error) {
 	var out advance
 	err := fault.Catch(e.log, "the run "+l.id, func() (err error) {
-		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.recall(ctx), events...)
+		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx), events...)
 		return err
 	})
 	var batch store.Batch

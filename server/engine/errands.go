@@ -144,7 +144,7 @@ func (e *Engine) do(errand run.Errand) (again bool, err error) {
 func (e *Engine) runScript(s *run.Script) *run.Returned {
 	result, err := e.scripts.Run(e.ctx, s.Code, s.Inputs, s.Within)
 	if err != nil {
-		return &run.Returned{Error: e.secrets.Mask(err.Error())}
+		return &run.Returned{Error: err.Error()}
 	}
 	return &run.Returned{Result: expr.Canonical(result)}
 }
@@ -163,9 +163,8 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
 	if err != nil {
-		return &run.Answered{Error: e.secrets.Mask(err.Error())}
+		return &run.Answered{Error: err.Error()}
 	}
-	reply.Message.Text = e.secrets.Mask(reply.Message.Text)
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
 }
 
@@ -240,7 +239,7 @@ func outcome(result any, err error) run.Reply {
 	var happened *tool.HappenedError
 	switch {
 	case err == nil:
-		return &run.Returned{Result: result}
+		return &run.Returned{Result: expr.Canonical(result)}
 	case errors.As(err, &uncertain):
 		return &run.Lost{Why: sentence(uncertain.Err.Error())}
 	case errors.As(err, &missing):
@@ -283,24 +282,29 @@ func pauseFor(err error, try int) (pause time.Duration, ok bool) {
 	return pauses[min(try, len(pauses)-1)], true
 }
 
-// recall answers, on the spot, the errands that only read our own memory, so
-// that they share the entry they came from.
-func (e *Engine) recall(ctx context.Context) func(run.Errand) (run.Reply, error) {
-	return func(errand run.Errand) (run.Reply, error) {
-		wanted, ours := errand.Task.(*run.Recall)
-		if !ours {
-			return nil, nil
+// host is what the engine gives a run that moves: errands that only read our
+// own memory are answered on the spot, so that they share the entry they came
+// from.
+func (e *Engine) host(ctx context.Context) run.Host {
+	return run.Host{Mask: e.secrets.Mask, OnTheSpot: func(errand run.Errand) (run.Reply, error) {
+		if recall, ours := errand.Task.(*run.Recall); ours {
+			return e.recall(ctx, recall)
 		}
-		remembered, err := e.remembered(ctx, wanted)
-		if err != nil {
-			return nil, err
-		}
-		facts, err := e.facts(ctx, wanted.About)
-		if err != nil {
-			return nil, err
-		}
-		return &run.Recalled{Messages: remembered, Facts: facts}, nil
+		return nil, nil
+	}}
+}
+
+// recall reads a memory: its newest exchanges, and what is known.
+func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, error) {
+	remembered, err := e.remembered(ctx, wanted)
+	if err != nil {
+		return nil, err
 	}
+	facts, err := e.facts(ctx, wanted.About)
+	if err != nil {
+		return nil, err
+	}
+	return &run.Recalled{Messages: remembered, Facts: facts}, nil
 }
 
 // remembered reads the newest exchanges of a thread, oldest first.

@@ -248,12 +248,12 @@ func (e *Engine) resume(id string) {
 // recallLate answers a memory errand that was not answered in the entry it
 // came from, as a journal may hold that somebody else wrote.
 func (e *Engine) recallLate(errand run.Errand, recall *run.Recall) (again bool, err error) {
-	remembered, err := e.remembered(e.hard, recall)
+	remembered, err := e.recall(e.hard, recall)
 	if err != nil {
 		e.log.Error("a memory could not be read; it is tried again", "run", errand.Run, "error", err)
 		return e.hard.Err() == nil, nil
 	}
-	e.deliver(errand.Run, errand.Answer(&run.Recalled{Messages: remembered}))
+	e.deliver(errand.Run, errand.Answer(remembered))
 	return false, nil
 }
 

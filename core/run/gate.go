@@ -238,5 +238,9 @@ func (f *Frame) gate(g *gate) {
 	}
 }
 
+// Hide gives a signal the form a record has of it before it is in one, with
+// the secrets hidden: people paste keys into conversations.
+func (s *Signal) Hide(mask func(string) string) { s.gate(&gate{mask: mask}) }
+
 // CanonicalMessages gives the values in messages their one form, in place.
 func CanonicalMessages(messages []agent.Message) { (&gate{}).messages(messages) }

@@ -71,8 +71,7 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 // started: afterwards nothing is refused.
 func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Signal) (arrival, error) {
 	a := arrival{delivery: source(workflow, signal), workflow: workflow, signal: signal}
-	signal.Text = e.secrets.Mask(signal.Text) // people paste keys into conversations
-	signal.Body = e.secrets.MaskValue(signal.Body)
+	signal.Hide(e.secrets.Mask)
 	if workflow == "" {
 		return a, nil
 	}

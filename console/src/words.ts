@@ -90,3 +90,10 @@ function inner(v: unknown): string {
 export function audience(of: string): string {
   return of.includes('@') ? of : 'the ' + of.replaceAll('-', ' ')
 }
+
+/** cell is a value in a table. */
+export function cell(v: unknown): string {
+  if (v === null || v === undefined) return ''
+  if (typeof v === 'boolean') return v ? 'yes' : 'no'
+  return String(v)
+}

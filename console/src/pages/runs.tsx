@@ -10,11 +10,9 @@ const statuses = ['queued', 'running', 'waiting', 'done', 'failed', 'stopped']
 
 /** Runs lists runs, newest first, by filters that read as a sentence. */
 export default function Runs() {
-  const [workflow, setWorkflow] = useState('')
-  const [status, setStatus] = useState('')
-  const [typed, setText] = useState('')
-  const text = useDeferredValue(typed)
-  const workflows = useQuery({ queryKey: ['workflows'], queryFn: () => call<Workflow[]>('GET', '/workflows') })
+  const [filters, setFilters] = useState({ workflow: '', status: '', text: '' })
+  const { workflow, status } = filters
+  const text = useDeferredValue(filters.text)
   const pages = useInfiniteQuery({
     queryKey: ['runs', workflow, status, text],
     queryFn: ({ pageParam }) =>
@@ -27,45 +25,10 @@ export default function Runs() {
     placeholderData: (before) => before,
   })
   const found = pages.data?.pages.flatMap((p) => p.runs) ?? []
-  const select = 'max-w-60 rounded border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo'
   return (
     <>
       <Head title="Runs">
-        <form
-          role="search"
-          onSubmit={(e) => e.preventDefault()}
-          className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1"
-        >
-          Runs of
-          <select
-            aria-label="Workflow"
-            className={select}
-            value={workflow}
-            onChange={(e) => setWorkflow(e.target.value)}
-          >
-            <option value="">any workflow</option>
-            {workflows.data?.map((w) => (
-              <option key={w.id} value={w.id}>
-                {w.title}
-              </option>
-            ))}
-          </select>
-          that are
-          <select aria-label="Status" className={select} value={status} onChange={(e) => setStatus(e.target.value)}>
-            <option value="">in any state</option>
-            {statuses.map((s) => (
-              <option key={s}>{s}</option>
-            ))}
-          </select>
-          and speak of
-          <input
-            aria-label="Words"
-            value={typed}
-            onChange={(e) => setText(e.target.value)}
-            placeholder="anything"
-            className="w-40 border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo placeholder:text-indigo/70"
-          />
-        </form>
+        <Filters filters={filters} set={setFilters} />
       </Head>
       {pages.isPending && <Loading />}
       {pages.error && <Trouble error={pages.error} again={() => void pages.refetch()} />}
@@ -78,44 +41,7 @@ export default function Runs() {
         ))}
       {found.length > 0 && (
         <div className="overflow-x-auto">
-          <table className="w-full min-w-160 text-left">
-            <thead className="text-[0.84rem] text-quiet">
-              <tr>
-                {['What it was about', 'State', 'Workflow', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => (
-                  <th
-                    key={h}
-                    scope="col"
-                    className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}
-                  >
-                    {h}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {found.map((r) => (
-                <tr key={r.id} className="border-t border-line hover:bg-raised">
-                  <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6">
-                    <Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">
-                      {r.about || r.id}
-                    </Link>
-                  </td>
-                  <td className="py-2 pr-4">
-                    <Badge status={r.status} />
-                  </td>
-                  <td className="max-w-48 truncate py-2 pr-4" title={r.title}>
-                    {r.title}
-                  </td>
-                  <td className="py-2 pr-4 whitespace-nowrap text-quiet">{when(r.accepted)}</td>
-                  <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{took(r.accepted, r.ended)}</td>
-                  <td className="py-2 pr-4 text-right text-quiet">{r.input_tokens + r.output_tokens || ''}</td>
-                  <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">
-                    {r.cost_micros ? money(r.cost_micros) : ''}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <RunTable runs={found} />
           <p className="px-4 py-3 text-quiet md:px-6">
             {pages.hasNextPage ? (
               <Button onClick={() => void pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
@@ -128,5 +54,102 @@ export default function Runs() {
         </div>
       )}
     </>
+  )
+}
+
+interface Filtered {
+  workflow: string
+  status: string
+  text: string
+}
+
+/** Filters is what one looks for, as a sentence. */
+function Filters({ filters, set }: { filters: Filtered; set: (filters: Filtered) => void }) {
+  const workflows = useQuery({ queryKey: ['workflows'], queryFn: () => call<Workflow[]>('GET', '/workflows') })
+  const select = 'max-w-60 rounded border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo'
+  return (
+    <form
+      role="search"
+      onSubmit={(e) => e.preventDefault()}
+      className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1"
+    >
+      Runs of
+      <select
+        aria-label="Workflow"
+        className={select}
+        value={filters.workflow}
+        onChange={(e) => set({ ...filters, workflow: e.target.value })}
+      >
+        <option value="">any workflow</option>
+        {workflows.data?.map((w) => (
+          <option key={w.id} value={w.id}>
+            {w.title}
+          </option>
+        ))}
+      </select>
+      that are
+      <select
+        aria-label="Status"
+        className={select}
+        value={filters.status}
+        onChange={(e) => set({ ...filters, status: e.target.value })}
+      >
+        <option value="">in any state</option>
+        {statuses.map((s) => (
+          <option key={s}>{s}</option>
+        ))}
+      </select>
+      and speak of
+      <input
+        aria-label="Words"
+        value={filters.text}
+        onChange={(e) => set({ ...filters, text: e.target.value })}
+        placeholder="anything"
+        className="w-40 border-b border-indigo/40 bg-transparent py-0.5 font-semibold text-indigo placeholder:text-indigo/70"
+      />
+    </form>
+  )
+}
+
+function RunTable({ runs }: { runs: Run[] }) {
+  return (
+    <table className="w-full min-w-160 text-left">
+      <thead className="text-[0.84rem] text-quiet">
+        <tr>
+          {['What it was about', 'State', 'Workflow', 'When', 'Took', 'Tokens', 'Cost'].map((h, i) => (
+            <th
+              key={h}
+              scope="col"
+              className={`py-2 pr-4 font-normal first:pl-4 md:first:pl-6 ${i > 3 ? 'text-right' : ''}`}
+            >
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {runs.map((r) => (
+          <tr key={r.id} className="border-t border-line hover:bg-raised">
+            <td className="max-w-56 py-2 md:max-w-90 pr-4 pl-4 md:pl-6">
+              <Link to={`/runs/${r.id}`} className="block truncate no-underline hover:underline">
+                {r.about || r.id}
+              </Link>
+            </td>
+            <td className="py-2 pr-4">
+              <Badge status={r.status} />
+            </td>
+            <td className="max-w-48 truncate py-2 pr-4" title={r.title}>
+              {r.title}
+            </td>
+            <td className="py-2 pr-4 whitespace-nowrap text-quiet">{when(r.accepted)}</td>
+            <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">{took(r.accepted, r.ended)}</td>
+            <td className="py-2 pr-4 text-right text-quiet">{r.input_tokens + r.output_tokens || ''}</td>
+            <td className="py-2 pr-4 text-right whitespace-nowrap text-quiet">
+              {r.cost_micros ? money(r.cost_micros) : ''}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   )
 }

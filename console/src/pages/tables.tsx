@@ -1,11 +1,12 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { Download, Plus, Trash2, Upload } from 'lucide-react'
-import { type FormEvent, useRef, useState } from 'react'
+import { Download, Plus, Upload } from 'lucide-react'
+import { useRef, useState } from 'react'
 import { Link, NavLink, useParams } from 'react-router'
-import { call, type Column, type Row, type Rows, type Session, type Table } from '../api'
+import { call, type Row, type Rows, type Session, type Table } from '../api'
 import { Head } from '../parts/frame'
+import { RowForm } from '../parts/row-form'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
-import { count, plain, when } from '../words'
+import { cell, count, plain, when } from '../words'
 
 /** Tables lists the workspace's own tables, and one with its rows. */
 export default function Tables({ session }: { session: Session }) {
@@ -58,8 +59,8 @@ export default function Tables({ session }: { session: Session }) {
 function One({ of, session }: { of: Table; session: Session }) {
   const client = useQueryClient()
   const [words, setWords] = useState('')
-  const [adding, setAdding] = useState(false)
-  const [open, setOpen] = useState<Row | null>(null)
+  const [editing, edit] = useState<Row | 'new'>()
+  const open = editing === 'new' ? undefined : editing
   const rows = useInfiniteQuery({
     queryKey: ['rows', of.id, words],
     initialPageParam: 0,
@@ -94,28 +95,20 @@ function One({ of, session }: { of: Table; session: Session }) {
           className="w-full sm:w-48 rounded-md border border-line bg-paper px-3 py-1.5"
         />
         {may && (
-          <Button
-            onClick={() => {
-              setAdding(true)
-              setOpen(null)
-            }}
-          >
+          <Button onClick={() => edit('new')}>
             <Plus size={16} aria-hidden="true" />
             Add a row
           </Button>
         )}
         <CSV of={of} builds={builds} done={refresh} />
       </div>
-      {(adding || open) && (
-        <Edit
+      {editing && (
+        <RowForm
           key={open?.row ?? 'new'}
           of={of}
           row={open}
           builds={builds}
-          close={() => {
-            setAdding(false)
-            setOpen(null)
-          }}
+          close={() => edit(undefined)}
           done={refresh}
         />
       )}
@@ -126,61 +119,7 @@ function One({ of, session }: { of: Table; session: Session }) {
           {words ? 'Try fewer of them.' : 'Workflows and agents add them; so can you, or a CSV file.'}
         </Empty>
       )}
-      {found.length > 0 && (
-        <div
-          className="mt-3 overflow-x-auto rounded-md border border-line"
-          tabIndex={0}
-          role="region"
-          aria-label={`Rows of ${of.title}`}
-        >
-          <table className="w-full border-collapse text-[0.93rem]">
-            <thead className="bg-raised text-left">
-              <tr>
-                {of.columns.map((c) => (
-                  <th
-                    key={c.name}
-                    scope="col"
-                    className={`px-3 py-1.5 font-semibold whitespace-nowrap ${c.type === 'number' ? 'text-right' : ''}`}
-                  >
-                    {c.title}
-                  </th>
-                ))}
-                <th scope="col" className="px-3 py-1.5 font-semibold">
-                  Changed
-                </th>
-              </tr>
-            </thead>
-            <tbody className="divide-y divide-line">
-              {found.map((r) => (
-                <tr key={r.row} className={r.row === open?.row ? 'bg-wash' : 'hover:bg-raised'}>
-                  {of.columns.map((c, i) => (
-                    <td
-                      key={c.name}
-                      className={`max-w-72 truncate px-3 py-1.5 ${c.type === 'number' ? 'text-right font-mono text-[0.87rem]' : ''}`}
-                      title={shown(r.values[c.name])}
-                    >
-                      {i === 0 && may ? (
-                        <button
-                          className="max-w-full truncate underline decoration-line underline-offset-2 hover:decoration-current"
-                          onClick={() => {
-                            setOpen(r)
-                            setAdding(false)
-                          }}
-                        >
-                          {shown(r.values[c.name]) || 'open'}
-                        </button>
-                      ) : (
-                        shown(r.values[c.name])
-                      )}
-                    </td>
-                  ))}
-                  <td className="px-3 py-1.5 whitespace-nowrap text-quiet">{when(r.changed)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      {found.length > 0 && <Grid of={of} rows={found} open={open} choose={may ? edit : undefined} />}
       {rows.hasNextPage && (
         <Button className="mt-3" disabled={rows.isFetchingNextPage} onClick={() => void rows.fetchNextPage()}>
           {rows.isFetchingNextPage ? <span className="breathe">One moment…</span> : 'Older rows'}
@@ -190,10 +129,60 @@ function One({ of, session }: { of: Table; session: Session }) {
   )
 }
 
-function shown(v: unknown): string {
-  if (v === null || v === undefined) return ''
-  if (typeof v === 'boolean') return v ? 'yes' : 'no'
-  return String(v)
+/** Grid is the rows of a table; the first cell of each opens it, where one may. */
+function Grid({ of, rows, open, choose }: { of: Table; rows: Row[]; open?: Row; choose?: (row: Row) => void }) {
+  return (
+    <div
+      className="mt-3 overflow-x-auto rounded-md border border-line"
+      tabIndex={0}
+      role="region"
+      aria-label={`Rows of ${of.title}`}
+    >
+      <table className="w-full border-collapse text-[0.93rem]">
+        <thead className="bg-raised text-left">
+          <tr>
+            {of.columns.map((c) => (
+              <th
+                key={c.name}
+                scope="col"
+                className={`px-3 py-1.5 font-semibold whitespace-nowrap ${c.type === 'number' ? 'text-right' : ''}`}
+              >
+                {c.title}
+              </th>
+            ))}
+            <th scope="col" className="px-3 py-1.5 font-semibold">
+              Changed
+            </th>
+          </tr>
+        </thead>
+        <tbody className="divide-y divide-line">
+          {rows.map((r) => (
+            <tr key={r.row} className={r.row === open?.row ? 'bg-wash' : 'hover:bg-raised'}>
+              {of.columns.map((c, i) => (
+                <td
+                  key={c.name}
+                  className={`max-w-72 truncate px-3 py-1.5 ${c.type === 'number' ? 'text-right font-mono text-[0.87rem]' : ''}`}
+                  title={cell(r.values[c.name])}
+                >
+                  {i === 0 && choose ? (
+                    <button
+                      className="max-w-full truncate underline decoration-line underline-offset-2 hover:decoration-current"
+                      onClick={() => choose(r)}
+                    >
+                      {cell(r.values[c.name]) || 'open'}
+                    </button>
+                  ) : (
+                    cell(r.values[c.name])
+                  )}
+                </td>
+              ))}
+              <td className="px-3 py-1.5 whitespace-nowrap text-quiet">{when(r.changed)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  )
 }
 
 /** CSV takes every row out as a file, or a file's rows in. */
@@ -248,121 +237,5 @@ function CSV({ of, builds, done }: { of: Table; builds: boolean; done: () => voi
         </p>
       )}
     </>
-  )
-}
-
-/** Edit is a row as a form, made of the table's columns. */
-function Edit({
-  of,
-  row,
-  builds,
-  close,
-  done,
-}: {
-  of: Table
-  row: Row | null
-  builds: boolean
-  close: () => void
-  done: () => void
-}) {
-  const [sure, setSure] = useState(false)
-  const keep = useMutation({
-    mutationFn: (values: Record<string, unknown>) =>
-      row
-        ? call<Row>('PUT', `/tables/${of.id}/rows/${row.row}`, { values })
-        : call<Row>('POST', `/tables/${of.id}/rows`, { values }),
-    onSuccess: () => {
-      done()
-      close()
-    },
-  })
-  const remove = useMutation({
-    mutationFn: () => call('DELETE', `/tables/${of.id}/rows/${row?.row}`),
-    onSuccess: () => {
-      done()
-      close()
-    },
-  })
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const form = new FormData(e.currentTarget)
-    const values: Record<string, unknown> = {}
-    for (const c of of.columns) {
-      const text = String(form.get(c.name) ?? '').trim()
-      if (text !== '')
-        values[c.name] =
-          c.type === 'number' ? Number(text.replace(',', '.')) : c.type === 'yes_no' ? text === 'yes' : text
-      else if (row) values[c.name] = null
-    }
-    keep.mutate(values)
-  }
-  return (
-    <form
-      onSubmit={submit}
-      aria-label={row ? `Row ${row.row}` : 'A new row'}
-      className="mt-3 rounded-lg border border-line bg-raised p-4"
-    >
-      <div className="grid gap-x-4 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
-        {of.columns.map((c) => (
-          <Field key={c.name} of={c} value={shown(row?.values[c.name])} />
-        ))}
-      </div>
-      {(keep.error ?? remove.error) && (
-        <p role="alert" className="mt-2 text-madder">
-          {(keep.error ?? remove.error)?.message}
-        </p>
-      )}
-      <div className="mt-4 flex flex-wrap gap-2">
-        <Button strong type="submit" disabled={keep.isPending}>
-          {keep.isPending ? <span className="breathe">Keeping…</span> : row ? 'Keep changes' : 'Add it'}
-        </Button>
-        <Button onClick={close}>Leave it</Button>
-        {row &&
-          builds &&
-          (sure ? (
-            <Button className="ml-auto text-madder" onClick={() => remove.mutate()}>
-              <Trash2 size={16} aria-hidden="true" />
-              Yes, remove it for good
-            </Button>
-          ) : (
-            <Button className="ml-auto" onClick={() => setSure(true)}>
-              <Trash2 size={16} aria-hidden="true" />
-              Remove
-            </Button>
-          ))}
-      </div>
-    </form>
-  )
-}
-
-function Field({ of, value }: { of: Column; value: string }) {
-  const look = 'mt-0.5 w-full rounded-md border border-line bg-paper px-3 py-1.5'
-  const choices = of.type === 'yes_no' ? ['yes', 'no'] : of.choices
-  return (
-    <label className="block min-w-0">
-      <span className="text-[0.87rem] font-semibold">
-        {of.title}
-        {!of.required && <span className="font-normal text-quiet"> (if known)</span>}
-      </span>
-      {choices ? (
-        <select name={of.name} defaultValue={value} required={of.required} className={look}>
-          <option value="" />
-          {choices.map((c) => (
-            <option key={c}>{c}</option>
-          ))}
-        </select>
-      ) : (
-        <input
-          name={of.name}
-          type={of.type === 'date' ? 'date' : 'text'}
-          inputMode={of.type === 'number' ? 'decimal' : undefined}
-          pattern={of.type === 'number' ? '-?[0-9]+([.,][0-9]+)?' : undefined}
-          title={of.type === 'number' ? 'A number, such as 412.5' : undefined}
-          defaultValue={value}
-          required={of.required}
-          className={look}
-        />
-      )}
-    </label>
   )
 }

@@ -69,16 +69,7 @@ export default function Talk() {
     if (talk.data) document.title = talk.data.title
   }, [talk.data])
   if (talk.isPending) return <Loading />
-  if (talk.error) {
-    return (
-      <main className="mx-auto max-w-lg p-6">
-        <h1 className="text-xl font-bold">
-          {talk.error instanceof Refused ? talk.error.title : 'Something went wrong'}
-        </h1>
-        <p className="mt-2">{talk.error instanceof Refused ? talk.error.detail : String(talk.error)}</p>
-      </main>
-    )
-  }
+  if (talk.error) return <Closed error={talk.error} />
   const send = (text: string) => {
     if (text.trim() && !say.isPending) say.mutate(text.trim())
   }
@@ -95,15 +86,8 @@ export default function Talk() {
         className="mt-3 min-h-0 flex-1 space-y-3 overflow-y-auto rounded-t-lg border border-line bg-raised p-4"
       >
         {messages.length === 0 && <p className="text-quiet">Write a few words to begin.</p>}
-        {messages.map((m, i) => (
-          <div key={m.n} className={`flex flex-col ${m.who === 'person' ? 'items-end' : 'items-start'}`}>
-            <div
-              className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${m.who === 'person' ? 'bg-wash' : 'bg-paper'}`}
-            >
-              {m.text}
-              <Rich of={m.rich as RichMessage | undefined} press={i === messages.length - 1 ? send : undefined} />
-            </div>
-          </div>
+        {messages.map((m) => (
+          <Said key={m.n} m={m} press={m === last ? send : undefined} />
         ))}
         {waits(talk.data) && <p className="breathe text-[0.87rem] text-woad">One moment…</p>}
       </div>
@@ -131,5 +115,28 @@ export default function Talk() {
         </p>
       )}
     </main>
+  )
+}
+
+function Closed({ error }: { error: Error }) {
+  return (
+    <main className="mx-auto max-w-lg p-6">
+      <h1 className="text-xl font-bold">{error instanceof Refused ? error.title : 'Something went wrong'}</h1>
+      <p className="mt-2">{error instanceof Refused ? error.detail : String(error)}</p>
+    </main>
+  )
+}
+
+function Said({ m, press }: { m: Message; press?: (text: string) => void }) {
+  const mine = m.who === 'person'
+  return (
+    <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
+      <div
+        className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}
+      >
+        {m.text}
+        <Rich of={m.rich as RichMessage | undefined} press={press} />
+      </div>
+    </div>
   )
 }

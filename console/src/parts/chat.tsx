@@ -23,17 +23,13 @@ function useThread(workflow: string): [string, () => void] {
 export function Chat({ script, may }: { script: Script; may: boolean }) {
   const client = useQueryClient()
   const [thread, begin] = useThread(script.id)
-  const [draft, setDraft] = useState('')
   const [pieces, setPieces] = useState<Record<string, string>>({})
   const log = useRef<HTMLDivElement>(null)
   const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`
   const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
   const say = useMutation({
     mutationFn: (text: string) => call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text }),
-    onSuccess: () => {
-      setDraft('')
-      void client.invalidateQueries({ queryKey: ['thread', script.id, thread] })
-    },
+    onSuccess: () => void client.invalidateQueries({ queryKey: ['thread', script.id, thread] }),
   })
   const open = talk.data?.open ?? []
   useEffect(
@@ -53,13 +49,6 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   useEffect(() => {
     log.current?.scrollTo({ top: log.current.scrollHeight }) // the log alone, never the page around it
   }, [last, writing])
-  const send = () => draft.trim() && !say.isPending && say.mutate(draft.trim())
-  const keys = (e: KeyboardEvent) => {
-    if (e.key === 'Enter' && !e.shiftKey) {
-      e.preventDefault()
-      send()
-    }
-  }
   return (
     <section aria-label="Try it" className="flex min-h-0 flex-1 flex-col bg-raised">
       <div className="flex items-center justify-between border-b border-line px-4 py-2">
@@ -102,31 +91,60 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
           ))}
       </div>
       {may ? (
-        <div className="border-t border-line p-3">
-          {say.error && (
-            <p role="alert" className="mb-2 text-madder">
-              {say.error.message} Your words are still here.
-            </p>
-          )}
-          <div className="flex items-end gap-2">
-            <textarea
-              aria-label="Message"
-              rows={2}
-              value={draft}
-              onChange={(e) => setDraft(e.target.value)}
-              onKeyDown={keys}
-              className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5"
-              placeholder="Write a message"
-            />
-            <Button strong aria-label="Send" disabled={!draft.trim() || say.isPending} onClick={send} className="h-10">
-              <Send size={17} aria-hidden="true" />
-            </Button>
-          </div>
-        </div>
+        <Writing say={(text) => say.mutateAsync(text)} busy={say.isPending} error={say.error} />
       ) : (
         <p className="border-t border-line p-3 text-quiet">Readers can look but not talk.</p>
       )}
     </section>
+  )
+}
+
+/** Writing is where a message is written; it stays there until it was taken in. */
+function Writing({
+  say,
+  busy,
+  error,
+}: {
+  say: (text: string) => Promise<unknown>
+  busy: boolean
+  error: Error | null
+}) {
+  const [draft, setDraft] = useState('')
+  const send = () => {
+    if (draft.trim() && !busy)
+      say(draft.trim()).then(
+        () => setDraft(''),
+        () => undefined, // the error is shown, and the words are still here
+      )
+  }
+  const keys = (e: KeyboardEvent) => {
+    if (e.key === 'Enter' && !e.shiftKey) {
+      e.preventDefault()
+      send()
+    }
+  }
+  return (
+    <div className="border-t border-line p-3">
+      {error && (
+        <p role="alert" className="mb-2 text-madder">
+          {error.message} Your words are still here.
+        </p>
+      )}
+      <div className="flex items-end gap-2">
+        <textarea
+          aria-label="Message"
+          rows={2}
+          value={draft}
+          onChange={(e) => setDraft(e.target.value)}
+          onKeyDown={keys}
+          className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5"
+          placeholder="Write a message"
+        />
+        <Button strong aria-label="Send" disabled={!draft.trim() || busy} onClick={send} className="h-10">
+          <Send size={17} aria-hidden="true" />
+        </Button>
+      </div>
+    </div>
   )
 }
 

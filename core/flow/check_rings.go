@@ -72,7 +72,7 @@ type rowWrite struct{ table, did string }
 func (c *Checker) writes(flow *Workflow) []rowWrite {
 	var out []rowWrite
 	note := func(tool string) {
-		table, operation, _ := strings.Cut(tool, "/")
+		table, operation := toolName(tool)
 		did := map[string]string{"add": "added", "update": "changed"}[operation]
 		if c.Workspace.Tables[table] != nil && did != "" {
 			out = append(out, rowWrite{table, did})

@@ -172,7 +172,7 @@ func (c *Checker) Started(is func(Trigger) bool) bool {
 // noTool says that a tool is not there, and whether that is for want of what
 // its name begins with.
 func (c *Checker) noTool(at Pos, name string) {
-	of := connectionOf(name)
+	of, _ := toolName(name)
 	switch {
 	case c.Workspace.Connections[of] != nil, c.Workspace.Tables[of] != nil, of == "documents":
 		c.Wrong(at, "woolsignal tools "+of+" lists those there are", "there is no tool %s", name)

@@ -317,8 +317,9 @@ func (c *Connection) Uses(what Holds) []string {
 	return used(c.Is, what)
 }
 
-// connectionOf is the connection a tool's name begins with.
-func connectionOf(tool string) string {
-	id, _, _ := strings.Cut(tool, "/")
-	return id
+// toolName takes a tool's name apart: the connection or table, and its
+// operation.
+func toolName(tool string) (of, operation string) {
+	of, operation, _ = strings.Cut(tool, "/")
+	return of, operation
 }

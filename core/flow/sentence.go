@@ -125,7 +125,7 @@ func (s *Sentence) Tool(name string) *Sentence {
 	if t, ok := s.Tools(name); ok {
 		return s.Word(t.Title)
 	}
-	connection, operation, _ := strings.Cut(name, "/")
+	connection, operation := toolName(name)
 	return s.Word(s.Title(connection) + ": " + Plain(operation))
 }
 

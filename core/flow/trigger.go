@@ -166,7 +166,7 @@ func (t Trigger) Connection() string {
 			case f.Holds == HoldsConnection:
 				id = name
 			case f.Holds == HoldsTool:
-				id = connectionOf(name)
+				id, _ = toolName(name)
 			}
 		}
 	})

@@ -38,7 +38,7 @@ type Decided struct {
 type Heard struct {
 	Step   string
 	Signal *Signal
-	From   string // what delivered it
+	From   Deliverer // what delivered it
 }
 
 // Answer is what an errand came to.

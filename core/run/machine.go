@@ -29,7 +29,7 @@ type machine struct {
 	records []Record
 	errands []Errand
 	heard   map[string]*Signal // candidates for steps that listen, by path
-	from    string             // what delivered them
+	from    Deliverer          // what delivered them
 	failure *failure           // of the step that failed last, while it is on its way outwards
 	broken  error
 }

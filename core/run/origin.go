@@ -21,10 +21,10 @@ const (
 // searches know of it beside what its journal says.
 type Begun struct {
 	Workflow   string       `json:"workflow"`
-	Definition string       `json:"definition"`         // by content
-	Thread     Conversation `json:"thread,omitzero"`    // its conversation
-	Key        string       `json:"key,omitempty"`      // what its workflow's limits tell it apart by
-	Delivery   string       `json:"delivery,omitempty"` // what delivered its signal, for telling repeats
-	Cause      string       `json:"cause,omitempty"`    // the run that brought it about
-	Links      int          `json:"links,omitempty"`    // runs before it that brought one another about
+	Definition string       `json:"definition"`        // by content
+	Thread     Conversation `json:"thread,omitzero"`   // its conversation
+	Key        string       `json:"key,omitempty"`     // what its workflow's limits tell it apart by
+	Delivery   Deliverer    `json:"delivery,omitzero"` // what delivered its signal, for telling repeats
+	Cause      string       `json:"cause,omitempty"`   // the run that brought it about
+	Links      int          `json:"links,omitempty"`   // runs before it that brought one another about
 }

@@ -134,9 +134,9 @@ type ListeningEnded struct {
 
 // SignalHeard says that a step heard a signal.
 type SignalHeard struct {
-	Step     string  `json:"step"`
-	Signal   *Signal `json:"signal"`
-	Delivery string  `json:"delivery,omitempty"` // what delivered it, where it starts no other run
+	Step     string    `json:"step"`
+	Signal   *Signal   `json:"signal"`
+	Delivery Deliverer `json:"delivery,omitzero"` // what delivered it, where it starts no other run
 }
 
 // ChildStarted says that a called workflow has its run.

@@ -93,7 +93,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 		l.spoil()
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
-			return e.repeated(ctx, source(a.Workflow, a.Signal), a.Signal.ID)
+			return e.repeated(ctx, deliverer(a.Workflow, a.Signal), a.Signal.ID)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
@@ -112,7 +112,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 // begun is what a new run is among others.
 func (l *live) begun(a Admission) *run.Begun {
 	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key,
-		Delivery: source(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
+		Delivery: deliverer(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
 	if l.thread != "" {
 		b.Thread = a.Signal.Conversation()
 	}

@@ -52,7 +52,7 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
 		return "", err
 	}
-	signal := &run.Signal{ID: id, Source: callSource, Type: "workflow.called", Time: now(), Kind: "called",
+	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
 		Trigger: "called", Body: start.Inputs, Draft: start.Draft}
 	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 	if err != nil {
@@ -67,7 +67,7 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 // cancelChild stops a called run that is no longer wanted. Where it was never
 // started, it cannot be any more.
 func (e *Engine) cancelChild(errand run.Errand, cancel *run.Cancel) (again bool, err error) {
-	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", callSource,
+	ids, err := e.column(e.hard, "SELECT run FROM deliveries WHERE source = ? AND id = ? AND run != ''", calls.String(),
 		errand.Key())
 	if err != nil {
 		return e.hard.Err() == nil, nil

@@ -17,7 +17,7 @@ const keptFor = 30 * 24 * time.Hour
 
 // arrival is a signal in the inbox.
 type arrival struct {
-	delivery   string // as deliveries.source
+	delivery   run.Deliverer
 	workflow   string // the one it starts where nobody waits; "" for none
 	definition string // … as it was when the signal was taken in
 	signal     *run.Signal
@@ -54,11 +54,12 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 	}
 	var b store.Batch
 	b.Guard("the delivery is the first of its id",
-		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery, signal.ID)
+		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", a.delivery.String(),
+		signal.ID)
 	heardAs, key := signal.HeardAs()
 	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, "+
 		"?, ?, ?, 'new', ?, ?)",
-		a.delivery, signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)
+		a.delivery.String(), signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)
 	if err := e.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
 		return e.repeated(ctx, a.delivery, signal.ID)
 	} else if err != nil {
@@ -70,7 +71,7 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 // arriving readies a signal for the inbox, and refuses what could not be
 // started: afterwards nothing is refused.
 func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Signal) (arrival, error) {
-	a := arrival{delivery: source(workflow, signal), workflow: workflow, signal: signal}
+	a := arrival{delivery: deliverer(workflow, signal), workflow: workflow, signal: signal}
 	signal.Hide(e.secrets.Mask)
 	if workflow == "" {
 		return a, nil
@@ -110,7 +111,7 @@ func (s *settlement) wait(ctx context.Context) (*Ticket, error) {
 // settling brings an arrival to whom it is for, however often that takes, and
 // gives how far it is. An arrival that is on its way already is brought once.
 func (e *Engine) settling(a arrival) *settlement {
-	key := a.delivery + "\n" + a.signal.ID
+	key := a.delivery.String() + "\n" + a.signal.ID
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if s := e.settlements[key]; s != nil {
@@ -185,7 +186,8 @@ func (e *Engine) assign(a arrival) (*Ticket, error) {
 		return e.Accept(e.hard, Admission{Workflow: a.workflow, Signal: a.signal, arrived: &a})
 	}
 	var b store.Batch
-	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'", a.delivery, a.signal.ID)
+	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'",
+		a.delivery.String(), a.signal.ID)
 	b.Do("DELETE FROM inbox WHERE at < ? AND state != 'new'", store.Time(time.Now().Add(-keptFor)))
 	return &Ticket{engine: e, answered: closed()}, e.store.Write(e.hard, b)
 }
@@ -207,7 +209,7 @@ func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 func (e *Engine) wasHeard(a arrival) bool {
 	var one int
 	return e.store.Read().QueryRowContext(e.hard,
-		"SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery,
+		"SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery.String(),
 		a.signal.ID).Scan(&one) == nil
 }
 
@@ -222,10 +224,12 @@ func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arr
 	var out []arrival
 	for rows.Next() {
 		var a arrival
+		var delivery string
 		var data []byte
-		if err := rows.Scan(&a.delivery, &a.workflow, &a.definition, &data); err != nil {
+		if err := rows.Scan(&delivery, &a.workflow, &a.definition, &data); err != nil {
 			return nil, fmt.Errorf("engine: the inbox could not be read: %w", err)
 		}
+		a.delivery = run.ParseDeliverer(delivery)
 		if a.signal, err = run.DecodeSignal(data); err != nil {
 			return nil, err
 		}
@@ -292,16 +296,16 @@ func (e *Engine) unsettled(ctx context.Context) error {
 
 // repeated finds what became of a delivery that came before: the run it
 // started or was heard by. One that is still on its way is waited for.
-func (e *Engine) repeated(ctx context.Context, delivery, id string) (*Ticket, error) {
+func (e *Engine) repeated(ctx context.Context, by run.Deliverer, id string) (*Ticket, error) {
 	var started string
-	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", delivery,
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT run FROM deliveries WHERE source = ? AND id = ?", by.String(),
 		id).Scan(&started); err != nil {
 		return nil, fmt.Errorf("engine: %w", err)
 	}
 	if started != "" {
 		return &Ticket{Run: started, engine: e, answered: e.runs.await(started)}, nil
 	}
-	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state = 'new'", delivery, id)
+	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state = 'new'", by.String(), id)
 	if err != nil {
 		return nil, err
 	}

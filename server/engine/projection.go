@@ -15,18 +15,19 @@ import (
 	"woolsignal/server/store"
 )
 
-// callSource is what delivers the signals of called workflows.
-const callSource = "/call"
+// calls delivers the signals of called workflows, by whoever calls, whatever
+// the workflow is called by then.
+var calls = run.Deliverer{By: "call"}
 
-// source names what delivered a signal, for telling repeats.
-func source(workflow string, s *run.Signal) string {
-	if s.Kind == "called" { // by whoever calls, whatever the workflow is called by then
-		return callSource
+// deliverer names what delivered a signal, for telling repeats.
+func deliverer(workflow string, s *run.Signal) run.Deliverer {
+	switch {
+	case s.Kind == "called":
+		return calls
+	case s.In != "" || workflow == "": // ids are the sender's own, unique only beside its source
+		return run.Deliverer{Workflow: workflow, By: s.Trigger + " " + s.Source}
 	}
-	if s.In != "" { // ids are the sender's own, unique only beside its source
-		return workflow + "/" + s.Trigger + " " + s.Source
-	}
-	return workflow + "/" + s.Trigger
+	return run.Deliverer{Workflow: workflow, By: s.Trigger}
 }
 
 // firstBatch writes the acceptance of a signal and the first advance with it.
@@ -34,7 +35,8 @@ func source(workflow string, s *run.Signal) string {
 func firstBatch(l *live, entry run.Entry) (store.Batch, error) {
 	var b store.Batch
 	b.Guard("the delivery is the first of its id",
-		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", l.state.Begun.Delivery,
+		"INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
+		l.state.Begun.Delivery.String(),
 		l.state.Signal.ID, l.id)
 	return beginning(b, l, entry)
 }
@@ -44,8 +46,8 @@ func inboxBatch(a *arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
 		b.Guard("the arrival has no run", "UPDATE deliveries SET run = ? WHERE source = ? AND id = ? AND run = ''",
-			l.id, a.delivery, a.signal.ID)
-		b.Do("DELETE FROM inbox WHERE delivery = ? AND id = ?", a.delivery, a.signal.ID)
+			l.id, a.delivery.String(), a.signal.ID)
+		b.Do("DELETE FROM inbox WHERE delivery = ? AND id = ?", a.delivery.String(), a.signal.ID)
 		return beginning(b, l, entry)
 	}
 }
@@ -97,12 +99,13 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 		b.Savepoint()
 		if alsoStarts(entry) { // it stays new: it is still to start a run
 			b.Guard("nobody heard the signal",
-				"UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery,
+				"UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'",
+				a.delivery.String(),
 				a.signal.ID)
 			return following(b, l, entry)
 		}
 		b.Guard("nobody heard the signal",
-			"UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery,
+			"UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery.String(),
 			a.signal.ID)
 		return following(b, l, entry)
 	}
@@ -218,10 +221,10 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		if r.Signal.Kind == "chat" || r.Signal.Kind == "phone" {
 			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
-		if r.Delivery != "" { // for its repeats
+		if !r.Delivery.IsZero() { // for its repeats
 			b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, ?) ON CONFLICT (source, id) DO UPDATE SET "+
 				"run = excluded.run",
-				r.Delivery, r.Signal.ID, l.id)
+				r.Delivery.String(), r.Signal.ID, l.id)
 		}
 	case *run.MemoryKept:
 		if messages, err := json.Marshal(r.Said); err == nil {
@@ -269,11 +272,11 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 // be stopped.
 func drop(b *store.Batch, id string, r *run.ChildDropped) {
 	key := run.StartKey(id, r.Step, r.Sending)
-	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", callSource, key)
+	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", calls.String(), key)
 	if r.By != "" {
 		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = "+
 			"? AND id = ?)",
-			r.By, callSource, key)
+			r.By, calls.String(), key)
 	}
 }
 

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 
 	"woolsignal/core/run"
 	"woolsignal/server/store"
@@ -148,10 +147,11 @@ func (e *Engine) beganAs(ctx context.Context, l *live) error {
 // delivery is what delivered a run's signal, under the name its workflow has
 // now.
 func (l *live) delivery() string {
-	if rest, ok := strings.CutPrefix(l.state.Begun.Delivery, l.state.Begun.Workflow+"/"); ok {
-		return l.workflow + "/" + rest
+	by := l.state.Begun.Delivery
+	if by.Workflow == l.state.Begun.Workflow {
+		by.Workflow = l.workflow
 	}
-	return l.state.Begun.Delivery
+	return by.String()
 }
 
 // whole refuses data whose projections are not whole.

@@ -140,6 +140,26 @@ func TestASignalIsHeardByTheRunThatWaitsForIt(t *testing.T) {
 	}
 }
 
+// TestEachPlaceHasIdsOfItsOwn sends the same id to two addresses that only runs
+// which wait listen at: the senders know nothing of each other.
+func TestEachPlaceHasIdsOfItsOwn(t *testing.T) {
+	elsewhere := strings.ReplaceAll(listening, "path: answers", "path: replies")
+	e, _ := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening,
+		"other": callable + "steps:\n" + elsewhere})
+	one := call(t, e, "listen", map[string]any{"who": "lot-1"})
+	other := call(t, e, "other", map[string]any{"who": "lot-1"})
+	becomes(t, e, one, run.Waiting)
+	becomes(t, e, other, run.Waiting)
+	for _, source := range []string{"/in/answers", "/in/replies"} {
+		if _, err := e.Receive(context.Background(), "", &run.Signal{ID: "1", Source: source, Kind: "webhook",
+			Subject: "lot-1", Body: map[string]any{"kg": int64(50)}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	becomes(t, e, one, run.Done)
+	becomes(t, e, other, run.Done)
+}
+
 func TestASignalThatCameBeforeIsNotMissed(t *testing.T) {
 	e, _ := workshop(t, map[string]string{"listen": callable + "steps:\n  - wait: {for: 300ms}\n" + listening})
 	id := call(t, e, "listen", map[string]any{"who": "lot-1"})
@@ -168,7 +188,8 @@ func TestAListenerOfJustBeforeACrashHears(t *testing.T) {
 		t.Fatal(err)
 	}
 	var b store.Batch
-	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES ('/', 'a', "+
+	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES "+
+		"('/ /in/answers', 'a', "+
 		"'/in/answers', 'lot-1', '', '', 'kept', ?, ?)", store.Time(time.Now()), data)
 	if err := bed.Store.Write(context.Background(), b); err != nil {
 		t.Fatal(err)

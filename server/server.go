@@ -15,6 +15,8 @@ import (
 	"sync"
 	"time"
 
+	"woolsignal/server/protocol/mcp"
+
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/api"
@@ -108,7 +110,7 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 // Close lets go of the data.
 func (s *Server) Close() error {
 	s.scripts.Close()
-	s.Kit.CloseSessions()
+	mcp.CloseSessions(s.Kit)
 	return s.Store.Close()
 }
 
@@ -164,7 +166,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 // is slow keeps nobody waiting.
 func (s *Server) offers(ctx context.Context) {
 	told, answered := make(chan string, 16), make(chan struct{}, 1)
-	s.Kit.OnOffersChanged(func(connection string) {
+	mcp.OnOffersChanged(s.Kit, func(connection string) {
 		select {
 		case told <- connection:
 		case <-ctx.Done():
@@ -172,7 +174,7 @@ func (s *Server) offers(ctx context.Context) {
 	})
 	changed := s.Workspace.Subscribe()
 	asked := map[string]*flow.Connection{}
-	made := s.Kit.OffersKept()
+	made := mcp.OffersKept(s.Kit)
 	var asking sync.WaitGroup
 	defer asking.Wait()
 	for {
@@ -189,7 +191,7 @@ func (s *Server) offers(ctx context.Context) {
 				}
 			})
 		}
-		if kept := s.Kit.OffersKept(); kept != made {
+		if kept := mcp.OffersKept(s.Kit); kept != made {
 			made = kept
 			if err := s.Workspace.Reread(ctx); err != nil && ctx.Err() == nil {
 				s.options.Log.Error("the tools could not be made anew", "error", err)
@@ -215,7 +217,7 @@ func (s *Server) offers(ctx context.Context) {
 // ask asks one MCP server what it offers.
 func (s *Server) ask(ctx context.Context, c *flow.Connection) {
 	err := fault.Catch(s.options.Log, "what "+c.ID+" offers", func() error {
-		_, err := s.Kit.RefreshOffers(ctx, c)
+		_, err := mcp.RefreshOffers(ctx, s.Kit, c)
 		return err
 	})
 	s.Kit.Used(ctx, c.ID, err)

@@ -11,6 +11,9 @@ import (
 	"sync"
 	"time"
 
+	"woolsignal/server/protocol/chatserver"
+	"woolsignal/server/protocol/web"
+
 	"github.com/go-chi/chi/v5"
 
 	"woolsignal/core/expr"
@@ -170,7 +173,7 @@ func (h *ChatEvents) receive(ctx context.Context, c *flow.Connection, m *chatMes
 	h.reacting.Go(func() { // the message is taken in, marked or not
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
-		if err := h.Kit.React(ctx, c, m.ID, reaction); err != nil {
+		if err := chatserver.React(ctx, h.Kit, c, m.ID, reaction); err != nil {
 			h.Log.Warn("a message could not be marked as taken in", "connection", c.ID, "error",
 				h.Secrets.Mask(err.Error()))
 		}
@@ -203,7 +206,7 @@ func (h *ChatEvents) fetch(ctx context.Context, c *flow.Connection, name, path s
 	if err != nil {
 		return run.File{}, err
 	}
-	body, _, kind, err := tool.Fetch(ctx, client, c.Title, c.Address+path)
+	body, _, kind, err := web.Fetch(ctx, client, c.Title, c.Address+path)
 	if err != nil {
 		return run.File{}, err
 	}

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/server/protocol/caldav"
+
 	"woolsignal/core/calendar"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -66,14 +68,14 @@ type eventSource struct {
 
 // eventFound is an event and what became of it.
 type eventFound struct {
-	tool.Event
+	caldav.Event
 	id, change string
 	zone       *time.Location
 }
 
 // seenEvent is an event as the last look saw it.
 type seenEvent struct {
-	Event tool.Event `json:"event"`
+	Event caldav.Event `json:"event"`
 }
 
 func (s *eventSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
@@ -84,12 +86,12 @@ func (s *eventSource) look(ctx context.Context, cursor json.RawMessage) ([]any, 
 		}
 	}
 	at := time.Now()
-	all, err := s.kit.Events(ctx, s.c, s.zone, s.calendar, at, at.Add(horizon))
+	all, err := caldav.Events(ctx, s.kit, s.c, s.zone, s.calendar, at, at.Add(horizon))
 	if err != nil {
 		return nil, nil, false, err
 	}
 	now, found := map[string]seenEvent{}, []any{}
-	note := func(e tool.Event, change string) {
+	note := func(e caldav.Event, change string) {
 		if cursor != nil {
 			data, _ := json.Marshal(e) // texts and times always encode
 			found = append(found, eventFound{e, short(change + string(data)), change, s.zone})
@@ -132,7 +134,7 @@ func (f eventFound) signal(match, kind string) *run.Signal {
 	if !strings.Contains(strings.ToLower(f.Title), strings.ToLower(match)) {
 		return nil
 	}
-	body := tool.EventValue(f.Event, f.zone)
+	body := caldav.EventValue(f.Event, f.zone)
 	body["change"] = f.change
 	return &run.Signal{ID: f.id, Type: kind, Subject: f.Title, Text: f.Description, Body: body}
 }
@@ -178,7 +180,7 @@ func (s *beforeSource) look(ctx context.Context, cursor json.RawMessage) ([]any,
 	now := time.Now()
 	// Working days are at most some weeks apart; a month more covers holidays.
 	ahead := s.lead.Duration + time.Duration(s.lead.WorkingDays)*2*24*time.Hour + 31*24*time.Hour
-	all, err := s.kit.Events(ctx, s.c, s.days.Zone, s.calendar, now, now.Add(ahead))
+	all, err := caldav.Events(ctx, s.kit, s.c, s.days.Zone, s.calendar, now, now.Add(ahead))
 	if err != nil {
 		return nil, nil, false, err
 	}

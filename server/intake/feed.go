@@ -7,6 +7,8 @@ import (
 	"encoding/json"
 	"slices"
 
+	"woolsignal/server/protocol/web"
+
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 	"woolsignal/core/run"
@@ -44,18 +46,18 @@ func (s *feedSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 			return nil, nil, false, err
 		}
 	}
-	body, _, _, err := tool.Fetch(ctx, egress.Reader(s.c.ID, s.c.Is.(*protocol.Web).Hosts, s.c.Networks), s.c.Title,
+	body, _, _, err := web.Fetch(ctx, egress.Reader(s.c.ID, s.c.Is.(*protocol.Web).Hosts, s.c.Networks), s.c.Title,
 		s.address)
 	if err != nil {
 		return nil, nil, false, err
 	}
-	feed, err := tool.ParseFeed(s.address, body)
+	feed, err := web.ParseFeed(s.address, body)
 	if err != nil {
 		return nil, nil, false, err
 	}
 	now, found := before, []any{}
 	for _, i := range slices.Backward(feed.Items) { // oldest first
-		item := tool.FeedItem(i)
+		item := web.FeedItem(i)
 		id := short(item["id"].(string))
 		if slices.Contains(now, id) {
 			continue

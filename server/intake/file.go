@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"path"
 
+	"woolsignal/server/protocol/webdav"
+
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/core/trigger"
@@ -21,7 +23,7 @@ type fileSource struct {
 
 // fileFound is a file that appeared, with its bytes kept.
 type fileFound struct {
-	tool.Entry
+	webdav.Entry
 	file run.File
 }
 
@@ -43,7 +45,7 @@ func (s *fileSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 			return nil, nil, false, err
 		}
 	}
-	shelf, err := s.kit.Shelf(s.c)
+	shelf, err := webdav.OpenShelf(s.kit, s.c)
 	if err != nil {
 		return nil, nil, false, err
 	}

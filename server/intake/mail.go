@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/server/protocol/mail"
+
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -43,7 +45,7 @@ func (w *Watches) mails(t flow.Trigger) *looking {
 	case of.On == "moved":
 		words = "mails that are moved to " + of.Folder
 	}
-	return &looking{key, words, of.Every, &mailSource{w.Kit, w.Kit.Box(c), of}}
+	return &looking{key, words, of.Every, &mailSource{w.Kit, mail.Box(w.Kit, c), of}}
 }
 
 func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {

@@ -12,26 +12,27 @@ const Documents = "documents"
 // documentOperations are tools over files alone.
 func (k *Kit) documentOperations() []*Operation {
 	return []*Operation{
-		operation(Documents, "Documents", "read_text", "Reads the words of a file: PDF, office document, page or text.",
-			object([]any{"file"}, map[string]any{"file": fileSchema("The file")}),
-			result(map[string]any{"text": prop("string", "")}), reads,
+		NewOperation(Documents, "Documents", "read_text",
+			"Reads the words of a file: PDF, office document, page or text.",
+			Object([]any{"file"}, map[string]any{"file": FileSchema("The file")}),
+			Result(map[string]any{"text": Prop("string", "")}), Reads,
 			func(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-				c, err := k.load(ctx, args["file"])
+				c, err := k.Load(ctx, args["file"])
 				if err != nil {
 					return nil, err
 				}
-				words, err := document.Text(c.kind, c.name, c.data)
+				words, err := document.Text(c.Kind, c.Name, c.Data)
 				if err != nil {
-					return nil, &RefusedError{Message: c.name + ": " + err.Error()}
+					return nil, &RefusedError{Message: c.Name + ": " + err.Error()}
 				}
 				return map[string]any{"text": words}, nil
 			}),
-		operation(Documents, "Documents", "make_file", "Makes a file of words.",
-			object([]any{"name", "text"},
-				map[string]any{"name": prop("string", "Its name, as in sheet.csv"),
-					"text": prop("string", "Its words")}),
-			fileResult(), reads, func(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-				return k.save(ctx, content{name: text(args, "name"), data: []byte(text(args, "text"))})
+		NewOperation(Documents, "Documents", "make_file", "Makes a file of words.",
+			Object([]any{"name", "text"},
+				map[string]any{"name": Prop("string", "Its name, as in sheet.csv"),
+					"text": Prop("string", "Its words")}),
+			FileResult(), Reads, func(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+				return k.Save(ctx, Content{Name: Text(args, "name"), Data: []byte(Text(args, "text"))})
 			}),
 	}
 }

@@ -70,14 +70,14 @@ func EffectOf(err error) run.Effect {
 	switch {
 	case errors.As(err, &happened):
 		return run.TookPlace
-	case settled(err) || egress.NeverSent(err):
+	case Settled(err) || egress.NeverSent(err):
 		return ""
 	}
 	return run.Unsure
 }
 
-// settled tells whether an error leaves no doubt about what happened.
-func settled(err error) bool {
+// Settled tells whether an error leaves no doubt about what happened.
+func Settled(err error) bool {
 	var refused *RefusedError
 	var busy *BusyError
 	var unsent *NotSentError

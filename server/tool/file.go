@@ -12,47 +12,47 @@ import (
 	"woolsignal/core/run"
 )
 
-// fileSchema is the schema of an argument that is a file: one that came with
+// FileSchema is the schema of an argument that is a file: one that came with
 // a signal, or that a tool gave.
-func fileSchema(description string) map[string]any {
+func FileSchema(description string) map[string]any {
 	s := map[string]any(flow.FileShape())
 	return map[string]any{"type": "object", "description": description, "properties": s["properties"],
 		"required": []any{"name", "blob"}}
 }
 
-// content is a file with its bytes.
-type content struct {
-	name, kind string
-	data       []byte
+// Content is a file with its bytes.
+type Content struct {
+	Name, Kind string
+	Data       []byte
 }
 
-// load reads the bytes of a file that an argument names.
-func (k *Kit) load(ctx context.Context, v any) (content, error) {
+// Load reads the bytes of a file that an argument names.
+func (k *Kit) Load(ctx context.Context, v any) (Content, error) {
 	f, _ := v.(map[string]any)
 	hash, _ := f["blob"].(string)
 	if hash == "" {
-		return content{}, &RefusedError{Message: "this is not a file: a file is what a signal or another tool gave, " +
+		return Content{}, &RefusedError{Message: "this is not a file: a file is what a signal or another tool gave, " +
 			"with its name and blob"}
 	}
 	data, err := k.store.Blob(ctx, hash)
 	if err != nil {
-		return content{}, &RefusedError{Message: fmt.Sprintf("%v: %v", f["name"], err)}
+		return Content{}, &RefusedError{Message: fmt.Sprintf("%v: %v", f["name"], err)}
 	}
 	name, _ := f["name"].(string)
 	kind, _ := f["type"].(string)
-	return content{safeName(name), kind, data}, nil
+	return Content{SafeName(name), kind, data}, nil
 }
 
-// save keeps bytes and gives the file as values carry it.
-func (k *Kit) save(ctx context.Context, c content) (map[string]any, error) {
-	if c.kind == "" {
-		c.kind = mediaType(c.name, c.data)
+// Save keeps bytes and gives the file as values carry it.
+func (k *Kit) Save(ctx context.Context, c Content) (map[string]any, error) {
+	if c.Kind == "" {
+		c.Kind = mediaType(c.Name, c.Data)
 	}
-	hash, err := k.store.PutBlob(ctx, c.data)
+	hash, err := k.store.PutBlob(ctx, c.Data)
 	if err != nil {
 		return nil, err
 	}
-	return map[string]any{"name": safeName(c.name), "type": c.kind, "size": int64(len(c.data)), "blob": hash}, nil
+	return map[string]any{"name": SafeName(c.Name), "type": c.Kind, "size": int64(len(c.Data)), "blob": hash}, nil
 }
 
 // Keep keeps the bytes of a file that came with a signal.
@@ -61,7 +61,7 @@ func (k *Kit) Keep(ctx context.Context, name, kind string, data []byte) (run.Fil
 		kind = mediaType(name, data)
 	}
 	hash, err := k.store.PutBlob(ctx, data)
-	return run.File{Name: safeName(name), Type: kind, Size: int64(len(data)), Blob: hash}, err
+	return run.File{Name: SafeName(name), Type: kind, Size: int64(len(data)), Blob: hash}, err
 }
 
 // mediaType goes by the name, else by the first bytes.
@@ -72,8 +72,8 @@ func mediaType(name string, data []byte) string {
 	return http.DetectContentType(data)
 }
 
-// safeName takes the folders off a name somebody else chose.
-func safeName(name string) string {
+// SafeName takes the folders off a name somebody else chose.
+func SafeName(name string) string {
 	name = strings.ReplaceAll(name, `\`, "/")
 	name = strings.Trim(path.Base("/"+name), "./ ")
 	if name == "" {
@@ -82,5 +82,5 @@ func safeName(name string) string {
 	return name
 }
 
-// fileResult is the schema of a file that is given back.
-func fileResult() map[string]any { return map[string]any(flow.FileShape()) }
+// FileResult is the schema of a file that is given back.
+func FileResult() map[string]any { return map[string]any(flow.FileShape()) }

@@ -31,14 +31,30 @@ type Kit struct {
 	tokens  *oauth.Keeper
 	store   *store.Store // files and tables
 
-	noted sync.Map // connection → time its last success was written down
-	mcp   sessions
+	noted  sync.Map // connection → time its last success was written down
+	beside sync.Map // what protocols keep with the kit, by their own keys
 }
 
 // NewKit gives a kit whose tools can be called.
 func NewKit(s *store.Store, secrets *vault.Vault, tokens *oauth.Keeper) *Kit {
 	return &Kit{store: s, secrets: secrets, tokens: tokens}
 }
+
+// Beside gives what a protocol keeps with the kit, such as open sessions. It is
+// made when it is first asked for. key is of a type of the protocol's own.
+func (k *Kit) Beside(key any, make func() any) any {
+	if kept, ok := k.beside.Load(key); ok {
+		return kept
+	}
+	kept, _ := k.beside.LoadOrStore(key, make())
+	return kept
+}
+
+// Store is where a protocol keeps what its servers offer, and files.
+func (k *Kit) Store() *store.Store { return k.store }
+
+// Secret gives a connection's secret, for what is no client of its address.
+func (k *Kit) Secret(connection string) (string, error) { return k.secrets.Get(connection) }
 
 // Key gives what a connection signs with.
 func (k *Kit) Key(c *flow.Connection) egress.Key {
@@ -89,7 +105,7 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			}
 		}
 		for name := range c.Tools {
-			if !known[name] && (!protocols[c.Kind].asked || len(operations) > 0) {
+			if !known[name] && (!protocols[c.Kind].Asked || len(operations) > 0) {
 				problems = append(problems,
 					flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
 						Severity: flow.Wrong,
@@ -137,8 +153,8 @@ func orElse(said *bool, otherwise bool) bool {
 	return otherwise
 }
 
-// lacks turns what a missing secret or sign-in causes into a [MissingError].
-func (k *Kit) lacks(connection string, err error) error {
+// Lacks turns what a missing secret or sign-in causes into a [MissingError].
+func (k *Kit) Lacks(connection string, err error) error {
 	var needed *oauth.NeededError
 	switch {
 	case errors.As(err, &needed):
@@ -181,83 +197,4 @@ func (k *Kit) Used(ctx context.Context, connection string, err error) {
 			connection, store.Time(now), k.secrets.Mask(err.Error()))
 	}
 	k.store.Queue(b) // nobody waits for it
-}
-
-// nature is what an operation does to the world.
-type nature int
-
-const (
-	reads   nature = iota // changes nothing
-	sets                  // the same thing again changes nothing more
-	removes               // sets, and something is gone
-	adds                  // makes a thing whose id we choose
-	keyed                 // the peer honours an idempotency key
-	sends                 // cannot be told apart from being sent once before
-)
-
-// operation makes a tool of a connection.
-func operation(id, title, name, description string, in, out map[string]any, n nature,
-	call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-	resend := map[nature]flow.Resend{reads: flow.ResendSafe, sets: flow.ResendSafe, removes: flow.ResendSafe,
-		adds: flow.ResendOwnID, keyed: flow.ResendKey, sends: flow.ResendNever}[n]
-	return &Operation{Call: call, Tool: flow.Tool{Name: id + "/" + name, Title: title + ": " +
-		strings.ReplaceAll(name, "_", " "), Description: description, Input: in, Output: out,
-		ReadOnly: n == reads, Destructive: n == removes, Idempotent: n != sends && n != keyed, Resend: resend}}
-}
-
-// object builds the schema of a map of arguments.
-func object(required []any, properties map[string]any) map[string]any {
-	return map[string]any{"type": "object", "properties": properties, "required": required,
-		"additionalProperties": false}
-}
-
-// result builds the schema of what is given back, all of it always there.
-func result(properties map[string]any) map[string]any {
-	required := []any{}
-	for _, name := range slices.Sorted(maps.Keys(properties)) {
-		required = append(required, name)
-	}
-	return object(required, properties)
-}
-
-func prop(kind, description string, more ...any) map[string]any {
-	p := map[string]any{"type": kind, "description": description}
-	for i := 0; i+1 < len(more); i += 2 {
-		p[fmt.Sprint(more[i])] = more[i+1]
-	}
-	return p
-}
-
-// listOf is the schema of a list.
-func listOf(item map[string]any, description string) map[string]any {
-	return map[string]any{"type": "array", "items": item, "description": description}
-}
-
-// text reads an argument that the schema has already found to be a text.
-func text(args map[string]any, name string) string { s, _ := args[name].(string); return s }
-
-func whole(args map[string]any, name string, otherwise int) int {
-	if n, ok := args[name].(int64); ok {
-		return int(n)
-	}
-	return otherwise
-}
-
-// texts reads an argument that is a list of texts, or one text.
-func texts(args map[string]any, name string) []string {
-	switch v := args[name].(type) {
-	case string:
-		if v != "" {
-			return []string{v}
-		}
-	case []any:
-		var out []string
-		for _, item := range v {
-			if s, ok := item.(string); ok && s != "" {
-				out = append(out, s)
-			}
-		}
-		return out
-	}
-	return nil
 }

@@ -14,16 +14,16 @@ type crook struct{ Shepherd string }
 
 func init() {
 	flow.RegisterProtocol("crook", "A shepherd with a crook.", func() flow.Reaching { return &crook{} })
-	protocols["crook"] = speaking{
-		operations: func(_ *Kit, _ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
+	Register("crook", Protocol{
+		Operations: func(_ *Kit, _ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 			catch := func(context.Context, map[string]any, Sending) (any, error) {
 				return map[string]any{"by": c.Is.(*crook).Shepherd}, nil
 			}
 			return []*Operation{{Tool: flow.Tool{Name: c.ID + "/catch", Title: c.Title + ": catch", ReadOnly: true,
 				Resend: flow.ResendSafe}, Call: catch}}, nil
 		},
-		try: trying("catch", nil, "The shepherd is there."),
-	}
+		Try: Trying("catch", nil, "The shepherd is there."),
+	})
 }
 
 func (*crook) Schemes() ([]string, string) { return []string{"hill"}, "hill://skell" }

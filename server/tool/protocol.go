@@ -8,48 +8,40 @@ import (
 	"woolsignal/core/flow"
 )
 
-// speaking is how a protocol is spoken.
-type speaking struct {
-	// operations makes the tools of a connection; nil where it has none.
-	operations func(k *Kit, w *flow.Workspace, c *flow.Connection) ([]*Operation, error)
-	// try tries a connection without changing anything; nil tries its address.
-	try func(k *Kit, ctx context.Context, w *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict
-	// asked says that the server is asked what it offers, and may not have
+// Protocol is how a protocol is spoken.
+type Protocol struct {
+	// Operations makes the tools of a connection; nil where it has none.
+	Operations func(k *Kit, w *flow.Workspace, c *flow.Connection) ([]*Operation, error)
+	// Try tries a connection without changing anything; nil tries its address.
+	Try func(ctx context.Context, k *Kit, w *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict
+	// Asked says that the server is asked what it offers, and may not have
 	// answered yet.
-	asked bool
+	Asked bool
 }
 
-// protocols are those that can be spoken, by the names files use.
-var protocols = map[string]speaking{
-	"model_server": {try: (*Kit).tryModels},
-	"caldav":       {operations: overHTTP(calendarOperations), try: (*Kit).tryCalendars},
-	"openapi":      {operations: overHTTP(apiOperations), try: (*Kit).tryAPI},
-	"signing_key":  {try: (*Kit).tryKey},
-	"mailbox":      {operations: (*Kit).mailOperations, try: (*Kit).tryMail},
-	"webdav": {operations: overHTTP((*Kit).fileOperations),
-		try: trying("list", nil, "Signed in; the top folder can be read.")},
-	"mcp": {operations: (*Kit).mcpOperations, try: (*Kit).tryMCP, asked: true},
-	"sql": {operations: (*Kit).sqlOperations,
-		try: trying("query", map[string]any{"sql": "SELECT 1"}, "Connected; it answers queries.")},
-	"web": {operations: (*Kit).webOperations, try: (*Kit).tryWeb},
-	"search": {operations: overHTTP(searchOperations),
-		try: trying("search", map[string]any{"words": "test", "most": int64(1)},
-			"Its description is readable, and it answers.")},
-	"chat_server": {operations: overHTTP((*Kit).chatOperations), try: (*Kit).tryChat},
-	"http":        {operations: overHTTP(httpOperations)},
+var protocols = map[string]Protocol{}
+
+// Register makes a protocol known by the name files use. It is called while
+// packages are initialised, as drivers are registered with package
+// database/sql.
+func Register(name string, p Protocol) {
+	if _, twice := protocols[name]; twice {
+		panic("tool: the protocol " + name + " is registered twice")
+	}
+	protocols[name] = p
 }
 
 // operations makes the tools of one connection.
 func (k *Kit) operations(w *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 	p := protocols[c.Kind]
-	if p.operations == nil {
+	if p.Operations == nil {
 		return nil, nil
 	}
-	return p.operations(k, w, c)
+	return p.Operations(k, w, c)
 }
 
-// overHTTP makes tools that are spoken over a client of the connection.
-func overHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation,
+// OverHTTP makes tools that are spoken over a client of the connection.
+func OverHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation,
 	error)) func(*Kit, *flow.Workspace, *flow.Connection) ([]*Operation, error) {
 	return func(k *Kit, w *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
 		client, err := k.Client(c)
@@ -60,16 +52,16 @@ func overHTTP(make func(k *Kit, w *flow.Workspace, c *flow.Connection, client *h
 	}
 }
 
-// trying tries one reading tool of a connection.
-func trying(name string, args map[string]any, words string) func(*Kit, context.Context, *flow.Workspace, Catalogue,
+// Trying tries one reading tool of a connection.
+func Trying(name string, args map[string]any, words string) func(context.Context, *Kit, *flow.Workspace, Catalogue,
 	*flow.Connection) Verdict {
-	return func(k *Kit, ctx context.Context, _ *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict {
-		return k.call(ctx, c, tools, name, args, words)
+	return func(ctx context.Context, k *Kit, _ *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict {
+		return k.TryTool(ctx, c, tools, name, args, words)
 	}
 }
 
 // Asked tells whether a connection's server is asked what it offers.
-func Asked(c *flow.Connection) bool { return protocols[c.Kind].asked }
+func Asked(c *flow.Connection) bool { return protocols[c.Kind].Asked }
 
 // SameServer tells whether two connections lead to the same server.
 func SameServer(a, b *flow.Connection) bool {

@@ -22,23 +22,23 @@ func (k *Kit) tableOperations(t *flow.Table) []*Operation {
 		some["properties"].(map[string]any)[name] = map[string]any{"anyOf": []any{s, map[string]any{"type": "null"}}}
 	}
 	one := map[string]any(t.RowShape())
-	number := prop("integer", "The row's number", "minimum", 1.0)
+	number := Prop("integer", "The row's number", "minimum", 1.0)
 	purpose := t.Title
 	if t.Purpose != "" {
 		purpose += " (" + t.Purpose + ")"
 	}
 	out := []*Operation{
-		operation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first unless order_by says otherwise.",
+		NewOperation(t.ID, t.Title, "find", "Finds rows of "+purpose+", newest first unless order_by says otherwise.",
 			findInput(t, columns),
-			result(map[string]any{"rows": listOf(one, ""),
-				"total": prop("integer", "How many rows match, on all pages"),
+			Result(map[string]any{"rows": ListOf(one, ""),
+				"total": Prop("integer", "How many rows match, on all pages"),
 				"next": map[string]any{"type": []any{"string", "null"},
-					"description": "What after takes for the next page; null on the last"}}), reads, r.find),
-		operation(t.ID, t.Title, "add", "Adds a row to "+purpose+".", full, one, adds, r.add),
-		operation(t.ID, t.Title, "update", "Changes a row of "+purpose+".",
-			object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, sets, r.update),
-		operation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.",
-			object([]any{"row"}, map[string]any{"row": number}), result(map[string]any{"removed": number}), removes,
+					"description": "What after takes for the next page; null on the last"}}), Reads, r.find),
+		NewOperation(t.ID, t.Title, "add", "Adds a row to "+purpose+".", full, one, Adds, r.add),
+		NewOperation(t.ID, t.Title, "update", "Changes a row of "+purpose+".",
+			Object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, Sets, r.update),
+		NewOperation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.",
+			Object([]any{"row"}, map[string]any{"row": number}), Result(map[string]any{"removed": number}), Removes,
 			r.remove),
 	}
 	return out
@@ -61,8 +61,8 @@ func rowError(err error) error {
 func findInput(t *flow.Table, columns map[string]any) map[string]any {
 	by := []any{"row", "added", "changed"}
 	where := map[string]any{}
-	moment := prop("string", "A time or a day")
-	number := prop("integer", "")
+	moment := Prop("string", "A time or a day")
+	number := Prop("integer", "")
 	for name, s := range map[string]any{"row": number, "added": moment, "changed": moment} {
 		where[name] = comparable(s)
 	}
@@ -70,18 +70,18 @@ func findInput(t *flow.Table, columns map[string]any) map[string]any {
 		by = append(by, c.Name)
 		where[c.Name] = comparable(columns[c.Name])
 	}
-	return object(nil, map[string]any{
+	return Object(nil, map[string]any{
 		"where": map[string]any{"type": "object", "properties": where, "additionalProperties": false,
 			"description": "By column: the value it has, or how it compares, as in {kg: {at_least: 20}}. All must " +
 				"hold; null is nothing written"},
-		"words": prop("string", "Words anywhere in the row"),
-		"order_by": prop("string", "The column to sort by, the smallest first; rows with nothing in it come last",
+		"words": Prop("string", "Words anywhere in the row"),
+		"order_by": Prop("string", "The column to sort by, the smallest first; rows with nothing in it come last",
 			"enum", by),
-		"descending": prop("boolean", "Whether the largest come first"),
-		"most": prop("integer",
+		"descending": Prop("boolean", "Whether the largest come first"),
+		"most": Prop("integer",
 			fmt.Sprintf("How many rows a page has; without it all are given, and more than %d are refused",
 				table.MostRows), "minimum", 1.0, "maximum", float64(table.MostRows)),
-		"after": prop("string", "The next of the page before"),
+		"after": Prop("string", "The next of the page before"),
 	})
 }
 
@@ -93,7 +93,7 @@ func comparable(value any) map[string]any {
 	}
 	how["not"] = map[string]any{"anyOf": []any{value, map[string]any{"type": "null"}}}
 	how["one_of"] = map[string]any{"type": "array", "minItems": 1.0, "items": value}
-	how["contains"], how["begins_with"] = prop("string", ""), prop("string", "")
+	how["contains"], how["begins_with"] = Prop("string", ""), Prop("string", "")
 	return map[string]any{"anyOf": []any{value, map[string]any{"type": "null"},
 		map[string]any{"type": "object", "properties": how, "additionalProperties": false, "minProperties": 1.0}}}
 }
@@ -101,8 +101,8 @@ func comparable(value any) map[string]any {
 func (r *rows) find(ctx context.Context, args map[string]any, _ Sending) (any, error) {
 	where, _ := args["where"].(map[string]any)
 	descending, _ := args["descending"].(bool)
-	page, err := r.Find(ctx, table.Query{Where: where, Words: text(args, "words"), OrderBy: text(args, "order_by"),
-		Descending: descending, After: text(args, "after"), Most: whole(args, "most", 0)})
+	page, err := r.Find(ctx, table.Query{Where: where, Words: Text(args, "words"), OrderBy: Text(args, "order_by"),
+		Descending: descending, After: Text(args, "after"), Most: Whole(args, "most", 0)})
 	if err != nil {
 		return nil, rowError(err)
 	}
@@ -131,7 +131,7 @@ func (r *rows) add(ctx context.Context, args map[string]any, s Sending) (any, er
 
 func (r *rows) update(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	values, _ := args["values"].(map[string]any)
-	row, err := r.Update(ctx, int64(whole(args, "row", 0)), values, s.Run)
+	row, err := r.Update(ctx, int64(Whole(args, "row", 0)), values, s.Run)
 	if err != nil {
 		return nil, rowError(err)
 	}
@@ -139,7 +139,7 @@ func (r *rows) update(ctx context.Context, args map[string]any, s Sending) (any,
 }
 
 func (r *rows) remove(ctx context.Context, args map[string]any, s Sending) (any, error) {
-	n := int64(whole(args, "row", 0))
+	n := int64(Whole(args, "row", 0))
 	if err := r.Remove(ctx, n); err != nil && !(s.Again && errors.Is(err, table.ErrNoRow)) {
 		return nil, rowError(err)
 	}

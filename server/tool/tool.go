@@ -1,7 +1,9 @@
 // Package tool makes tools of connections and tables, and calls them.
 //
 // A [Catalogue] holds every operation of every connection with its schema,
-// its annotations and how a call may be sent again. One file a protocol.
+// its annotations and how a call may be sent again. How each protocol is spoken
+// is registered by the packages below server/protocol; here is what they are
+// made with, and the tools of tables and documents.
 package tool
 
 import (
@@ -60,9 +62,9 @@ func (c Catalogue) Call(ctx context.Context, kit *Kit, name string, args map[str
 	if err == nil {
 		return kit.secrets.MaskValue(expr.Canonical(result)), nil
 	}
-	err = op.sorted(kit.lacks(op.Connection, err))
+	err = op.sorted(kit.Lacks(op.Connection, err))
 	shown := &masked{err, kit.secrets.Mask(err.Error())}
-	if !settled(err) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
+	if !Settled(err) && op.Resend == flow.ResendNever && !egress.NeverSent(err) {
 		return nil, &UncertainError{shown}
 	}
 	return nil, shown

@@ -16,6 +16,8 @@ import (
 	"sync"
 	"sync/atomic"
 
+	_ "woolsignal/server/protocol" // every protocol there is
+
 	"woolsignal/core/flow"
 	_ "woolsignal/core/protocol" // the kinds of connections and steps files may have
 	"woolsignal/core/run"

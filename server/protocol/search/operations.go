@@ -1,4 +1,4 @@
-package tool
+package search
 
 import (
 	"context"
@@ -10,6 +10,8 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/protocol/web"
+	"woolsignal/server/tool"
 )
 
 // searcher asks a search page that an OpenSearch 1.1 description document
@@ -19,16 +21,16 @@ type searcher struct {
 	c      *flow.Connection
 }
 
-func searchOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func operations(_ *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
 	s := &searcher{client, c}
-	found := result(map[string]any{"title": prop("string", ""), "address": prop("string", "The source"),
-		"words": prop("string", "What it says there")})
-	op := operation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.",
-		object([]any{"words"}, map[string]any{"words": prop("string", "What to look for", "minLength", 1.0),
-			"most": prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}),
-		result(map[string]any{"results": listOf(found, "")}), reads, s.search)
+	found := tool.Result(map[string]any{"title": tool.Prop("string", ""), "address": tool.Prop("string", "The source"),
+		"words": tool.Prop("string", "What it says there")})
+	op := tool.NewOperation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.",
+		tool.Object([]any{"words"}, map[string]any{"words": tool.Prop("string", "What to look for", "minLength", 1.0),
+			"most": tool.Prop("integer", "How many at most", "minimum", 1.0, "maximum", 50.0)}),
+		tool.Result(map[string]any{"results": tool.ListOf(found, "")}), tool.Reads, s.search)
 	op.OpenWorld = true
-	return []*Operation{op}, nil
+	return []*tool.Operation{op}, nil
 }
 
 // description is what we need of an OpenSearch description document.
@@ -43,43 +45,44 @@ type description struct {
 // template finds the address whose results are a feed.
 func (s *searcher) template(ctx context.Context) (string, error) {
 	at := s.c.Address + s.c.Is.(*protocol.Search).Description
-	body, _, _, err := Fetch(ctx, s.client, s.c.Title, at)
+	body, _, _, err := web.Fetch(ctx, s.client, s.c.Title, at)
 	if err != nil {
 		return "", err
 	}
 	var d description
 	if err := xml.Unmarshal([]byte(body), &d); err != nil {
-		return "", &RefusedError{Message: fmt.Sprintf("%s is no OpenSearch description: %v", at, err)}
+		return "", &tool.RefusedError{Message: fmt.Sprintf("%s is no OpenSearch description: %v", at, err)}
 	}
 	for _, u := range d.URLs {
 		if strings.Contains(u.Type, "atom+xml") || strings.Contains(u.Type, "rss+xml") {
 			return u.Template, nil
 		}
 	}
-	return "", &RefusedError{Message: at + " describes no search whose results are a feed (Atom or RSS)"}
+	return "", &tool.RefusedError{Message: at + " describes no search whose results are a feed (Atom or RSS)"}
 }
 
-func (s *searcher) search(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (s *searcher) search(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	template, err := s.template(ctx)
 	if err != nil {
 		return nil, err
 	}
-	most := whole(args, "most", 10)
-	address := strings.NewReplacer("{searchTerms}", url.QueryEscape(text(args, "words")), "{count}", fmt.Sprint(most),
+	most := tool.Whole(args, "most", 10)
+	address := strings.NewReplacer("{searchTerms}", url.QueryEscape(tool.Text(args, "words")), "{count}",
+		fmt.Sprint(most),
 		"{count?}", fmt.Sprint(most),
 		"{startPage?}", "1", "{startIndex?}", "1", "{language?}", "*", "{inputEncoding?}", "UTF-8", "{outputEncoding?}",
 		"UTF-8").Replace(template)
-	body, _, _, err := Fetch(ctx, s.client, s.c.Title, address)
+	body, _, _, err := web.Fetch(ctx, s.client, s.c.Title, address)
 	if err != nil {
 		return nil, err
 	}
-	feed, err := ParseFeed(address, body)
+	feed, err := web.ParseFeed(address, body)
 	if err != nil {
 		return nil, err
 	}
 	results := []any{}
 	for _, i := range feed.Items[:min(most, len(feed.Items))] {
-		item := FeedItem(i)
+		item := web.FeedItem(i)
 		words := item["summary"]
 		if words == "" {
 			words = item["content"]

@@ -1,4 +1,4 @@
-package tool
+package mcp
 
 import (
 	"context"
@@ -21,6 +21,7 @@ import (
 	"woolsignal/core/schema"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 )
 
 // offered is a tool as a server described it.
@@ -34,7 +35,7 @@ type offered struct {
 	Destructive bool           `json:"says_destructive,omitempty"`
 }
 
-func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
+func transport(k *tool.Kit, c *flow.Connection) (mcp.Transport, error) {
 	if c.Is.(*protocol.MCP).Command == "" {
 		client, err := k.Client(c)
 		if err != nil {
@@ -44,7 +45,8 @@ func (k *Kit) transport(c *flow.Connection) (mcp.Transport, error) {
 	}
 	command := k.Commands[c.Is.(*protocol.MCP).Command]
 	if len(command) == 0 {
-		return nil, &RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the service "+
+		return nil, &tool.RefusedError{Message: fmt.Sprintf("no command %s is allowed here; whoever starts the "+
+			"service "+
 			"allows one with: serve -allow-command %s='…'", c.Is.(*protocol.MCP).Command,
 			c.Is.(*protocol.MCP).Command)}
 	}
@@ -58,10 +60,10 @@ var toolName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_.-]{0,79}$`)
 
 // RefreshOffers asks a server what it offers and keeps the answer. changed
 // tells whether it differs from what was kept.
-func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bool, err error) {
+func RefreshOffers(ctx context.Context, k *tool.Kit, c *flow.Connection) (changed bool, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	session, err := k.session(ctx, c)
+	session, err := session(ctx, k, c)
 	if err != nil {
 		return false, err
 	}
@@ -79,16 +81,16 @@ func (k *Kit) RefreshOffers(ctx context.Context, c *flow.Connection) (changed bo
 	if err != nil {
 		return false, err
 	}
-	if before, err := k.kept(c.ID); err == nil && string(before) == string(data) {
+	if before, err := kept(k, c.ID); err == nil && string(before) == string(data) {
 		return false, nil
 	}
 	var b store.Batch
 	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools "+
 		"= excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
-	if err := k.store.Write(ctx, b); err != nil {
+	if err := k.Store().Write(ctx, b); err != nil {
 		return false, err
 	}
-	k.mcp.kept.Add(1)
+	sessionsOf(k).kept.Add(1)
 	return true, nil
 }
 
@@ -122,20 +124,20 @@ func offer(t *mcp.Tool) (o offered, ok bool) {
 	return o, true
 }
 
-func (k *Kit) kept(connection string) ([]byte, error) {
-	if k.store == nil {
+func kept(k *tool.Kit, connection string) ([]byte, error) {
+	if k.Store() == nil {
 		return nil, store.ErrNoBlob
 	}
 	var data []byte
-	err := k.store.Read().QueryRow("SELECT tools FROM offers WHERE connection = ?", connection).Scan(&data)
+	err := k.Store().Read().QueryRow("SELECT tools FROM offers WHERE connection = ?", connection).Scan(&data)
 	return data, err
 }
 
-// mcpOperations makes tools of what a server said it offers. Before anybody
+// operations makes tools of what a server said it offers. Before anybody
 // has asked it, the operations its file names are known by name alone.
-func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
+func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Operation, error) {
 	var all []offered
-	if data, err := k.kept(c.ID); err == nil {
+	if data, err := kept(k, c.ID); err == nil {
 		v, err := expr.DecodeJSON(data)
 		if err == nil {
 			data, _ = json.Marshal(v)
@@ -151,7 +153,7 @@ func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation
 			all = append(all, offered{Name: name, Description: "Not described yet: nobody has asked " + c.Title + "."})
 		}
 	}
-	var out []*Operation
+	var out []*tool.Operation
 	for _, o := range all {
 		if len(wanted) > 0 && !slices.Contains(wanted, o.Name) {
 			continue
@@ -162,10 +164,10 @@ func (k *Kit) mcpOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation
 		if o.Output != nil {
 			call.schema, _ = schema.Compile(o.Output) // it compiled when it was taken in
 		}
-		op := operation(c.ID, c.Title, o.Name, o.Description, o.Input, o.Output, sends, call.call)
+		op := tool.NewOperation(c.ID, c.Title, o.Name, o.Description, o.Input, o.Output, tool.Sends, call.call)
 		if o.Output == nil && o.Input != nil {
-			op.Output = result(map[string]any{"text": prop("string", "What it said"),
-				"files": listOf(fileResult(), "")})
+			op.Output = tool.Result(map[string]any{"text": tool.Prop("string", "What it said"),
+				"files": tool.ListOf(tool.FileResult(), "")})
 		}
 		if o.Title != "" {
 			op.Title = c.Title + ": " + o.Title
@@ -191,7 +193,7 @@ func claims(o offered) string {
 
 // mcpCall is one tool of a server.
 type mcpCall struct {
-	kit    *Kit
+	kit    *tool.Kit
 	c      *flow.Connection
 	name   string
 	output map[string]any
@@ -201,10 +203,10 @@ type mcpCall struct {
 // mcpPatience bounds one call.
 const mcpPatience = 2 * time.Minute
 
-func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any, error) {
+func (m *mcpCall) call(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, mcpPatience)
 	defer cancel()
-	session, err := m.kit.session(ctx, m.c)
+	session, err := session(ctx, m.kit, m.c)
 	if err != nil {
 		return nil, err
 	}
@@ -216,21 +218,23 @@ func (m *mcpCall) call(ctx context.Context, args map[string]any, s Sending) (any
 	}
 	words, files, err := m.contents(ctx, got.Content)
 	if got.IsError {
-		return nil, &RefusedError{Message: m.c.Title + " refused: " + reason([]byte(words))}
+		return nil, &tool.RefusedError{Message: m.c.Title + " refused: " + tool.Reason([]byte(words))}
 	}
 	if err != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave could not be kept: %v", m.c.Title, m.name,
+		return nil, &tool.HappenedError{Message: fmt.Sprintf("%s: what %s gave could not be kept: %v", m.c.Title,
+			m.name,
 			err)}
 	}
 	if got.StructuredContent == nil && m.schema != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s: %s gave no structured result, though it says it does",
+		return nil, &tool.HappenedError{Message: fmt.Sprintf("%s: %s gave no structured result, though it says it does",
 			m.c.Title, m.name)}
 	}
 	if got.StructuredContent != nil {
 		value := expr.Canonical(got.StructuredContent)
 		if m.schema != nil {
 			if err := m.schema.Validate(value); err != nil {
-				return nil, &HappenedError{Message: fmt.Sprintf("%s: what %s gave is not what it says it gives: %v",
+				return nil, &tool.HappenedError{Message: fmt.Sprintf("%s: what %s gave is not what it says it "+
+					"gives: %v",
 					m.c.Title, m.name, err)}
 			}
 		}
@@ -250,13 +254,13 @@ func (m *mcpCall) failed(err error, status int) error {
 	var answer *jsonrpc.Error
 	switch {
 	case errors.As(err, &answer) && slices.Contains(refusals, answer.Code):
-		return &RefusedError{Message: m.c.Title + " refused: " + answer.Message}
+		return &tool.RefusedError{Message: m.c.Title + " refused: " + answer.Message}
 	case errors.Is(err, mcp.ErrSessionMissing), egress.NeverSent(err):
-		return &NotSentError{fmt.Errorf("%s: %w", m.c.Title, err)}
+		return &tool.NotSentError{Err: fmt.Errorf("%s: %w", m.c.Title, err)}
 	case status == http.StatusTooManyRequests:
-		return &BusyError{Message: fmt.Sprintf("%s is asked too often (429)", m.c.Title)}
+		return &tool.BusyError{Message: fmt.Sprintf("%s is asked too often (429)", m.c.Title)}
 	case status >= 400 && status < 500:
-		return &RefusedError{Message: fmt.Sprintf("%s refused (%d): %v", m.c.Title, status, err)}
+		return &tool.RefusedError{Message: fmt.Sprintf("%s refused (%d): %v", m.c.Title, status, err)}
 	}
 	return fmt.Errorf("%s: %w", m.c.Title, err)
 }
@@ -266,7 +270,7 @@ func (m *mcpCall) contents(ctx context.Context, all []mcp.Content) (string, []an
 	var words []string
 	files := []any{}
 	keep := func(name, kind string, data []byte) error {
-		kept, err := m.kit.save(ctx, content{name, kind, data})
+		kept, err := m.kit.Save(ctx, tool.Content{Name: name, Kind: kind, Data: data})
 		files = append(files, kept)
 		return err
 	}
@@ -285,9 +289,33 @@ func (m *mcpCall) contents(ctx context.Context, all []mcp.Content) (string, []an
 			if one.Resource != nil && one.Resource.Text != "" {
 				words = append(words, one.Resource.Text)
 			} else if one.Resource != nil {
-				failed = errors.Join(failed, keep(safeName(one.Resource.URI), one.Resource.MIMEType, one.Resource.Blob))
+				failed = errors.Join(failed,
+					keep(tool.SafeName(one.Resource.URI), one.Resource.MIMEType, one.Resource.Blob))
 			}
 		}
 	}
 	return strings.Join(words, "\n"), files, failed
+}
+
+func try(ctx context.Context, k *tool.Kit, _ *flow.Workspace, _ tool.Catalogue, c *flow.Connection) tool.Verdict {
+	changed, err := RefreshOffers(ctx, k, c)
+	if err != nil {
+		return k.Trouble(c, err)
+	}
+	if changed {
+		offersChanged(k, c.ID)
+	}
+	offers, err := operations(k, nil, c)
+	if err != nil {
+		return tool.Unfit("Ask whoever runs it.", "%v", err)
+	}
+	var there []string
+	for _, o := range offers {
+		if o.Input == nil {
+			return tool.Unfit("Correct operations: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.",
+				strings.TrimPrefix(o.Name, c.ID+"/"))
+		}
+		there = append(there, strings.TrimPrefix(o.Name, c.ID+"/"))
+	}
+	return tool.Works("It answers and offers: %s.", strings.Join(there, ", "))
 }

@@ -1,6 +1,10 @@
-package tool_test
+package protocol_test
 
 import (
+	post "woolsignal/server/protocol/mail"
+
+	"woolsignal/server/protocol/mcp"
+
 	"context"
 	"errors"
 	"fmt"
@@ -283,7 +287,7 @@ service imap-login {
 			"\nauth: {basic: office@larkrigg.example}\nnetworks: [loopback]\n" +
 			"mailbox: {email: office@larkrigg.example, smtp: 'smtp://127.0.0.1:1'}\n"},
 		map[string]string{"post": "mail-password"})
-	box := b.kit.Box(b.w.Connections["post"])
+	box := post.Box(b.kit, b.w.Connections["post"])
 	deliver("1.a.x", "Old")
 	_, cursor, err := box.Arrived(t.Context(), "INBOX", nil)
 	if err != nil {
@@ -335,7 +339,7 @@ func TestARealMCPServer(t *testing.T) {
 	}, nil)
 	b.kit.Commands = map[string][]string{"everything": {node, script, "stdio"}}
 	for _, id := range []string{"pipe", "web"} {
-		if _, err := b.kit.RefreshOffers(t.Context(), b.w.Connections[id]); err != nil {
+		if _, err := mcp.RefreshOffers(t.Context(), b.kit, b.w.Connections[id]); err != nil {
 			t.Fatalf("%s: %v", id, err)
 		}
 	}
@@ -346,7 +350,7 @@ func TestARealMCPServer(t *testing.T) {
 			t.Errorf("%s echoes %v", id, got)
 		}
 	}
-	if _, err := b.kit.RefreshOffers(t.Context(), b.w.Connections["else"]); err == nil ||
+	if _, err := mcp.RefreshOffers(t.Context(), b.kit, b.w.Connections["else"]); err == nil ||
 		!strings.Contains(err.Error(), "-allow-command something-else=") {
 		t.Errorf("a command nobody allowed: %v", err)
 	}

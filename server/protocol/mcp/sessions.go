@@ -1,4 +1,4 @@
-package tool
+package mcp
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"github.com/modelcontextprotocol/go-sdk/mcp"
 
 	"woolsignal/core/flow"
+	"woolsignal/server/tool"
 )
 
 // sessions are the open sessions with MCP servers, by connection. Each has a
@@ -23,6 +24,13 @@ type sessions struct {
 	kept   atomic.Int64            // how often a list was kept anew
 }
 
+// sessionsOf gives the sessions of a kit.
+func sessionsOf(k *tool.Kit) *sessions {
+	return k.Beside(sessionsKey{}, func() any { return &sessions{} }).(*sessions)
+}
+
+type sessionsKey struct{}
+
 // mcpSession is a session, or the place for one.
 type mcpSession struct {
 	turn    chan struct{} // holds a token while nobody opens or closes it
@@ -34,19 +42,19 @@ type mcpSession struct {
 const opening = 20 * time.Second
 
 // OnOffersChanged says what to do when a server's list of tools changed.
-func (k *Kit) OnOffersChanged(do func(connection string)) {
-	k.mcp.mu.Lock()
-	defer k.mcp.mu.Unlock()
-	k.mcp.onList = do
+func OnOffersChanged(k *tool.Kit, do func(connection string)) {
+	sessionsOf(k).mu.Lock()
+	defer sessionsOf(k).mu.Unlock()
+	sessionsOf(k).onList = do
 }
 
 // OffersKept counts how often a server's list was kept anew, whoever asked
 // for it: a catalogue made at another count is old.
-func (k *Kit) OffersKept() int { return int(k.mcp.kept.Load()) }
+func OffersKept(k *tool.Kit) int { return int(sessionsOf(k).kept.Load()) }
 
 // offersChanged tells whoever makes the catalogue.
-func (k *Kit) offersChanged(connection string) {
-	if do := k.mcp.listener(); do != nil {
+func offersChanged(k *tool.Kit, connection string) {
+	if do := sessionsOf(k).listener(); do != nil {
 		do(connection)
 	}
 }
@@ -59,8 +67,8 @@ func (s *sessions) listener() func(connection string) {
 
 // CloseSessions ends every session with an MCP server. One that is just being
 // opened is closed by whoever opens it.
-func (k *Kit) CloseSessions() {
-	for _, s := range k.mcp.end() {
+func CloseSessions(k *tool.Kit) {
+	for _, s := range sessionsOf(k).end() {
 		select {
 		case <-s.turn:
 			s.close()
@@ -109,28 +117,28 @@ func (s *mcpSession) close() {
 }
 
 // session gives the session with a server, opened where it is not.
-func (k *Kit) session(ctx context.Context, c *flow.Connection) (*mcp.ClientSession, error) {
-	place := k.mcp.place(c.ID)
+func session(ctx context.Context, k *tool.Kit, c *flow.Connection) (*mcp.ClientSession, error) {
+	place := sessionsOf(k).place(c.ID)
 	if place == nil {
-		return nil, &NotSentError{context.Canceled}
+		return nil, &tool.NotSentError{Err: context.Canceled}
 	}
 	select {
 	case <-place.turn:
 		defer func() { place.turn <- struct{}{} }()
 	case <-ctx.Done():
-		return nil, &NotSentError{fmt.Errorf("%s: no session could be opened: %w", c.Title, ctx.Err())}
+		return nil, &tool.NotSentError{Err: fmt.Errorf("%s: no session could be opened: %w", c.Title, ctx.Err())}
 	}
 	if place.session != nil && place.c == c {
 		return place.session, nil
 	}
 	place.close() // its file changed
-	session, err := k.openSession(ctx, c, place)
+	session, err := openSession(ctx, k, c, place)
 	if err != nil {
 		return nil, err
 	}
-	if k.mcp.place(c.ID) == nil { // the service stops meanwhile
+	if sessionsOf(k).place(c.ID) == nil { // the service stops meanwhile
 		_ = session.Close()
-		return nil, &NotSentError{context.Canceled}
+		return nil, &tool.NotSentError{Err: context.Canceled}
 	}
 	place.c, place.session = c, session
 	return session, nil
@@ -138,20 +146,20 @@ func (k *Kit) session(ctx context.Context, c *flow.Connection) (*mcp.ClientSessi
 
 // openSession opens a session that outlives the call it is opened for. One
 // that ends is opened anew by whoever needs it next.
-func (k *Kit) openSession(ctx context.Context, c *flow.Connection, place *mcpSession) (*mcp.ClientSession, error) {
-	transport, err := k.transport(c)
+func openSession(ctx context.Context, k *tool.Kit, c *flow.Connection, place *mcpSession) (*mcp.ClientSession, error) {
+	transport, err := transport(k, c)
 	if err != nil {
 		return nil, err
 	}
 	client := mcp.NewClient(&mcp.Implementation{Name: "woolsignal", Version: "1"}, &mcp.ClientOptions{
 		ToolListChangedHandler: func(context.Context, *mcp.ToolListChangedRequest) {
-			go k.offersChanged(c.ID) // the session must go on reading meanwhile
+			go offersChanged(k, c.ID) // the session must go on reading meanwhile
 		}})
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), opening)
 	defer cancel()
 	session, err := client.Connect(ctx, transport, nil)
 	if err != nil {
-		return nil, &NotSentError{fmt.Errorf("%s: %w", c.Title, err)}
+		return nil, &tool.NotSentError{Err: fmt.Errorf("%s: %w", c.Title, err)}
 	}
 	go func() {
 		_ = session.Wait()

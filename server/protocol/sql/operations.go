@@ -1,4 +1,4 @@
-package tool
+package sql
 
 import (
 	"context"
@@ -21,36 +21,39 @@ import (
 	"woolsignal/core/protocol"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
+	"woolsignal/server/tool"
 )
 
 // database is the tools of one SQL connection. Each call opens it anew: a
 // database that is asked now and then is not worth a standing connection.
 type database struct {
-	kit *Kit
+	kit *tool.Kit
 	c   *flow.Connection
 }
 
-func (k *Kit) sqlOperations(_ *flow.Workspace, c *flow.Connection) ([]*Operation, error) {
+func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Operation, error) {
 	d := &database{k, c}
-	statement := prop("string", "One SQL statement; values stand in it as $1, $2 … and are never written into it",
+	statement := tool.Prop("string",
+		"One SQL statement; values stand in it as $1, $2 … and are never written into it",
 		"minLength", 1.0)
-	values := listOf(map[string]any{}, "The values, in order")
+	values := tool.ListOf(map[string]any{}, "The values, in order")
 	row := map[string]any{"type": "object"}
-	all := []*Operation{operation(c.ID, c.Title, "query", "Reads rows with a SELECT.",
-		object([]any{"sql"}, map[string]any{"sql": statement, "values": values,
-			"most": prop("integer", "How many rows at most", "minimum", 1.0, "maximum", 5000.0)}),
-		result(map[string]any{"rows": listOf(row, ""), "more": prop("boolean", "Whether there are further rows")}),
-		reads, d.query)}
+	all := []*tool.Operation{tool.NewOperation(c.ID, c.Title, "query", "Reads rows with a SELECT.",
+		tool.Object([]any{"sql"}, map[string]any{"sql": statement, "values": values,
+			"most": tool.Prop("integer", "How many rows at most", "minimum", 1.0, "maximum", 5000.0)}),
+		tool.Result(map[string]any{"rows": tool.ListOf(row, ""),
+			"more": tool.Prop("boolean", "Whether there are further rows")}),
+		tool.Reads, d.query)}
 	if c.Is.(*protocol.SQL).Write {
-		all = append(all, operation(c.ID, c.Title, "execute", "Changes rows with one statement.",
-			object([]any{"sql"}, map[string]any{"sql": statement, "values": values}),
-			result(map[string]any{"changed": prop("integer", "How many rows")}), sends, d.execute))
+		all = append(all, tool.NewOperation(c.ID, c.Title, "execute", "Changes rows with one statement.",
+			tool.Object([]any{"sql"}, map[string]any{"sql": statement, "values": values}),
+			tool.Result(map[string]any{"changed": tool.Prop("integer", "How many rows")}), tool.Sends, d.execute))
 	}
 	return all, nil
 }
 
 // errOwnFile keeps a connection from the service's own data.
-var errOwnFile = &RefusedError{Message: "this is the service's own database; a connection can never open it"}
+var errOwnFile = &tool.RefusedError{Message: "this is the service's own database; a connection can never open it"}
 
 // open opens the database for one call.
 func (d *database) open(ctx context.Context, write bool) (*sql.DB, error) {
@@ -59,7 +62,7 @@ func (d *database) open(ctx context.Context, write bool) (*sql.DB, error) {
 	}
 	config, err := pgx.ParseConfig(d.c.Address)
 	if err != nil {
-		return nil, &RefusedError{Message: d.c.Title + ": the address cannot be read"}
+		return nil, &tool.RefusedError{Message: d.c.Title + ": the address cannot be read"}
 	}
 	config.User = d.c.Auth.User
 	if d.c.Auth.Kind != "none" {
@@ -81,11 +84,11 @@ func (d *database) file(name string, write bool) (*sql.DB, error) {
 	name = strings.TrimPrefix(name, "//")
 	info, err := os.Stat(name)
 	if err != nil {
-		return nil, &RefusedError{Message: fmt.Sprintf("%s: there is no file %s", d.c.Title, name)}
+		return nil, &tool.RefusedError{Message: fmt.Sprintf("%s: there is no file %s", d.c.Title, name)}
 	}
-	if d.kit.store != nil {
+	if d.kit.Store() != nil {
 		for _, own := range []string{"", "-wal", "-shm"} {
-			if ours, err := os.Stat(d.kit.store.Path() + own); err == nil && os.SameFile(info, ours) {
+			if ours, err := os.Stat(d.kit.Store().Path() + own); err == nil && os.SameFile(info, ours) {
 				return nil, errOwnFile
 			}
 		}
@@ -109,15 +112,15 @@ func (d *database) begin(ctx context.Context, write bool) (*sql.DB, *sql.Tx, err
 	}
 	tx, err := db.BeginTx(ctx, &sql.TxOptions{ReadOnly: !write && !strings.HasPrefix(d.c.Address, "sqlite:")})
 	if err != nil {
-		return nil, nil, errors.Join(&NotSentError{d.explain(err)}, db.Close())
+		return nil, nil, errors.Join(&tool.NotSentError{Err: d.explain(err)}, db.Close())
 	}
 	return db, tx, nil
 }
 
-func (d *database) query(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (d *database) query(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if err := single(text(args, "sql"), true); err != nil {
+	if err := single(tool.Text(args, "sql"), true); err != nil {
 		return nil, err
 	}
 	db, tx, err := d.begin(ctx, false)
@@ -127,12 +130,12 @@ func (d *database) query(ctx context.Context, args map[string]any, _ Sending) (a
 	defer db.Close()
 	defer func() { _ = tx.Rollback() }() // it changed nothing
 	values, _ := args["values"].([]any)
-	rows, err := tx.QueryContext(ctx, text(args, "sql"), bound(values)...)
+	rows, err := tx.QueryContext(ctx, tool.Text(args, "sql"), bound(values)...)
 	if err != nil {
 		return nil, d.explain(err)
 	}
 	defer rows.Close()
-	out, more, err := collect(rows, whole(args, "most", 500))
+	out, more, err := collect(rows, tool.Whole(args, "most", 500))
 	if err != nil {
 		return nil, d.explain(err)
 	}
@@ -194,10 +197,10 @@ func bound(values []any) []any {
 	return out
 }
 
-func (d *database) execute(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (d *database) execute(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if err := single(text(args, "sql"), false); err != nil {
+	if err := single(tool.Text(args, "sql"), false); err != nil {
 		return nil, err
 	}
 	db, tx, err := d.begin(ctx, true)
@@ -206,10 +209,10 @@ func (d *database) execute(ctx context.Context, args map[string]any, _ Sending) 
 	}
 	defer db.Close()
 	values, _ := args["values"].([]any)
-	done, err := tx.ExecContext(ctx, text(args, "sql"), bound(values)...)
+	done, err := tx.ExecContext(ctx, tool.Text(args, "sql"), bound(values)...)
 	if err != nil {
 		_ = tx.Rollback() // the statement failed, so there is nothing to keep
-		return nil, &NotSentError{d.explain(err)}
+		return nil, &tool.NotSentError{Err: d.explain(err)}
 	}
 	if err := tx.Commit(); err != nil {
 		return nil, fmt.Errorf("%s: %w", d.c.Title, err) // it may have been kept
@@ -225,11 +228,11 @@ func (d *database) execute(ctx context.Context, args map[string]any, _ Sending) 
 func (d *database) explain(err error) error {
 	var answer *pgconn.PgError
 	if errors.As(err, &answer) {
-		return &RefusedError{Message: d.c.Title + ": " + answer.Message}
+		return &tool.RefusedError{Message: d.c.Title + ": " + answer.Message}
 	}
 	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "constraint failed") ||
 		strings.Contains(err.Error(), "readonly database") {
-		return &RefusedError{Message: d.c.Title + ": " + err.Error()}
+		return &tool.RefusedError{Message: d.c.Title + ": " + err.Error()}
 	}
 	return fmt.Errorf("%s: %w", d.c.Title, err)
 }
@@ -239,20 +242,20 @@ func (d *database) explain(err error) error {
 func single(statement string, reading bool) error {
 	trimmed := strings.TrimRight(strings.TrimSpace(statement), "; \n\t")
 	if strings.Contains(withoutQuotes(trimmed), ";") {
-		return &RefusedError{Message: "send one statement at a time"}
+		return &tool.RefusedError{Message: "send one statement at a time"}
 	}
 	words := strings.Fields(trimmed)
 	if len(words) == 0 {
-		return &RefusedError{Message: "the statement is empty"}
+		return &tool.RefusedError{Message: "the statement is empty"}
 	}
 	word := strings.ToUpper(words[0])
 	if reading && word != "SELECT" && word != "WITH" && word != "VALUES" && word != "EXPLAIN" {
-		return &RefusedError{Message: "query only reads; " + word +
+		return &tool.RefusedError{Message: "query only reads; " + word +
 			" may change something. The connection's file allows changes with write: true"}
 	}
 	for _, forbidden := range []string{"ATTACH", "PRAGMA", "DETACH"} {
 		if word == forbidden {
-			return &RefusedError{Message: forbidden +
+			return &tool.RefusedError{Message: forbidden +
 				" is not allowed here: it would leave the connection's own database"}
 		}
 	}

@@ -1,4 +1,4 @@
-package tool
+package caldav
 
 import (
 	"bytes"
@@ -14,6 +14,7 @@ import (
 	"github.com/emersion/go-webdav/caldav"
 
 	"woolsignal/core/flow"
+	"woolsignal/server/tool"
 )
 
 // Event is an entry of a calendar; of one that repeats, one occurrence.
@@ -58,7 +59,7 @@ func EventValue(e Event, zone *time.Location) map[string]any {
 
 // Events reads the events of a connection's calendars, or of one, that
 // overlap a span of time, earliest first.
-func (k *Kit) Events(ctx context.Context, conn *flow.Connection, zone *time.Location, calendar string, from,
+func Events(ctx context.Context, k *tool.Kit, conn *flow.Connection, zone *time.Location, calendar string, from,
 	to time.Time) ([]Event, error) {
 	client, err := k.Client(conn)
 	if err != nil {
@@ -76,7 +77,7 @@ func (k *Kit) Events(ctx context.Context, conn *flow.Connection, zone *time.Loca
 	for _, name := range names {
 		all, err := c.between(ctx, name, from, to)
 		if err != nil {
-			return nil, k.lacks(conn.ID, err)
+			return nil, k.Lacks(conn.ID, err)
 		}
 		for _, e := range all {
 			out = append(out, e.plain())
@@ -265,15 +266,15 @@ func (c *calendars) save(ctx context.Context, e event, condition, value string) 
 	}
 	var body bytes.Buffer
 	if err := ical.NewEncoder(&body).Encode(cal); err != nil {
-		return 0, &RefusedError{Message: err.Error()}
+		return 0, &tool.RefusedError{Message: err.Error()}
 	}
 	return c.send(ctx, http.MethodPut, e.path, &body, condition, value)
 }
 
-func (c *calendars) choices(context.Context) ([]Choice, error) {
-	out := make([]Choice, len(c.names))
+func (c *calendars) choices(context.Context) ([]tool.Choice, error) {
+	out := make([]tool.Choice, len(c.names))
 	for i, n := range c.names {
-		out[i] = Choice{n, n}
+		out[i] = tool.Choice{Value: n, Words: n}
 	}
 	return out, nil
 }

@@ -1,6 +1,8 @@
-package tool_test
+package protocol_test
 
 import (
+	offers "woolsignal/server/protocol/mcp"
+
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -56,7 +58,7 @@ func made(t *testing.T, files map[string]string, secrets map[string]string) *ben
 			t.Fatal(p)
 		}
 	}
-	t.Cleanup(kit.CloseSessions)
+	t.Cleanup(func() { offers.CloseSessions(kit) })
 	return &bench{t, bed, kit, c, w}
 }
 
@@ -469,12 +471,12 @@ func TestMCPServersThatLie(t *testing.T) {
 	files := map[string]string{"connections/liar.yaml": "connection: liar\ntitle: Liar\naddress: " + s.URL +
 		"\nnetworks: [loopback]\nmcp: {}\n"}
 	b := made(t, files, nil)
-	t.Cleanup(b.kit.CloseSessions)
+	t.Cleanup(func() { offers.CloseSessions(b.kit) })
 	told := make(chan string, 4)
-	b.kit.OnOffersChanged(func(connection string) { told <- connection })
+	offers.OnOffersChanged(b.kit, func(connection string) { told <- connection })
 	refresh := func() {
 		t.Helper()
-		if _, err := b.kit.RefreshOffers(context.Background(), b.w.Connections["liar"]); err != nil {
+		if _, err := offers.RefreshOffers(context.Background(), b.kit, b.w.Connections["liar"]); err != nil {
 			t.Fatal(err)
 		}
 		b.tools, _ = tool.Build(b.w, b.kit)

@@ -1,4 +1,4 @@
-package tool
+package openapi
 
 import (
 	"bytes"
@@ -18,14 +18,11 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/tool"
 )
 
-// idempotencyHeader is the header a peer names in its description when it
-// honours a key for calls that would otherwise happen twice.
-const idempotencyHeader = "Idempotency-Key"
-
-// apiOperations makes tools of an OpenAPI 3 description.
-func apiOperations(_ *Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
+// operations makes tools of an OpenAPI 3 description.
+func operations(_ *tool.Kit, w *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
 	is := c.Is.(*protocol.OpenAPI)
 	description := w.Files[is.Description]
 	loader := openapi3.NewLoader()
@@ -40,7 +37,7 @@ func apiOperations(_ *Kit, w *flow.Workspace, c *flow.Connection, client *http.C
 	if err != nil {
 		return nil, err
 	}
-	var out []*Operation
+	var out []*tool.Operation
 	taken := map[string]bool{}
 	for _, path := range doc.Paths.InMatchingOrder() {
 		item := doc.Paths.Value(path)
@@ -54,17 +51,17 @@ func apiOperations(_ *Kit, w *flow.Workspace, c *flow.Connection, client *http.C
 			}
 			taken[id] = true
 			a := &apiCall{client: client, base: c.Address, method: method, path: path, title: c.Title}
-			tool, err := a.describe(op, append(slices.Clone(item.Parameters), op.Parameters...), components)
+			described, err := a.describe(op, append(slices.Clone(item.Parameters), op.Parameters...), components)
 			if err != nil {
 				return nil, fmt.Errorf("%s %s: %w", method, path, err)
 			}
-			tool.Name = c.ID + "/" + id
-			tool.Title = c.Title + ": " + strings.ReplaceAll(id, "_", " ")
-			out = append(out, &Operation{Tool: tool, Call: a.call})
+			described.Name = c.ID + "/" + id
+			described.Title = c.Title + ": " + strings.ReplaceAll(id, "_", " ")
+			out = append(out, &tool.Operation{Tool: described, Call: a.call})
 		}
 	}
 	for _, wanted := range is.Operations {
-		if !slices.ContainsFunc(out, func(o *Operation) bool { return o.Name == c.ID+"/"+wanted }) {
+		if !slices.ContainsFunc(out, func(o *tool.Operation) bool { return o.Name == c.ID+"/"+wanted }) {
 			return out, fmt.Errorf("the description %s has no operation %s", is.Description, wanted)
 		}
 	}
@@ -104,7 +101,7 @@ func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameter
 		if p == nil || p.In == "cookie" {
 			continue
 		}
-		if p.In == "header" && strings.EqualFold(p.Name, idempotencyHeader) {
+		if p.In == "header" && strings.EqualFold(p.Name, tool.IdempotencyHeader) {
 			a.keyed = true
 			continue
 		}
@@ -139,7 +136,7 @@ func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameter
 		}
 	}
 	t := flow.Tool{Description: strings.TrimSpace(op.Summary + "\n" + op.Description),
-		Input: object(required, properties), Resend: flow.ResendNever}
+		Input: tool.Object(required, properties), Resend: flow.ResendNever}
 	switch a.method {
 	case http.MethodGet, http.MethodHead:
 		t.ReadOnly, t.Idempotent, t.Resend = true, true, flow.ResendSafe
@@ -163,7 +160,7 @@ func (a *apiCall) describe(op *openapi3.Operation, parameters openapi3.Parameter
 }
 
 // call sends one request.
-func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any, error) {
+func (a *apiCall) call(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	path, query, body := a.path, url.Values{}, map[string]any{}
@@ -194,17 +191,17 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any
 	if hasBody {
 		data, err := json.Marshal(body)
 		if err != nil {
-			return nil, &RefusedError{Message: err.Error()}
+			return nil, &tool.RefusedError{Message: err.Error()}
 		}
 		content = bytes.NewReader(data)
 		headers.Set("Content-Type", "application/json")
 	}
 	if a.keyed {
-		headers.Set(idempotencyHeader, s.Key)
+		headers.Set(tool.IdempotencyHeader, s.Key)
 	}
 	request, err := http.NewRequestWithContext(ctx, a.method, address, content)
 	if err != nil {
-		return nil, &RefusedError{Message: err.Error()}
+		return nil, &tool.RefusedError{Message: err.Error()}
 	}
 	request.Header = headers
 	response, err := a.client.Do(request)
@@ -216,7 +213,7 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s Sending) (any
 }
 
 func (a *apiCall) read(r *http.Response) (any, error) {
-	data, err := answered(a.title, r)
+	data, err := tool.Answered(a.title, r)
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +222,8 @@ func (a *apiCall) read(r *http.Response) (any, error) {
 	}
 	v, err := expr.DecodeJSON(data)
 	if err != nil {
-		return nil, &HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v", a.title,
+		return nil, &tool.HappenedError{Message: fmt.Sprintf("%s answered %d, with something that is not JSON: %v",
+			a.title,
 			r.StatusCode, err)}
 	}
 	return v, nil
@@ -334,4 +332,22 @@ func copyJSON(v any) any {
 		return out
 	}
 	return v
+}
+
+// try uses the first operation that reads and needs nothing: that shows
+// whether the key is right as well.
+func try(ctx context.Context, k *tool.Kit, _ *flow.Workspace, tools tool.Catalogue, c *flow.Connection) tool.Verdict {
+	var names []string
+	for name, op := range tools {
+		required, _ := op.Input["required"].([]any)
+		if op.Connection == c.ID && op.ReadOnly && len(required) == 0 {
+			names = append(names, name)
+		}
+	}
+	if len(names) == 0 {
+		return k.TryAddress(ctx, c)
+	}
+	slices.Sort(names)
+	operation := strings.TrimPrefix(names[0], c.ID+"/")
+	return k.TryTool(ctx, c, tools, operation, map[string]any{}, "The key is accepted; "+operation+" answers.")
 }

@@ -1,4 +1,4 @@
-package tool
+package caldav
 
 import (
 	"context"
@@ -19,6 +19,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/tool"
 )
 
 // calendars reaches the calendars of one CalDAV connection (RFC 4791).
@@ -48,60 +49,66 @@ func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Locatio
 		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title}, nil
 }
 
-func calendarOperations(_ *Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*Operation, error) {
+func operations(_ *tool.Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
 	c, err := newCalendars(conn, client, w.Zone)
 	if err != nil {
 		return nil, err
 	}
-	calendar := prop("string", "Which calendar", "enum", expr.Texts(c.names))
+	calendar := tool.Prop("string", "Which calendar", "enum", expr.Texts(c.names))
 	moment := "Date and time, as in 2026-11-26T09:00"
-	guests := listOf(result(map[string]any{"name": prop("string", ""), "email": prop("string", ""),
-		"answer": prop("string", "accepted, declined, tentative or none yet")}), "")
-	entry := result(map[string]any{"id": prop("string", ""), "calendar": prop("string", ""),
-		"title": prop("string", ""), "description": prop("string", ""), "place": prop("string", ""),
-		"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time"),
-		"guests": guests, "repeats": prop("boolean", "")})
-	op := func(name, description string, input, output map[string]any, n nature,
-		call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-		o := operation(conn.ID, conn.Title, name, description, input, output, n, call)
+	guests := tool.ListOf(tool.Result(map[string]any{"name": tool.Prop("string", ""), "email": tool.Prop("string", ""),
+		"answer": tool.Prop("string", "accepted, declined, tentative or none yet")}), "")
+	entry := tool.Result(map[string]any{"id": tool.Prop("string", ""), "calendar": tool.Prop("string", ""),
+		"title": tool.Prop("string", ""), "description": tool.Prop("string", ""), "place": tool.Prop("string", ""),
+		"start": tool.Prop("string", "", "format", "date-time"), "end": tool.Prop("string", "", "format", "date-time"),
+		"guests": guests, "repeats": tool.Prop("boolean", "")})
+	op := func(name, description string, input, output map[string]any, n tool.Nature,
+		call func(context.Context, map[string]any, tool.Sending) (any, error)) *tool.Operation {
+		o := tool.NewOperation(conn.ID, conn.Title, name, description, input, output, n, call)
 		if _, takes := input["properties"].(map[string]any)["calendar"]; takes {
-			o.Choices = map[string]func(context.Context) ([]Choice, error){"calendar": c.choices}
+			o.Choices = map[string]func(context.Context) ([]tool.Choice, error){"calendar": c.choices}
 		}
 		return o
 	}
-	email := prop("string", "", "format", "email")
-	return []*Operation{
+	email := tool.Prop("string", "", "format", "email")
+	return []*tool.Operation{
 		op("free_windows", "Finds the free windows of a day, over every calendar or one.",
-			object([]any{"day"}, map[string]any{"day": prop("string", "The date, as in 2026-11-26", "format", "date"),
-				"minutes":  prop("integer", "How long the window must be at least", "minimum", 5.0, "maximum", 1440.0),
-				"earliest": prop("string", "Not before this time, as in 08:00", "pattern", clockPattern),
-				"latest":   prop("string", "Not after this time, as in 17:00", "pattern", clockPattern),
+			tool.Object([]any{"day"}, map[string]any{"day": tool.Prop("string", "The date, as in 2026-11-26", "format",
+				"date"),
+				"minutes": tool.Prop("integer", "How long the window must be at least", "minimum", 5.0, "maximum",
+					1440.0),
+				"earliest": tool.Prop("string", "Not before this time, as in 08:00", "pattern", clockPattern),
+				"latest":   tool.Prop("string", "Not after this time, as in 17:00", "pattern", clockPattern),
 				"calendar": calendar}),
-			result(map[string]any{"windows": listOf(result(map[string]any{"calendar": prop("string", ""),
-				"start": prop("string", "", "format", "date-time"), "end": prop("string", "", "format", "date-time")}),
-				"")}), reads, c.freeWindows),
+			tool.Result(map[string]any{"windows": tool.ListOf(tool.Result(map[string]any{"calendar": tool.Prop("string",
+				""),
+				"start": tool.Prop("string", "", "format", "date-time"),
+				"end":   tool.Prop("string", "", "format", "date-time")}),
+				"")}), tool.Reads, c.freeWindows),
 		op("list_events", "Lists the events from one date to another, earliest first.",
-			object([]any{"from", "to"}, map[string]any{"from": prop("string", "First date", "format", "date"),
-				"to":       prop("string", "Last date", "format", "date"),
-				"text":     prop("string", "Only events whose title or description has these words"),
+			tool.Object([]any{"from", "to"}, map[string]any{"from": tool.Prop("string", "First date", "format", "date"),
+				"to":       tool.Prop("string", "Last date", "format", "date"),
+				"text":     tool.Prop("string", "Only events whose title or description has these words"),
 				"calendar": calendar}),
-			result(map[string]any{"events": listOf(entry, "")}), reads, c.list),
+			tool.Result(map[string]any{"events": tool.ListOf(entry, "")}), tool.Reads, c.list),
 		op("add_event", "Books an event. A time that is taken is refused.",
-			object([]any{"start", "minutes", "title"},
-				map[string]any{"start": prop("string", moment),
-					"minutes":     prop("integer", "How long", "minimum", 5.0, "maximum", 1440.0),
-					"title":       prop("string", "Who it is for and what", "maxLength", 200.0),
-					"description": prop("string", "Details", "maxLength", 2000.0), "place": prop("string", "Where"),
-					"guests": listOf(email, "Who is invited"), "calendar": calendar}),
-			entry, adds, c.add),
+			tool.Object([]any{"start", "minutes", "title"},
+				map[string]any{"start": tool.Prop("string", moment),
+					"minutes":     tool.Prop("integer", "How long", "minimum", 5.0, "maximum", 1440.0),
+					"title":       tool.Prop("string", "Who it is for and what", "maxLength", 200.0),
+					"description": tool.Prop("string", "Details", "maxLength", 2000.0),
+					"place":       tool.Prop("string", "Where"),
+					"guests":      tool.ListOf(email, "Who is invited"), "calendar": calendar}),
+			entry, tool.Adds, c.add),
 		op("move_event", "Moves an event to another time. A time that is taken is refused.",
-			object([]any{"id", "start"},
-				map[string]any{"id": prop("string", "The event's id"), "start": prop("string", moment)}),
-			entry, sets, c.move),
+			tool.Object([]any{"id", "start"},
+				map[string]any{"id": tool.Prop("string", "The event's id"), "start": tool.Prop("string", moment)}),
+			entry, tool.Sets, c.move),
 		op("remove_event", "Removes an event for good.",
-			object([]any{"id"}, map[string]any{"id": prop("string", "The event's id"),
-				"reason": prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
-			result(map[string]any{"removed": prop("string", ""), "title": prop("string", "")}), removes, c.remove),
+			tool.Object([]any{"id"}, map[string]any{"id": tool.Prop("string", "The event's id"),
+				"reason": tool.Prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
+			tool.Result(map[string]any{"removed": tool.Prop("string", ""), "title": tool.Prop("string", "")}),
+			tool.Removes, c.remove),
 	}, nil
 }
 
@@ -117,20 +124,21 @@ func (c *calendars) moment(s string) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, &RefusedError{Message: fmt.Sprintf("%q is not a date and time; write it as 2026-11-26T09:00",
+	return time.Time{}, &tool.RefusedError{Message: fmt.Sprintf("%q is not a date and time; write it as "+
+		"2026-11-26T09:00",
 		s)}
 }
 
 func (c *calendars) day(s string) (time.Time, error) {
 	t, err := time.ParseInLocation("2006-01-02", s, c.zone)
 	if err != nil {
-		return t, &RefusedError{Message: fmt.Sprintf("%q is not a date; write it as 2026-11-26", s)}
+		return t, &tool.RefusedError{Message: fmt.Sprintf("%q is not a date; write it as 2026-11-26", s)}
 	}
 	return t, nil
 }
 
 func (c *calendars) chosen(args map[string]any) []string {
-	if one := text(args, "calendar"); one != "" {
+	if one := tool.Text(args, "calendar"); one != "" {
 		return []string{one}
 	}
 	return c.names
@@ -138,13 +146,13 @@ func (c *calendars) chosen(args map[string]any) []string {
 
 func (c *calendars) folder(calendar string) string { return c.prefix + "/" + calendar + "/" }
 
-func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	day, err := c.day(text(args, "day"))
+func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
+	day, err := c.day(tool.Text(args, "day"))
 	if err != nil {
 		return nil, err
 	}
 	at := func(name, otherwise string) time.Time {
-		clock := text(args, name)
+		clock := tool.Text(args, name)
 		if clock == "" {
 			clock = otherwise
 		}
@@ -152,7 +160,7 @@ func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Send
 		return time.Date(day.Year(), day.Month(), day.Day(), t.Hour(), t.Minute(), 0, 0, c.zone)
 	}
 	earliest, latest := at("earliest", "08:00"), at("latest", "17:00")
-	long := time.Duration(whole(args, "minutes", 30)) * time.Minute
+	long := time.Duration(tool.Whole(args, "minutes", 30)) * time.Minute
 	windows := []any{}
 	for _, calendar := range c.chosen(args) {
 		events, err := c.between(ctx, calendar, earliest, latest)
@@ -178,16 +186,16 @@ func (c *calendars) freeWindows(ctx context.Context, args map[string]any, _ Send
 	return map[string]any{"windows": windows}, nil
 }
 
-func (c *calendars) list(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	from, err := c.day(text(args, "from"))
+func (c *calendars) list(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
+	from, err := c.day(tool.Text(args, "from"))
 	if err != nil {
 		return nil, err
 	}
-	to, err := c.day(text(args, "to"))
+	to, err := c.day(tool.Text(args, "to"))
 	if err != nil {
 		return nil, err
 	}
-	words := strings.ToLower(text(args, "text"))
+	words := strings.ToLower(tool.Text(args, "text"))
 	var all []event
 	for _, calendar := range c.chosen(args) {
 		events, err := c.between(ctx, calendar, from, to.AddDate(0, 0, 1))
@@ -208,20 +216,20 @@ func (c *calendars) list(ctx context.Context, args map[string]any, _ Sending) (a
 
 // add books under an id made from the call's key and lets the server refuse a
 // second one (If-None-Match), so sending it again books nothing twice.
-func (c *calendars) add(ctx context.Context, args map[string]any, s Sending) (any, error) {
-	start, err := c.moment(text(args, "start"))
+func (c *calendars) add(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
+	start, err := c.moment(tool.Text(args, "start"))
 	if err != nil {
 		return nil, err
 	}
-	calendar := text(args, "calendar")
+	calendar := tool.Text(args, "calendar")
 	if calendar == "" {
 		calendar = c.names[0]
 	}
 	sum := sha256.Sum256([]byte(s.Key))
-	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: text(args, "title"),
-		description: text(args, "description"), place: text(args, "place"),
-		start: start, end: start.Add(time.Duration(whole(args, "minutes", 30)) * time.Minute)}
-	for _, email := range texts(args, "guests") {
+	e := event{id: fmt.Sprintf("ws-%x", sum[:8]), calendar: calendar, title: tool.Text(args, "title"),
+		description: tool.Text(args, "description"), place: tool.Text(args, "place"),
+		start: start, end: start.Add(time.Duration(tool.Whole(args, "minutes", 30)) * time.Minute)}
+	for _, email := range tool.Texts(args, "guests") {
 		e.guests = append(e.guests, Guest{Email: email})
 	}
 	e.path = c.folder(calendar) + e.id + ".ics"
@@ -252,7 +260,7 @@ func (c *calendars) vacant(ctx context.Context, e event) error {
 	}
 	for _, o := range others {
 		if o.id != e.id {
-			return &RefusedError{Message: fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar,
+			return &tool.RefusedError{Message: fmt.Sprintf("%s is already taken from %s to %s (%s)", e.calendar,
 				o.start.In(c.zone).Format("15:04"), o.end.In(c.zone).Format("15:04"), o.title)}
 		}
 	}
@@ -264,7 +272,7 @@ func (c *calendars) send(ctx context.Context, method, path string, body io.Reade
 	error) {
 	request, err := http.NewRequestWithContext(ctx, method, c.base+strings.TrimPrefix(path, c.prefix), body)
 	if err != nil {
-		return 0, &RefusedError{Message: err.Error()}
+		return 0, &tool.RefusedError{Message: err.Error()}
 	}
 	request.Header.Set("Content-Type", ical.MIMEType)
 	if value != "" {
@@ -280,13 +288,13 @@ func (c *calendars) send(ctx context.Context, method, path string, body io.Reade
 	case s < 300, s == http.StatusPreconditionFailed, s == http.StatusNotFound:
 		return s, nil
 	case s >= 500:
-		return s, fmt.Errorf("%s answered %s: %s", c.title, response.Status, reason(said))
+		return s, fmt.Errorf("%s answered %s: %s", c.title, response.Status, tool.Reason(said))
 	default:
-		return s, &RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", c.title, s, reason(said))}
+		return s, &tool.RefusedError{Message: fmt.Sprintf("%s refused (%d): %s", c.title, s, tool.Reason(said))}
 	}
 }
 
-var errChanged = &RefusedError{Message: "somebody else changed this event just now; look at it again"}
+var errChanged = &tool.RefusedError{Message: "somebody else changed this event just now; look at it again"}
 
 var errNoEvent = errors.New("no such event")
 
@@ -308,22 +316,22 @@ func (c *calendars) find(ctx context.Context, id string) (event, error) {
 	return event{}, errNoEvent
 }
 
-func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	start, err := c.moment(text(args, "start"))
+func (c *calendars) move(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
+	start, err := c.moment(tool.Text(args, "start"))
 	if err != nil {
 		return nil, err
 	}
 	c.writing.Lock()
 	defer c.writing.Unlock()
-	e, err := c.find(ctx, text(args, "id"))
+	e, err := c.find(ctx, tool.Text(args, "id"))
 	if errors.Is(err, errNoEvent) {
-		return nil, &RefusedError{Message: "there is no event " + text(args, "id")}
+		return nil, &tool.RefusedError{Message: "there is no event " + tool.Text(args, "id")}
 	}
 	if err != nil {
 		return nil, err
 	}
 	if e.repeats {
-		return nil, &RefusedError{Message: "this event repeats; move it in the calendar itself, where one says " +
+		return nil, &tool.RefusedError{Message: "this event repeats; move it in the calendar itself, where one says " +
 			"whether one or all are meant"}
 	}
 	e.start, e.end = start, start.Add(e.end.Sub(e.start))
@@ -342,13 +350,13 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ Sending) (a
 
 // remove takes an event out. When the call was sent before, one that is gone
 // is as good as removed: that is what the first sending left behind.
-func (c *calendars) remove(ctx context.Context, args map[string]any, s Sending) (any, error) {
-	id := text(args, "id")
+func (c *calendars) remove(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
+	id := tool.Text(args, "id")
 	e, err := c.find(ctx, id)
 	if errors.Is(err, errNoEvent) && s.Again {
 		return map[string]any{"removed": id, "title": ""}, nil
 	} else if errors.Is(err, errNoEvent) {
-		return nil, &RefusedError{Message: "there is no event " + id}
+		return nil, &tool.RefusedError{Message: "there is no event " + id}
 	}
 	if err != nil {
 		return nil, err
@@ -368,4 +376,21 @@ func quoted(etag string) string {
 		return ""
 	}
 	return fmt.Sprintf("%q", etag)
+}
+
+func try(ctx context.Context, k *tool.Kit, w *flow.Workspace, _ tool.Catalogue, c *flow.Connection) tool.Verdict {
+	for _, calendar := range c.Is.(*protocol.CalDAV).Calendars {
+		if _, err := Events(ctx, k, c, w.Zone, calendar, time.Now(), time.Now().AddDate(0, 0, 1)); err != nil {
+			v := k.Trouble(c, err)
+			if strings.Contains(err.Error(), "404") {
+				v = tool.Unfit("Correct calendars: in connections/"+c.ID+".yaml.",
+					"Signed in, but there is no calendar %s below %s.", calendar, c.Address)
+			} else if strings.Contains(err.Error(), "401") {
+				v = tool.Unfit("Replace the password.", "It answers, but does not accept the user or the password.")
+			}
+			return v
+		}
+	}
+	return tool.Works("Signed in; these calendars can be read: %s.",
+		strings.Join(c.Is.(*protocol.CalDAV).Calendars, ", "))
 }

@@ -1,4 +1,4 @@
-package tool_test
+package protocol_test
 
 import (
 	"bytes"

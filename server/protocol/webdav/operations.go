@@ -1,4 +1,4 @@
-package tool
+package webdav
 
 import (
 	"bytes"
@@ -17,6 +17,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/server/document"
+	"woolsignal/server/tool"
 )
 
 // Shelf is a folder tree of a WebDAV server (RFC 4918). The trigger that
@@ -28,8 +29,8 @@ type Shelf struct {
 	title  string
 }
 
-// Shelf gives the files of a connection.
-func (k *Kit) Shelf(c *flow.Connection) (*Shelf, error) {
+// OpenShelf gives the files of a connection.
+func OpenShelf(k *tool.Kit, c *flow.Connection) (*Shelf, error) {
 	client, err := k.Client(c)
 	if err != nil {
 		return nil, err
@@ -86,7 +87,7 @@ func (s *Shelf) address(p string) string {
 
 // explain says what an error of the client's means.
 func (s *Shelf) explain(p string, err error) error {
-	for code, refused := range map[string]RefusedError{"404": {Message: s.title + " has no " + p, NotFound: true},
+	for code, refused := range map[string]tool.RefusedError{"404": {Message: s.title + " has no " + p, NotFound: true},
 		"401": {Message: s.title + " does not accept the password"},
 		"403": {Message: s.title + " does not allow that for " + p}} {
 		if strings.Contains(err.Error(), "HTTP error: "+code) || strings.Contains(err.Error(), code+" ") {
@@ -112,7 +113,7 @@ func (s *Shelf) send(ctx context.Context, method, p string, body []byte, headers
 	defer cancel()
 	request, err := http.NewRequestWithContext(ctx, method, s.address(p), bytes.NewReader(body))
 	if err != nil {
-		return nil, nil, &RefusedError{Message: err.Error()}
+		return nil, nil, &tool.RefusedError{Message: err.Error()}
 	}
 	for name, v := range headers {
 		request.Header.Set(name, v)
@@ -126,58 +127,60 @@ func (s *Shelf) send(ctx context.Context, method, p string, body []byte, headers
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: its answer broke off: %w", s.title, err)
 	}
-	return data, response, answerError(s.title+", "+p, response, data)
+	return data, response, tool.AnswerError(s.title+", "+p, response, data)
 }
 
 // files are the tools of one WebDAV connection.
 type files struct {
-	kit   *Kit
+	kit   *tool.Kit
 	shelf *Shelf
 }
 
-func (k *Kit) fileOperations(_ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
 	shelf, err := newShelf(c, client)
 	if err != nil {
 		return nil, err
 	}
 	f := &files{k, shelf}
-	at := prop("string", "Its path, as in minutes/november.txt", "minLength", 1.0)
-	overwrite := prop("boolean", "Whether a file that is there is replaced")
-	place := result(map[string]any{"path": prop("string", ""), "link": prop("string", "Its address")})
-	entry := result(map[string]any{"path": prop("string", ""), "name": prop("string", ""),
-		"folder": prop("boolean", ""), "type": prop("string", ""), "size": prop("integer", ""),
-		"changed": prop("string", "")})
-	op := func(name, description string, in, out map[string]any, n nature,
-		call func(context.Context, map[string]any, Sending) (any, error)) *Operation {
-		return operation(c.ID, c.Title, name, description, in, out, n, call)
+	at := tool.Prop("string", "Its path, as in minutes/november.txt", "minLength", 1.0)
+	overwrite := tool.Prop("boolean", "Whether a file that is there is replaced")
+	place := tool.Result(map[string]any{"path": tool.Prop("string", ""), "link": tool.Prop("string", "Its address")})
+	entry := tool.Result(map[string]any{"path": tool.Prop("string", ""), "name": tool.Prop("string", ""),
+		"folder": tool.Prop("boolean", ""), "type": tool.Prop("string", ""), "size": tool.Prop("integer", ""),
+		"changed": tool.Prop("string", "")})
+	op := func(name, description string, in, out map[string]any, n tool.Nature,
+		call func(context.Context, map[string]any, tool.Sending) (any, error)) *tool.Operation {
+		return tool.NewOperation(c.ID, c.Title, name, description, in, out, n, call)
 	}
-	return []*Operation{
+	return []*tool.Operation{
 		op("list", "Lists what stands in a folder.",
-			object(nil, map[string]any{"folder": prop("string", "Its path; the top where it is missing")}),
-			result(map[string]any{"entries": listOf(entry, "")}), reads, f.list),
+			tool.Object(nil, map[string]any{"folder": tool.Prop("string", "Its path; the top where it is missing")}),
+			tool.Result(map[string]any{"entries": tool.ListOf(entry, "")}), tool.Reads, f.list),
 		op("read", "Reads a file: its words, where it has some, and the file itself.",
-			object([]any{"path"}, map[string]any{"path": at}),
-			result(map[string]any{"text": prop("string", ""), "file": map[string]any(flow.FileShape())}), reads,
+			tool.Object([]any{"path"}, map[string]any{"path": at}),
+			tool.Result(map[string]any{"text": tool.Prop("string", ""), "file": map[string]any(flow.FileShape())}),
+			tool.Reads,
 			f.read),
 		op("write", "Writes a text or a file. Missing folders are made.",
-			object([]any{"path"}, map[string]any{"path": at, "text": prop("string", "Its words"),
-				"file": fileSchema("Or a file"), "overwrite": overwrite}), place, sets, f.write),
+			tool.Object([]any{"path"}, map[string]any{"path": at, "text": tool.Prop("string", "Its words"),
+				"file": tool.FileSchema("Or a file"), "overwrite": overwrite}), place, tool.Sets, f.write),
 		op("copy", "Copies a file or a folder.",
-			object([]any{"from", "to"}, map[string]any{"from": at, "to": at, "overwrite": overwrite}), place, sets,
+			tool.Object([]any{"from", "to"}, map[string]any{"from": at, "to": at, "overwrite": overwrite}), place,
+			tool.Sets,
 			f.copy),
 		op("move", "Moves or renames a file or a folder.",
-			object([]any{"from", "to"}, map[string]any{"from": at, "to": at}), place, sets, f.move),
-		op("remove", "Removes a file or a folder for good.", object([]any{"path"}, map[string]any{"path": at}),
-			result(map[string]any{"removed": prop("string", "")}), removes, f.remove),
+			tool.Object([]any{"from", "to"}, map[string]any{"from": at, "to": at}), place, tool.Sets, f.move),
+		op("remove", "Removes a file or a folder for good.", tool.Object([]any{"path"}, map[string]any{"path": at}),
+			tool.Result(map[string]any{"removed": tool.Prop("string", "")}), tool.Removes, f.remove),
 		op("fill_template", "Copies a template and fills in its places, written as [[name]].",
-			object([]any{"template", "to", "values"}, map[string]any{"template": at, "to": at,
+			tool.Object([]any{"template", "to", "values"}, map[string]any{"template": at, "to": at,
 				"values":    map[string]any{"type": "object", "description": "What goes into each place"},
-				"overwrite": overwrite}), place, sets, f.fill),
+				"overwrite": overwrite}), place, tool.Sets, f.fill),
 	}, nil
 }
 
-func (f *files) list(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	all, err := f.shelf.List(ctx, text(args, "folder"))
+func (f *files) list(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
+	all, err := f.shelf.List(ctx, tool.Text(args, "folder"))
 	if err != nil {
 		return nil, err
 	}
@@ -189,16 +192,16 @@ func (f *files) list(ctx context.Context, args map[string]any, _ Sending) (any, 
 	return map[string]any{"entries": out}, nil
 }
 
-func (f *files) read(ctx context.Context, args map[string]any, _ Sending) (any, error) {
-	data, kind, err := f.shelf.Read(ctx, text(args, "path"))
+func (f *files) read(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
+	data, kind, err := f.shelf.Read(ctx, tool.Text(args, "path"))
 	if err != nil {
 		return nil, err
 	}
-	kept, err := f.kit.save(ctx, content{path.Base(text(args, "path")), kind, data})
+	kept, err := f.kit.Save(ctx, tool.Content{Name: path.Base(tool.Text(args, "path")), Kind: kind, Data: data})
 	if err != nil {
 		return nil, err
 	}
-	words, err := document.Text(kind, path.Base(text(args, "path")), data)
+	words, err := document.Text(kind, path.Base(tool.Text(args, "path")), data)
 	if err != nil {
 		words = "" // a picture has none, and that is no failure
 	}
@@ -212,23 +215,23 @@ func (f *files) place(p string) map[string]any {
 
 // store writes bytes. A file that is there is kept where overwrite is false,
 // unless an earlier try of this call wrote it.
-func (f *files) store(ctx context.Context, args map[string]any, p string, c content, s Sending) (any, error) {
+func (f *files) store(ctx context.Context, args map[string]any, p string, c tool.Content, s tool.Sending) (any, error) {
 	if err := f.folders(ctx, path.Dir(path.Clean("/"+p))); err != nil {
 		return nil, err
 	}
-	headers := map[string]string{"Content-Type": c.kind}
-	taken := &RefusedError{Message: p + " is there already; set overwrite to replace it, or choose another name"}
+	headers := map[string]string{"Content-Type": c.Kind}
+	taken := &tool.RefusedError{Message: p + " is there already; set overwrite to replace it, or choose another name"}
 	if replace, _ := args["overwrite"].(bool); !replace {
 		// Not every server knows the condition, so it is looked at first as well.
 		if there, _, err := f.shelf.Read(ctx, p); err == nil {
-			if s.Again && bytes.Equal(there, c.data) {
+			if s.Again && bytes.Equal(there, c.Data) {
 				return f.place(p), nil // an earlier try of this call wrote it
 			}
 			return nil, taken
 		}
 		headers["If-None-Match"] = "*"
 	}
-	_, response, err := f.shelf.send(ctx, http.MethodPut, p, c.data, headers)
+	_, response, err := f.shelf.send(ctx, http.MethodPut, p, c.Data, headers)
 	if response != nil && response.StatusCode == http.StatusPreconditionFailed {
 		return nil, taken
 	}
@@ -256,31 +259,31 @@ func (f *files) folders(ctx context.Context, folder string) error {
 	return err
 }
 
-func (f *files) write(ctx context.Context, args map[string]any, s Sending) (any, error) {
+func (f *files) write(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
 	words, isText := args["text"].(string)
 	if _, isFile := args["file"]; isFile == isText {
-		return nil, &RefusedError{Message: "give either text or file"}
+		return nil, &tool.RefusedError{Message: "give either text or file"}
 	}
-	c := content{kind: "text/plain; charset=utf-8", data: []byte(words)}
+	c := tool.Content{Kind: "text/plain; charset=utf-8", Data: []byte(words)}
 	if !isText {
 		var err error
-		if c, err = f.kit.load(ctx, args["file"]); err != nil {
+		if c, err = f.kit.Load(ctx, args["file"]); err != nil {
 			return nil, err
 		}
 	}
-	return f.store(ctx, args, text(args, "path"), c, s)
+	return f.store(ctx, args, tool.Text(args, "path"), c, s)
 }
 
-func (f *files) copy(ctx context.Context, args map[string]any, s Sending) (any, error) {
+func (f *files) copy(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
 	return f.transfer(ctx, "COPY", args, s)
 }
 
-func (f *files) move(ctx context.Context, args map[string]any, s Sending) (any, error) {
+func (f *files) move(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
 	return f.transfer(ctx, "MOVE", args, s)
 }
 
-func (f *files) transfer(ctx context.Context, method string, args map[string]any, s Sending) (any, error) {
-	from, to := text(args, "from"), text(args, "to")
+func (f *files) transfer(ctx context.Context, method string, args map[string]any, s tool.Sending) (any, error) {
+	from, to := tool.Text(args, "from"), tool.Text(args, "to")
 	if err := f.folders(ctx, path.Dir(path.Clean("/"+to))); err != nil {
 		return nil, err
 	}
@@ -294,7 +297,7 @@ func (f *files) transfer(ctx context.Context, method string, args map[string]any
 		return f.place(to), nil
 	}
 	if response != nil && response.StatusCode == http.StatusPreconditionFailed {
-		return nil, &RefusedError{Message: to + " is there already; choose another name"}
+		return nil, &tool.RefusedError{Message: to + " is there already; choose another name"}
 	}
 	if err != nil {
 		return nil, err
@@ -306,27 +309,27 @@ func (f *files) transfer(ctx context.Context, method string, args map[string]any
 func (f *files) moved(ctx context.Context, from, to string) bool {
 	_, _, gone := f.shelf.Read(ctx, from)
 	_, _, missing := f.shelf.Read(ctx, to)
-	var refused *RefusedError
+	var refused *tool.RefusedError
 	return errors.As(gone, &refused) && refused.NotFound && missing == nil
 }
 
-func (f *files) remove(ctx context.Context, args map[string]any, s Sending) (any, error) {
-	_, response, err := f.shelf.send(ctx, http.MethodDelete, text(args, "path"), nil, nil)
+func (f *files) remove(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
+	_, response, err := f.shelf.send(ctx, http.MethodDelete, tool.Text(args, "path"), nil, nil)
 	if err != nil && (response == nil || response.StatusCode != http.StatusNotFound || !s.Again) {
 		return nil, err
 	}
-	return map[string]any{"removed": text(args, "path")}, nil
+	return map[string]any{"removed": tool.Text(args, "path")}, nil
 }
 
-func (f *files) fill(ctx context.Context, args map[string]any, s Sending) (any, error) {
-	data, kind, err := f.shelf.Read(ctx, text(args, "template"))
+func (f *files) fill(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
+	data, kind, err := f.shelf.Read(ctx, tool.Text(args, "template"))
 	if err != nil {
 		return nil, err
 	}
 	values, _ := args["values"].(map[string]any)
-	filled, err := document.Fill(path.Base(text(args, "template")), data, values)
+	filled, err := document.Fill(path.Base(tool.Text(args, "template")), data, values)
 	if err != nil {
-		return nil, &RefusedError{Message: text(args, "template") + ": " + err.Error()}
+		return nil, &tool.RefusedError{Message: tool.Text(args, "template") + ": " + err.Error()}
 	}
-	return f.store(ctx, args, text(args, "to"), content{kind: kind, data: filled}, s)
+	return f.store(ctx, args, tool.Text(args, "to"), tool.Content{Kind: kind, Data: filled}, s)
 }

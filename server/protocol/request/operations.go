@@ -1,4 +1,4 @@
-package tool
+package request
 
 import (
 	"bytes"
@@ -13,6 +13,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/server/tool"
 )
 
 // plainHTTP sends any request to one host.
@@ -22,23 +23,24 @@ type plainHTTP struct {
 	title  string
 }
 
-func httpOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*Operation, error) {
+func operations(_ *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
 	p := &plainHTTP{client, c.Address, c.Title}
-	path := prop("string", "The path below "+c.Address, "pattern", "^/")
+	path := tool.Prop("string", "The path below "+c.Address, "pattern", "^/")
 	query := map[string]any{"type": "object", "description": "Values for the query"}
 	headers := map[string]any{"type": "object", "description": "Further headers",
 		"additionalProperties": map[string]any{"type": "string"}}
-	out := object([]any{"status", "headers", "body"},
-		map[string]any{"status": prop("integer", ""), "headers": map[string]any{"type": "object"},
+	out := tool.Object([]any{"status", "headers", "body"},
+		map[string]any{"status": tool.Prop("integer", ""), "headers": map[string]any{"type": "object"},
 			"body": map[string]any{}})
-	all := []*Operation{
-		operation(c.ID, c.Title, "get", "Reads from an address.",
-			object([]any{"path"}, map[string]any{"path": path, "query": query, "headers": headers}), out, reads, p.get),
-		operation(c.ID, c.Title, "send", "Sends a request that may change something.",
-			object([]any{"method", "path"},
-				map[string]any{"method": prop("string", "", "enum", []any{"POST", "PUT", "PATCH", "DELETE"}),
+	all := []*tool.Operation{
+		tool.NewOperation(c.ID, c.Title, "get", "Reads from an address.",
+			tool.Object([]any{"path"}, map[string]any{"path": path, "query": query, "headers": headers}), out,
+			tool.Reads, p.get),
+		tool.NewOperation(c.ID, c.Title, "send", "Sends a request that may change something.",
+			tool.Object([]any{"method", "path"},
+				map[string]any{"method": tool.Prop("string", "", "enum", []any{"POST", "PUT", "PATCH", "DELETE"}),
 					"path": path, "query": query, "headers": headers,
-					"body": map[string]any{"description": "A text as it is; anything else as JSON"}}), out, sends,
+					"body": map[string]any{"description": "A text as it is; anything else as JSON"}}), out, tool.Sends,
 			p.send),
 	}
 	for _, op := range all {
@@ -47,11 +49,11 @@ func httpOperations(_ *Kit, _ *flow.Workspace, c *flow.Connection, client *http.
 	return all, nil
 }
 
-func (p *plainHTTP) get(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (p *plainHTTP) get(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	return p.do(ctx, http.MethodGet, args, nil)
 }
 
-func (p *plainHTTP) send(ctx context.Context, args map[string]any, _ Sending) (any, error) {
+func (p *plainHTTP) send(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	var body []byte
 	if v, given := args["body"]; given {
 		if s, ok := v.(string); ok {
@@ -59,18 +61,18 @@ func (p *plainHTTP) send(ctx context.Context, args map[string]any, _ Sending) (a
 		} else {
 			data, err := json.Marshal(v)
 			if err != nil {
-				return nil, &RefusedError{Message: err.Error()}
+				return nil, &tool.RefusedError{Message: err.Error()}
 			}
 			body = data
 		}
 	}
-	return p.do(ctx, text(args, "method"), args, body)
+	return p.do(ctx, tool.Text(args, "method"), args, body)
 }
 
 func (p *plainHTTP) do(ctx context.Context, method string, args map[string]any, body []byte) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	address := p.base + text(args, "path")
+	address := p.base + tool.Text(args, "path")
 	if query, _ := args["query"].(map[string]any); len(query) > 0 {
 		values := url.Values{}
 		for name, v := range query {
@@ -84,7 +86,7 @@ func (p *plainHTTP) do(ctx context.Context, method string, args map[string]any, 
 	}
 	request, err := http.NewRequestWithContext(ctx, method, address, bytes.NewReader(body))
 	if err != nil {
-		return nil, &RefusedError{Message: err.Error()}
+		return nil, &tool.RefusedError{Message: err.Error()}
 	}
 	if _, isText := args["body"].(string); len(body) > 0 && !isText {
 		request.Header.Set("Content-Type", "application/json")
@@ -100,7 +102,7 @@ func (p *plainHTTP) do(ctx context.Context, method string, args map[string]any, 
 		return nil, fmt.Errorf("%s: %w", p.title, err)
 	}
 	defer response.Body.Close()
-	data, err := answered(p.title, response)
+	data, err := tool.Answered(p.title, response)
 	if err != nil {
 		return nil, err
 	}

@@ -1,0 +1,8 @@
+// Package mcp speaks with servers of the Model Context Protocol.
+package mcp
+
+import "woolsignal/server/tool"
+
+func init() {
+	tool.Register("mcp", tool.Protocol{Operations: operations, Try: try, Asked: true})
+}

@@ -3,6 +3,7 @@ package api
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"reflect"
@@ -143,6 +144,53 @@ func (p Parameter) unfit(v string) string {
 	return why
 }
 
+// unread says in words what is wrong with a body.
+func unread(err error) string {
+	var other *json.UnmarshalTypeError
+	var syntax *json.SyntaxError
+	switch {
+	case errors.As(err, &other) && other.Field == "":
+		return "The body must be " + inWords(other.Type) + ", and is " + article(other.Value) + "."
+	case errors.As(err, &other):
+		return other.Field + " must be " + inWords(other.Type) + ", and is " + article(other.Value) + "."
+	case errors.As(err, &syntax):
+		return fmt.Sprintf("It is not JSON: %v, at byte %d.", syntax, syntax.Offset)
+	case errors.Is(err, io.EOF):
+		return "There is no body; send JSON."
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return "It is not JSON: it ends too early."
+	}
+	return strings.TrimPrefix(err.Error(), "json: ") + "."
+}
+
+// inWords says what JSON a type is read from.
+func inWords(t reflect.Type) string {
+	switch t.Kind() {
+	case reflect.Bool:
+		return "true or false"
+	case reflect.String:
+		return "a text"
+	case reflect.Slice, reflect.Array:
+		return "a list"
+	case reflect.Map, reflect.Struct:
+		return "a map"
+	case reflect.Pointer:
+		return inWords(t.Elem())
+	}
+	return "a number"
+}
+
+// article puts one before JSON's word for a kind of value.
+func article(kind string) string {
+	switch {
+	case strings.HasPrefix(kind, "number "), kind == "bool":
+		return kind
+	case kind == "array", kind == "object":
+		return "an " + kind
+	}
+	return "a " + kind
+}
+
 // decode reads a JSON body; unknown fields are a mistake worth telling.
 func decode[T any](r *http.Request) (T, error) {
 	var v T
@@ -153,7 +201,7 @@ func decode[T any](r *http.Request) (T, error) {
 		if errors.As(err, &large) {
 			return v, err
 		}
-		return v, refuse(http.StatusBadRequest, "The request cannot be read", strings.TrimPrefix(err.Error(), "json: "))
+		return v, refuse(http.StatusBadRequest, "The request cannot be read", unread(err))
 	}
 	if _, err := d.Token(); err != io.EOF {
 		return v, refuse(http.StatusBadRequest, "The request cannot be read", "there is more behind the JSON value")

@@ -212,6 +212,9 @@ const shortest = 6
 
 // Mask hides every secret the vault holds in a text.
 func (v *Vault) Mask(text string) string {
+	if len(text) < shortest { // as most words of a run are
+		return text
+	}
 	v.mu.RLock()
 	defer v.mu.RUnlock()
 	for _, secret := range v.known {

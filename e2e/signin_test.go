@@ -292,7 +292,7 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	}
 	files["connections/loft-test.yaml"] = strings.NewReplacer("connection: loft", "connection: loft-test",
 		"title: Loft", "title: Test Loft", "/files\n", "/files/incoming\n").Replace(files["connections/loft.yaml"])
-	files["connections/loft.yaml"] += "drafts: loft-test\n"
+	files["connections/loft.yaml"] += "drafts_use: loft-test\n"
 	files["workflows/note.yaml"] = "workflow: note\ntitle: Note\ninputs: {type: object}\nsteps:\n" +
 		"  - tool: loft/write\n    args: {path: note.txt, text: hello, overwrite: true}\n"
 	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {

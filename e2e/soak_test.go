@@ -43,7 +43,7 @@ steps:
           gives:
             lane: clean
         - judge: The notes mention wet fleece.
-          about: ${signal.body.notes}
+          going_by: ${signal.body.notes}
           gives:
             lane: quarantine
       unsure:
@@ -146,7 +146,7 @@ steps:
           path: churn-answers
           verify: weighbridge-key
           subject: ${string(signal.body.n)}
-        on: ${n.of}
+        answering: ${n.of}
       at_most: 1h
   - remember:
       about: churn
@@ -154,7 +154,7 @@ steps:
       fact: ${n.of}
   - label:
       as: ["heard ${ear.came}"]
-  - respond:
+  - answer_caller:
       status: 201
       body:
         n: ${n.of}

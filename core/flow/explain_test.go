@@ -21,10 +21,10 @@ func TestEveryKindReadsAsASentence(t *testing.T) {
 			"      gives: {n: '${1}'}\n": "The paper | in this block, giving n 1",
 		"  - wait: {for: 2wd}\n":    "Wait 2 working days",
 		"  - wait: {till: now()}\n": "Wait till now()",
-		"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: lot, match: 'heard.body.x > 1'}\n" +
+		"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: lot, match: 'heard.body.x > 1'}\n" +
 			"      at_most: 1h\n": "Wait for a delivery to /in/a about “lot” where heard.body.x > 1, " +
 			"at most 1 hour",
-		"  - wait:\n      hear: {chat: {page: desk}, on: t1}\n" +
+		"  - wait:\n      hear: {chat: {page: desk}, answering: t1}\n" +
 			"      at_most: 3d\n": "Wait for a message in the chat page desk in the conversation “t1”, " +
 			"at most 3 days",
 		"  - model: medium\n    prompt: Which?\n" +
@@ -45,7 +45,7 @@ func TestEveryKindReadsAsASentence(t *testing.T) {
 			"trying again up to 2 times; if it fails, carry on",
 		"  - off: true\n    if_fails: {gives: {a: '${1}'}}\n" +
 			"    label: {as: [x]}\n": "(off) Label the run “x” | if that fails, giving a 1",
-		"  - decide:\n      cases:\n        - judge: It is wet.\n          about: ${signal.body.grower}\n" +
+		"  - decide:\n      cases:\n        - judge: It is wet.\n          going_by: ${signal.body.grower}\n" +
 			"      floor: 0.8\n      unsure: {gives: {l: '${1}'}}\n" +
 			"      else: {gives: {l: '${2}'}}\n": "Decide | if it is judged that It is wet, " +
 			"going by signal.body.grower | when unsure, below 0.8, giving l 1 | otherwise, giving l 2",

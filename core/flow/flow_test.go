@@ -58,7 +58,7 @@ steps:
       else:
         gives:
           lane: clean
-  - respond:
+  - answer_caller:
       status: 201
       body:
         lane: ${sort.lane}
@@ -134,7 +134,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{desk, "agent: clerk", "agent: clark", 7, 5, "no agent clark", "did you mean clerk?"},
 		{desk, "    task: ${signal.text}\n", "", 7, 5, "given nothing to do", ""},
 		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
-		{desk, "  - say:", "  - stop:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
+		{desk, "  - say:", "  - end_run:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
 		{desk, "chat: {page: desk}", "schedule: {every: soon}", 5, 16, "\"soon\" is not a duration", "15m"},
 		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here",
 			"chat or phone trigger"},

@@ -28,7 +28,8 @@ func withSteps(steps string) map[string]string {
 func TestTheWholeLanguageIsChecked(t *testing.T) {
 	const each = "  - id: rows\n    each:\n      of: '[1, 2]'\n      do:\n        - id: n\n" +
 		"          compute: {x: item}\n      gives: {x: '${n.x}'}\n"
-	const judged = "  - decide:\n      cases:\n        - judge: It is wet.\n          about: ${signal.body.grower}\n" +
+	const judged = "  - decide:\n      cases:\n        - judge: It is wet.\n" +
+		"          going_by: ${signal.body.grower}\n" +
 		"          gives: {lane: wet}\n"
 	for name, c := range map[string]struct{ steps, want string }{
 		"each":                     {each + "  - compute: {a: 'rows.results[0].x + 1'}\n", ""},
@@ -60,24 +61,25 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 			"      at_most: 9\n", ""},
 		"last before there is one": {"  - repeat:\n      gives: {v: '${last.v}'}\n      till: last.v > 3\n" +
 			"      at_most: 9\n", "last may be missing"},
-		"hear without a limit": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: x}\n",
+		"hear without a limit": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: x}\n",
 			"how long to listen"},
 		"hear, matched": {"  - id: h\n    wait:\n" +
-			"      hear: {webhook: {path: a, verify: key, accepts: schemas/delivery.json}, on: x, match: " +
+			"      hear: {webhook: {path: a, verify: key, accepts: schemas/delivery.json}, answering: x, match: " +
 			"'heard.body.kg > 3'}\n      at_most: 2wd\n  - compute: {k: 'h.?signal.?body.?kg.orValue(0)'}\n", ""},
 		"hear, what may not have come": {"  - id: h\n    wait:\n" +
-			"      hear: {webhook: {path: a, verify: key}, on: x}\n      at_most: 2wd\n" +
+			"      hear: {webhook: {path: a, verify: key}, answering: x}\n      at_most: 2wd\n" +
 			"  - compute: {k: h.signal.body}\n", "h.signal may be missing"},
-		"hear with no such key": {"  - wait:\n      hear: {webhook: {path: a, verify: kee}, on: x}\n" +
+		"hear with no such key": {"  - wait:\n      hear: {webhook: {path: a, verify: kee}, answering: x}\n" +
 			"      at_most: 2d\n", "no signing key called kee"},
-		"hear what another key verifies": {"  - wait:\n      hear: {webhook: {path: intake, verify: other}, on: x}\n" +
+		"hear what another key verifies": {"  - wait:\n      " +
+			"hear: {webhook: {path: intake, verify: other}, answering: x}\n" +
 			"      at_most: 2d\n", "is verified with another key"},
 		"till what is no time":  {"  - wait: {till: signal.body.kg}\n", "till needs a time"},
 		"two kinds of wait":     {"  - wait: {for: 2d, till: now()}\n", "has two kinds"},
 		"no duration":           {"  - wait: {for: soon}\n", `"soon" is not a duration`},
 		"judged without unsure": {judged, "what happens when the judgement is unsure"},
 		"judged with else only": {judged + "      else: {gives: {lane: dry}}\n", "goes the way of else"},
-		"judged by no model": {judged + "      using: gigantic\n      unsure: {gives: {lane: x}}\n",
+		"judged by no model": {judged + "      model: gigantic\n      unsure: {gives: {lane: x}}\n",
 			"no connection offers the model gigantic"},
 		"a floor for nothing": {"  - decide:\n      floor: 0.5\n      cases:\n" +
 			"        - when: signal.body.kg > 1\n", "floor belongs to judged cases"},
@@ -89,13 +91,13 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 		"the same rule twice": {"  - decide:\n      cases:\n        - when: signal.body.kg > 1\n" +
 			"        - when: signal.body.kg > 1\n", "the same rule"},
 		"a step behind cases that stop": {"  - decide:\n      cases:\n        - when: signal.body.kg > 1\n" +
-			"          do:\n            - stop: {because: a}\n      else:\n        do:\n" +
-			"          - stop: {because: b}\n  - compute: {a: '1'}\n", "never reached"},
+			"          do:\n            - end_run: {because: a}\n      else:\n        do:\n" +
+			"          - end_run: {because: b}\n  - compute: {a: '1'}\n", "never reached"},
 		"a value only one case gives": {"  - id: d\n    decide:\n      cases:\n" +
 			"        - when: signal.body.kg > 1\n          gives: {a: x}\n      else:\n        gives: {b: y}\n" +
 			"  - compute: {c: d.a}\n", "d.a may be missing"},
 		"a case that stops gives nothing": {"  - id: d\n    decide:\n      cases:\n" +
-			"        - when: signal.body.kg > 1\n          do:\n            - stop: {because: a}\n      else:\n" +
+			"        - when: signal.body.kg > 1\n          do:\n            - end_run: {because: a}\n      else:\n" +
 			"        gives: {b: y}\n  - compute: {c: d.b}\n", ""},
 		"a step that may be skipped": {"  - id: a\n    when: signal.body.kg > 1\n    compute: {x: '1'}\n" +
 			"  - compute: {b: a.x}\n", "a may be missing"},
@@ -140,8 +142,8 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 		"an empty label":   {"  - label: {as: []}\n", "marked with nothing"},
 		"comparing kinds":  {"  - compute: {a: 'signal.body.kg == \"3\"'}\n", "a number never equals a text"},
 		"a text in braces": {"  - label: {as: [late]}\n  - compute: {a: 1 + 2}\n", "stands unquoted in braces"},
-		"a cut text":       {"  - stop:\n      because: Lot ${signal.body.kg} #3\n", "is cut: YAML reads"},
-		"a leading zero":   {"  - stop:\n      because: 0123\n", "loses its leading zero"},
+		"a cut text":       {"  - end_run:\n      because: Lot ${signal.body.kg} #3\n", "is cut: YAML reads"},
+		"a leading zero":   {"  - end_run:\n      because: 0123\n", "loses its leading zero"},
 		"a leading bang":   {"  - when: !signal.ok\n    compute: {a: '1'}\n", "loses its text"},
 		"a reserved value": {"  - compute: {item: '1'}\n", "already means something"},
 	} {

@@ -94,25 +94,40 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
-		if f.has(key.Value) {
-			r.wrong(posOf(key), "remove one of the two", "the key %s stands twice in %s", key.Value, what)
+		name, known := r.key(key, what, allowed)
+		if !known {
 			continue
 		}
-		if len(allowed) > 0 && !slices.Contains(allowed, key.Value) {
-			r.report(posOf(key), Problem{What: fmt.Sprintf("%s has no key %s", what, key.Value),
-				Remedy: DidYouMean(key.Value, allowed),
-				Why:    "a key nobody reads does nothing, and its author thinks it does",
-				Fix:    nearestFix(posOf(key), key.Value, allowed)})
+		if f.has(name) {
+			r.wrong(posOf(key), "remove one of the two", "the key %s stands twice in %s", name, what)
 			continue
 		}
 		if value.Kind == yaml.ScalarNode && value.Tag == "!!null" {
-			r.wrong(posOf(key), "give it a value, or remove the key", "the key %s has no value", key.Value)
+			r.wrong(posOf(key), "give it a value, or remove the key", "the key %s has no value", name)
 			continue
 		}
-		f.order = append(f.order, key.Value)
-		f.keys[key.Value], f.nodes[key.Value] = key, value
+		f.order = append(f.order, name)
+		f.keys[name], f.nodes[name] = key, value
 	}
 	return f, true
+}
+
+// key reads a key of a map. One that has another word by now is read as that,
+// so that no more is wrong than the word.
+func (r *reader) key(n *yaml.Node, what string, allowed []string) (name string, known bool) {
+	if len(allowed) == 0 || slices.Contains(allowed, n.Value) {
+		return n.Value, true
+	}
+	if word := newWord(n.Value, allowed); word != "" {
+		r.report(posOf(n), Problem{What: fmt.Sprintf("%s is called %s now", n.Value, word), Remedy: "write " + word,
+			Fix: replace(posOf(n), n.Value, word)})
+		return word, true
+	}
+	r.report(posOf(n), Problem{What: fmt.Sprintf("%s has no key %s", what, n.Value),
+		Remedy: DidYouMean(n.Value, allowed),
+		Why:    "a key nobody reads does nothing, and its author thinks it does",
+		Fix:    nearestFix(posOf(n), n.Value, allowed)})
+	return "", false
 }
 
 // empty insists on a map without keys, which says that something is of a kind

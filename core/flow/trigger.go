@@ -182,7 +182,7 @@ func (t Trigger) schemas(visit func(*Schema)) { eachSchema(t.Is, visit) }
 // Hear is a signal a run waits for.
 type Hear struct {
 	Trigger          // its kind and where it comes from
-	On         Value // what the signal must be about: its thread in a chat, else its subject
+	Answering  Value // what the signal must be about: its thread in a chat, else its subject
 	Match      *Expression
 	AlsoStarts bool // it starts a run of its own trigger as well
 }
@@ -190,8 +190,9 @@ type Hear struct {
 // Fields are what hear may say beside where the signal comes from.
 func (h *Hear) Fields() []Field {
 	return []Field{
-		{Name: "on", Into: &h.On, Missing: "nothing says which signal is meant", Example: "${sent.message_id}",
-			Help: "What the signal must be about: the thread of a chat, the mail it answers, else its subject."},
+		{Name: "answering", Into: &h.Answering, Missing: "nothing says which signal is meant",
+			Example: "${sent.message_id}",
+			Help:    "What the signal must be about: the thread of a chat, the mail it answers, else its subject."},
 		{Name: "match", Into: &h.Match, Help: "Only a signal this holds for; it sees heard.",
 			Example: "heard.body.kg > 0"},
 		{Name: "also_starts", Into: &h.AlsoStarts, Help: "The signal starts a run of its own trigger as well.",
@@ -224,7 +225,7 @@ func (h *Hear) readFrom(r *reader, n *yaml.Node) {
 
 // Hear checks the signal a step waits for, and gives its shape.
 func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
-	c.Value(h.On, names)
+	c.Value(h.Answering, names)
 	if h.Is == nil {
 		return nil
 	}
@@ -249,7 +250,7 @@ func (s *Sentence) Hear(h *Hear) *Sentence {
 	if t, hearable := h.Is.(Hearable); hearable {
 		t.TellHeard(s)
 	}
-	s.Text(h.On)
+	s.Text(h.Answering)
 	if h.Match != nil {
 		s.Say(" where ").Expression(h.Match)
 	}

@@ -108,7 +108,7 @@ func TestTheExamplesOfTheLanguageRun(t *testing.T) {
 		runExample(t, example, w)
 	}
 	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait",
-		"model", "call", "javascript", "say", "respond", "review", "label", "remember", "stop", "question"} {
+		"model", "call", "javascript", "say", "answer_caller", "review", "label", "remember", "end_run", "question"} {
 		if !kinds[kind] {
 			t.Errorf("no example has a %s step", kind)
 		}

@@ -197,7 +197,8 @@ func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 		"a while":  "  - id: s\n    timeout: 1h\n    wait: {for: 3d}\n",
 		"a time":   "  - id: s\n    timeout: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
 		"a signal": "  - id: s\n    timeout: 1h\n" +
-			"    wait: {hear: {webhook: {path: other, verify: key, subject: '${signal.body.a}'}, on: x}, at_most: " +
+			"    wait: {hear: {webhook: {path: other, verify: key, subject: '${signal.body.a}'}, answering: x}, " +
+			"at_most: " +
 			"3d}\n",
 		"a workflow": "  - id: s\n    timeout: 1h\n    call: other\n    inputs: {}\n",
 		"a model":    "  - id: s\n    timeout: 1h\n    model: medium\n    prompt: hello\n",
@@ -245,7 +246,7 @@ func TestNowIsOneMomentWithinAStep(t *testing.T) {
         - when: now() > time("2026-11-23 12:00")
           gives: {lane: late}
         - judge: wet
-          about: x
+          going_by: x
           gives: {lane: wet}
       unsure: {gives: {lane: u}}
       else: {gives: {lane: e}}

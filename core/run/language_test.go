@@ -184,7 +184,7 @@ func TestEveryKindOfStep(t *testing.T) {
 	heard := answers
 	heard.hear = &run.Signal{ID: "s", Body: map[string]any{"yes": true, "n": int64(2)}, Kind: "webhook"}
 	const judge = "  - decide:\n      cases:\n        - when: signal.body.gross < 0\n          gives: {lane: none}\n" +
-		"        - judge: The notes mention damp.\n          about: ${signal.body.gross}\n" +
+		"        - judge: The notes mention damp.\n          going_by: ${signal.body.gross}\n" +
 		"          gives: {lane: wet}\n      floor: 0.7\n      unsure:\n        gives: {lane: look}\n      else:\n" +
 		"        gives: {lane: dry}\n"
 	for name, c := range map[string]struct {
@@ -235,13 +235,13 @@ func TestEveryKindOfStep(t *testing.T) {
 			`done {"at":"2026-11-24T08:00:00Z"}`},
 		"wait till what is past": {"  - wait: {till: 'time(\"2026-11-01\")'}\n", answers, "0",
 			`done {"at":"2026-11-23T12:00:00Z"}`},
-		"hear nothing": {"  - wait:\n      hear: {webhook: {path: w, verify: key}, on: lot-7}\n" +
+		"hear nothing": {"  - wait:\n      hear: {webhook: {path: w, verify: key}, answering: lot-7}\n" +
 			"      at_most: 2d\n", answers, "0", `done {"came":false}`},
 		"hear": {"  - id: a\n    wait:\n" +
-			"      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.n == 2'}\n" +
+			"      hear: {webhook: {path: w, verify: key}, answering: lot-7, match: 'heard.body.n == 2'}\n" +
 			"      at_most: 2d\n  - compute: {n: 'a.?signal.?body.?n.orValue(0)'}\n", heard, "1", `done {"n":2}`},
 		"hear what does not match": {"  - wait:\n" +
-			"      hear: {webhook: {path: w, verify: key}, on: lot-7, match: 'heard.body.kg == 2'}\n" +
+			"      hear: {webhook: {path: w, verify: key}, answering: lot-7, match: 'heard.body.kg == 2'}\n" +
 			"      at_most: 2d\n", heard, "0", `done {"came":false}`},
 		"model": {"  - model: medium\n    prompt: Is it dry?\n", answers, "0",
 			`done {"text":"Dry."}`},
@@ -268,7 +268,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			`done {"labels":["late","30"]}`},
 		"remember": {"  - remember: {about: Nettlecote, name: load, fact: 'Two bales.'}\n", answers,
 			"0", `done {}`},
-		"stop inside each": {"  - each:\n      of: '[1, 2]'\n      do:\n        - stop: {because: enough}\n" +
+		"stop inside each": {"  - each:\n      of: '[1, 2]'\n      do:\n        - end_run: {because: enough}\n" +
 			"  - compute: {a: '1'}\n", answers, "1", `never began`},
 		"a failing way stops all": {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n" +
 			"        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n" +
@@ -281,7 +281,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			answers, "0", `done {"tries":3}`},
 		"a failing handler": {"  - id: a\n    if_fails:\n      do:\n        - compute: {x: '1 / 0'}\n" +
 			"    compute: {x: '1 / 0'}\n", answers, "0", `failed null`},
-		"a handler that stops": {"  - id: a\n    if_fails:\n      do:\n        - stop: {because: enough}\n" +
+		"a handler that stops": {"  - id: a\n    if_fails:\n      do:\n        - end_run: {because: enough}\n" +
 			"    compute: {x: '1 / 0'}\n  - compute: {a: '1'}\n", answers, "1", `never began`},
 		"a value of the wrong kind": {"  - each:\n      of: signal.body.gross\n", answers, "0", `failed null`},
 	} {

@@ -156,7 +156,7 @@ func (m *machine) emit(r Record) {
 }
 
 // finish ends the run. A webhook's caller that no step answered gets what the
-// Outcome says: 204 when all went well, 422 with the reason where a stop step
+// Outcome says: 204 when all went well, 422 with the reason where an end_run step
 // said failed, and a 500 without inner details otherwise.
 func (m *machine) finish(status Status, because string, stopped bool, result any) {
 	if m.state.Signal.Kind == "webhook" && m.state.Response == nil && m.state.Origin == nil {

@@ -21,7 +21,7 @@ const everything = `
     decide:
       cases:
         - judge: It is damp.
-          about: ${net.kg}
+          going_by: ${net.kg}
           do:
             - id: look
               review: {of: lead, show: "${net.kg} kg"}
@@ -60,7 +60,7 @@ const everything = `
           do:
             - id: h
               wait:
-                hear: {webhook: {path: w, verify: key}, on: lot}
+                hear: {webhook: {path: w, verify: key}, answering: lot}
                 at_most: 1d
           gives: {n: "${h.came}"}
   - id: rounds
@@ -79,7 +79,7 @@ const everything = `
       do:
         - wait: {for: 3d}
   - label: {as: ["${sort.lane}"]}
-  - respond: {status: 201, body: {lots: "${lots.results}", slow: "${slow.?why}"}}
+  - answer_caller: {status: 201, body: {lots: "${lots.results}", slow: "${slow.?why}"}}
 `
 
 func everythingsWorld() world {
@@ -113,7 +113,7 @@ const talk = `
       gives: {said: "${think.text}"}
   - remember: {about: "${farm.value}", fact: "${count.value} fleeces"}
   - say: {text: "${ways.results[0].said}"}
-  - stop: {outcome: done, because: "${farm.value}"}
+  - end_run: {outcome: done, because: "${farm.value}"}
 `
 
 func talksWorld() world {

@@ -32,7 +32,7 @@ steps:
       cases:
         - when: net.kg <= 0
           do:
-            - stop:
+            - end_run:
                 outcome: failed
                 because: Net weight is ${net.kg} kg.
         - when: net.kg > 1000
@@ -46,7 +46,7 @@ steps:
     args:
       kg: ${net.kg}
       lane: ${sort.lane}
-  - respond:
+  - answer_caller:
       status: 201
       body:
         receipt: ${row.id}
@@ -573,12 +573,12 @@ func TestCallersAreAlwaysAnswered(t *testing.T) {
 		detail string
 	}{
 		"done without an answer": {"  - compute: {a: \"1\"}\n", 204, ""},
-		"stopped as failed": {"  - stop: {outcome: failed, because: \"too light by ${2 * 3} kg\"}\n", 422,
+		"stopped as failed": {"  - end_run: {outcome: failed, because: \"too light by ${2 * 3} kg\"}\n", 422,
 			"too light by 6 kg"},
-		"stopped as done":       {"  - stop: {outcome: done}\n", 204, ""},
+		"stopped as done":       {"  - end_run: {outcome: done}\n", 204, ""},
 		"failed inside":         {"  - compute: {a: signal.body.secret_inner_name}\n", 500, "Its owner can see why"},
-		"answered, then failed": {"  - respond: {status: 202}\n  - compute: {a: \"1 / 0\"}\n", 202, ""},
-		"answered twice":        {"  - respond: {status: 200}\n  - respond: {status: 201}\n", 200, ""},
+		"answered, then failed": {"  - answer_caller: {status: 202}\n  - compute: {a: \"1 / 0\"}\n", 202, ""},
+		"answered twice":        {"  - answer_caller: {status: 200}\n  - answer_caller: {status: 201}\n", 200, ""},
 	} {
 		l := begin(t, definition(t, head+c.steps), delivery(int64(1), int64(1)))
 		body, _ := json.Marshal(l.state.Response)
@@ -587,7 +587,7 @@ func TestCallersAreAlwaysAnswered(t *testing.T) {
 			t.Errorf("%s: %s", name, body)
 		}
 	}
-	if l := begin(t, definition(t, head+"  - respond: {status: 200}\n  - respond: {status: 201}\n"),
+	if l := begin(t, definition(t, head+"  - answer_caller: {status: 200}\n  - answer_caller: {status: 201}\n"),
 		delivery(int64(1), int64(1))); l.state.Status != run.Failed ||
 		!strings.Contains(l.state.Because, "already answered") {
 		t.Errorf("answering twice: %s %q", l.state.Status, l.state.Because)

@@ -50,7 +50,7 @@ func (d *Decide) Fields() []flow.Field {
 			Example: "{gives: {lane: check by hand}}"},
 		{Name: "floor", Into: &d.Floor, Default: "0.5", Most: 1, Help: "How sure a judgement must be, from 0 to 1.",
 			Example: "0.7"},
-		{Name: "using", Into: &d.Using, Holds: flow.HoldsModel,
+		{Name: "model", Into: &d.Using, Holds: flow.HoldsModel,
 			Help: "The model that weighs; the workflow's where it is missing.", Example: "medium"},
 	}
 }
@@ -61,7 +61,8 @@ func (c *Case) Fields() []flow.Field {
 		{Name: "when", Into: &c.When, Help: "The rule by which it holds.", Example: "net.kg <= 0"},
 		{Name: "judge", Into: &c.Judge, Holds: flow.HoldsProse,
 			Help: "Or a criterion in plain words, which a model weighs.", Example: "The notes mention wet fleece."},
-		{Name: "about", Into: &c.About, Help: "What the criterion is held against.", Example: "${signal.body.notes}"},
+		{Name: "going_by", Into: &c.About, Help: "What the criterion is held against.",
+			Example: "${signal.body.notes}"},
 	}, c.Block.Fields()...)
 }
 
@@ -72,7 +73,7 @@ func (c *Case) Agree(m flow.Reading) {
 			"a case holds by one rule or by one judgement")
 	}
 	m.Only(m.Has("judge"), "add judge: a criterion in plain words",
-		"%s is what a judgement is held against, and this case has none", "about")
+		"%s is what a judgement is held against, and this case has none", "going_by")
 }
 
 // Agree insists on cases, and on judged ones where a model is spoken of.
@@ -81,7 +82,7 @@ func (d *Decide) Agree(m flow.Reading) {
 		m.Wrong("", "add cases: with at least one when: or judge:", "there is nothing to decide between")
 	}
 	m.Only(d.judged(), "remove it, or add a case with judge:", "%s belongs to judged cases, and there are none",
-		"unsure", "floor", "using")
+		"unsure", "floor", "model")
 }
 
 // judged tells whether a model weighs any of the cases.
@@ -367,7 +368,7 @@ func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
 		if c.About != nil {
 			about, err := c.About.Eval(at.Scope)
 			if err != nil {
-				return nil, at.Fail("case %d, about: %v", i+1, err)
+				return nil, at.Fail("case %d, going_by: %v", i+1, err)
 			}
 			fmt.Fprintf(&b, "About: %s\n", expr.Text(about))
 		}

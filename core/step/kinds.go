@@ -24,11 +24,11 @@ func init() {
 		{"javascript", "Computes what expressions cannot say.", func() run.Doing { return &JavaScript{} }},
 		{"say", "Writes in the conversation.", func() run.Doing { return &Say{} }},
 		{"question", "Asks in the conversation until the answer is valid.", func() run.Doing { return &Question{} }},
-		{"respond", "Answers whoever called, once.", func() run.Doing { return &Respond{} }},
+		{"answer_caller", "Answers whoever called, once.", func() run.Doing { return &AnswerCaller{} }},
 		{"review", "Asks a person to decide.", func() run.Doing { return &Review{} }},
 		{"label", "Marks the run.", func() run.Doing { return &Label{} }},
 		{"remember", "Keeps a fact about somebody or something.", func() run.Doing { return &Remember{} }},
-		{"stop", "Ends the whole run.", func() run.Doing { return &Stop{} }},
+		{"end_run", "Ends the whole run.", func() run.Doing { return &EndRun{} }},
 	} {
 		run.Register(k.name, k.help, k.new)
 	}

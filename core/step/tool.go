@@ -28,7 +28,7 @@ func (t *Tool) Fields() []flow.Field {
 		{Name: "fill", Into: &t.Fill, Holds: flow.HoldsProse, Example: "{lane: which lane the notes point to}",
 			Help: "Arguments that are left to a model, each with what it is to write; a name that is no argument is " +
 				"seen by args as fill.NAME."},
-		{Name: "using", Into: &t.Using, Holds: flow.HoldsModel,
+		{Name: "fill_model", Into: &t.Using, Holds: flow.HoldsModel,
 			Help: "The model that fills in; the workflow's where it is missing.", Example: "medium"},
 	}
 }

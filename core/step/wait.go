@@ -120,7 +120,7 @@ func waited(at *run.At) map[string]any {
 
 // listen begins to wait for a signal.
 func (w *Wait) listen(at *run.At) run.Outcome {
-	on, err := w.Hear.On.Eval(at.Scope)
+	on, err := w.Hear.Answering.Eval(at.Scope)
 	if err != nil {
 		return at.Fail("on: %v", err)
 	}

@@ -113,7 +113,7 @@ steps:
       else:
         gives:
           lane: clean
-  - respond:
+  - answer_caller:
       status: 201
       body:
         net_kg: ${net.kg}
@@ -121,14 +121,14 @@ steps:
 `
 
 var withTool = strings.NewReplacer("workflow: bench", "workflow: bench-tool",
-	"path: bench", "path: bench-tool", "  - respond:", `  - id: row
+	"path: bench", "path: bench-tool", "  - answer_caller:", `  - id: row
     tool: clip-register/add_delivery
     args:
       grower: ${signal.body.grower}
       kg: ${net.kg}
       lane: ${sort.lane}
       notes: ${signal.body.?notes.orValue("")}
-  - respond:`).Replace(pure)
+  - answer_caller:`).Replace(pure)
 
 // peer answers every call of a tool inside this process, at once, and lets
 // those to the model server through.

@@ -105,7 +105,7 @@ func TestTimersSurviveARestart(t *testing.T) {
 }
 
 const listening = "  - id: answer\n    wait:\n      hear:\n" +
-	"        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        on: ${inputs.who}\n" +
+	"        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        answering: ${inputs.who}\n" +
 	"        match: heard.body.kg > 10\n      at_most: 1h\n"
 
 func arrives(t *testing.T, e *Engine, id, subject string, kg int64) {
@@ -205,7 +205,7 @@ func TestCalledWorkflowsGiveOrFail(t *testing.T) {
 		"parent": callable + "gives: {n: '${d.n}'}\nsteps:\n  - id: d\n    call: double\n" +
 			"    inputs: {n: '${inputs.n}'}\n",
 		"sad":    callable + "steps:\n  - call: broken\n    inputs: {}\n",
-		"broken": callable + "steps:\n  - stop: {outcome: failed, because: 'too wet'}\n",
+		"broken": callable + "steps:\n  - end_run: {outcome: failed, because: 'too wet'}\n",
 	})
 	id := call(t, e, "parent", map[string]any{"n": int64(4)})
 	becomes(t, e, id, run.Waiting)

@@ -149,7 +149,7 @@ func (w *writer) hear(p place) {
 	w.line(p.indent, "  wait:")
 	w.line(p.indent, "    hear:")
 	w.line(p.indent, "      webhook: {path: answers, verify: key, subject: '${string(signal.body.n)}'}")
-	w.line(p.indent, "      on: ${string(%s)}", w.number)
+	w.line(p.indent, "      answering: ${string(%s)}", w.number)
 	if w.one(3) {
 		w.line(p.indent, "      match: heard.body.n >= 0")
 	}

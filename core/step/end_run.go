@@ -7,8 +7,8 @@ import (
 	"woolsignal/core/shape"
 )
 
-// Stop ends the whole run.
-type Stop struct {
+// EndRun ends the whole run.
+type EndRun struct {
 	Outcome string // done or failed
 	Because *flow.Value
 }
@@ -16,7 +16,7 @@ type Stop struct {
 const failedOutcome = "failed"
 
 // Fields are what it may say.
-func (s *Stop) Fields() []flow.Field {
+func (s *EndRun) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "outcome", Into: &s.Outcome, Choices: []string{"done", failedOutcome}, Default: "done",
 			Help: "How the run ends.", Example: failedOutcome},
@@ -25,7 +25,7 @@ func (s *Stop) Fields() []flow.Field {
 }
 
 // Check types the reason.
-func (s *Stop) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
+func (s *EndRun) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
 	if s.Because != nil {
 		c.Value(*s.Because, names)
 	}
@@ -33,18 +33,18 @@ func (s *Stop) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 }
 
 // Ends tells that nothing can come after it.
-func (*Stop) Ends() bool { return true }
+func (*EndRun) Ends() bool { return true }
 
 // Tell says how the run ends.
-func (s *Stop) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Stop as ").Word(s.Outcome)
+func (s *EndRun) Tell(p *flow.Sentence, _ *flow.Step) {
+	p.Say("End the run as ").Word(s.Outcome)
 	if s.Because != nil {
 		p.Say(": ").Text(*s.Because)
 	}
 }
 
 // Advance ends the run.
-func (s *Stop) Advance(at *run.At) run.Outcome {
+func (s *EndRun) Advance(at *run.At) run.Outcome {
 	if at.Did != nil {
 		return run.Blocked
 	}
@@ -60,4 +60,4 @@ func (s *Stop) Advance(at *run.At) run.Outcome {
 }
 
 // Outstanding is nothing.
-func (*Stop) Outstanding(*run.At) []run.Errand { return nil }
+func (*EndRun) Outstanding(*run.At) []run.Errand { return nil }

@@ -10,15 +10,15 @@ import (
 	"woolsignal/core/trigger"
 )
 
-// Respond answers the caller, once.
-type Respond struct {
+// AnswerCaller answers the caller, once.
+type AnswerCaller struct {
 	Status  int
 	Headers []flow.Entry
 	Body    *flow.Value
 }
 
 // Fields are what it may say.
-func (r *Respond) Fields() []flow.Field {
+func (r *AnswerCaller) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "status", Into: &r.Status, Default: "200", Least: 200, Most: 599, Help: "The HTTP status.",
 			Example: "201"},
@@ -28,7 +28,7 @@ func (r *Respond) Fields() []flow.Field {
 }
 
 // Check insists that somebody waits for the answer.
-func (r *Respond) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
+func (r *AnswerCaller) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	c.Entries(r.Headers, names)
 	if r.Body != nil {
 		c.Value(*r.Body, names)
@@ -46,7 +46,7 @@ func answers(t flow.Trigger) bool {
 }
 
 // Tell says what is answered.
-func (r *Respond) Tell(p *flow.Sentence, _ *flow.Step) {
+func (r *AnswerCaller) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("Answer the caller with ").Word(strconv.Itoa(r.Status))
 	if r.Body != nil {
 		p.Say(": ").Text(*r.Body)
@@ -54,7 +54,7 @@ func (r *Respond) Tell(p *flow.Sentence, _ *flow.Step) {
 }
 
 // Advance answers.
-func (r *Respond) Advance(at *run.At) run.Outcome {
+func (r *AnswerCaller) Advance(at *run.At) run.Outcome {
 	if at.Did != nil {
 		return run.Blocked
 	}
@@ -82,4 +82,4 @@ func (r *Respond) Advance(at *run.At) run.Outcome {
 }
 
 // Outstanding is nothing.
-func (*Respond) Outstanding(*run.At) []run.Errand { return nil }
+func (*AnswerCaller) Outstanding(*run.At) []run.Errand { return nil }

@@ -1,0 +1,40 @@
+package flow_test
+
+import (
+	"strings"
+	"testing"
+
+	"woolsignal/core/flow"
+)
+
+// TestAnOldWordIsNamedWithTheNewOne writes files with a word of before: that is
+// the only problem, and its fix leaves none.
+func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
+	for old, c := range map[string]struct{ steps, says string }{
+		"respond": {"  - respond: {status: 201}\n", "respond is called answer_caller now"},
+		"stop":    {"  - stop: {because: enough}\n", "stop is called end_run now"},
+		"using": {"  - decide:\n      cases: [{judge: damp, going_by: x, gives: {a: b}}]\n" +
+			"      using: medium\n      else: {gives: {a: c}}\n", "using is called model now"},
+		"using of a tool": {"  - tool: slots/find\n    fill: {day: which}\n    using: medium\n",
+			"using is called fill_model now"},
+		"about": {"  - decide:\n      cases: [{judge: damp, about: x, gives: {a: b}}]\n" +
+			"      else: {gives: {a: c}}\n", "about is called going_by now"},
+		"on": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: x}\n      at_most: 1d\n",
+			"on is called answering now"},
+	} {
+		files := withSteps(c.steps)
+		_, problems := flow.Decode(files)
+		if len(problems) != 1 || problems[0].What != c.says || problems[0].Fix == nil {
+			t.Errorf("%s: %v, want %q alone, with a fix", old, problems, c.says)
+			continue
+		}
+		p := problems[0]
+		lines := strings.Split(files[p.File], "\n")
+		line := lines[p.Fix.Line-1]
+		lines[p.Fix.Line-1] = line[:p.Fix.Column-1] + p.Fix.Text + line[p.Fix.End-1:]
+		files[p.File] = strings.Join(lines, "\n")
+		if _, problems := flow.Decode(files); len(problems) > 0 {
+			t.Errorf("%s, mended: %v", old, problems)
+		}
+	}
+}

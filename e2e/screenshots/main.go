@@ -189,8 +189,11 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 			}
 			signedIn = s.person
 		}
-		if err := chromedp.Do(page, chromedp.Navigate(d.URL+s.path), chromedp.WaitReady(chromedp.CSS("#root > *")),
-			chromedp.Sleep(900*time.Millisecond)); err != nil {
+		if err := chromedp.Do(page, chromedp.Navigate(d.URL+s.path),
+			chromedp.WaitReady(chromedp.CSS("#root > *"))); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		if err := loaded(page); err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
 		}
 		if strings.HasPrefix(s.path, "/talk/") {
@@ -211,4 +214,29 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 		}
 	}
 	return nil
+}
+
+// loaded waits until a page has asked for nothing more for a while: one answer
+// may lead to another question.
+func loaded(page context.Context) error {
+	const quiet, rounds = 400 * time.Millisecond, 50
+	const same = `(() => { const n = performance.getEntriesByType('resource').length
+		const was = window.woolsignalAsked; window.woolsignalAsked = n; return was === n })()`
+	still := 0
+	for range rounds {
+		if err := chromedp.Do(page, chromedp.Sleep(quiet)); err != nil {
+			return err
+		}
+		done, err := chromedp.Run(page, chromedp.Evaluate[bool](same))
+		if err != nil {
+			return err
+		}
+		if still++; !done {
+			still = 0
+		}
+		if still == 2 {
+			return nil
+		}
+	}
+	return errors.New("the page never comes to rest")
 }

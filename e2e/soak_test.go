@@ -54,7 +54,7 @@ steps:
           lane: clean
   - id: row
     tool: clip-register/add_delivery
-    retry: {times: 3, first: 100ms}
+    retry: {tries: 4, first: 100ms}
     args:
       grower: Hollin Bank
       kg: 10
@@ -77,7 +77,7 @@ steps:
       do:
         - id: offer
           tool: clip-register/post_offer
-          retry: {times: 3, first: 100ms}
+          retry: {tries: 4, first: 100ms}
           args:
             mill: Almery Spinning
             lot: keyed-${n.of}-${item}
@@ -130,9 +130,9 @@ steps:
       gives:
         said: ${said.text}
       till: index >= 1
-      at_most: 3
+      rounds_at_most: 3
   - id: guarded
-    timeout: 100ms
+    within: 100ms
     if_fails:
       gives:
         why: ${failure.message}
@@ -147,7 +147,7 @@ steps:
           verify: weighbridge-key
           subject: ${string(signal.body.n)}
         answering: ${n.of}
-      at_most: 1h
+      give_up_after: 1h
   - remember:
       about: churn
       name: last

@@ -108,14 +108,14 @@ func (e *explainer) step(s *Step) []Part {
 		p.Say("If ").Expression(s.When).Say(": ")
 	}
 	s.Does.Tell(p, s)
-	if s.Timeout > 0 {
-		p.Say(", within ").Word(countedWords(s.Timeout))
+	if s.Within > 0 {
+		p.Say(", within ").Word(countedWords(s.Within))
 	}
 	if s.Retry != nil {
-		if s.Retry.Times == 1 {
+		if s.Retry.Tries == 2 {
 			p.Say(", trying again ").Word("once")
 		} else {
-			p.Say(", trying again up to ").Word(strconv.Itoa(s.Retry.Times)).Say(" times")
+			p.Say(", trying again up to ").Word(strconv.Itoa(s.Retry.Tries - 1)).Say(" times")
 		}
 	}
 	if s.IfFails != nil && s.IfFails.CarryOn {

@@ -16,16 +16,16 @@ func TestEveryKindReadsAsASentence(t *testing.T) {
 		"  - together:\n      branches:\n        - id: a\n        - id: b\n" +
 			"          gives: {y: '${2}'}\n": "Go 2 ways at once | the way a | the way b, giving y 2",
 		"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 1\n" +
-			"      at_most: 4\n": "Repeat till last.n > 1, at most 4 times | in each round, giving n index",
+			"      rounds_at_most: 4\n": "Repeat till last.n > 1, at most 4 times | in each round, giving n index",
 		"  - title: The paper\n    block:\n" +
 			"      gives: {n: '${1}'}\n": "The paper | in this block, giving n 1",
 		"  - wait: {for: 2wd}\n":    "Wait 2 working days",
 		"  - wait: {till: now()}\n": "Wait till now()",
 		"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: lot, match: 'heard.body.x > 1'}\n" +
-			"      at_most: 1h\n": "Wait for a delivery to /in/a about “lot” where heard.body.x > 1, " +
+			"      give_up_after: 1h\n": "Wait for a delivery to /in/a about “lot” where heard.body.x > 1, " +
 			"at most 1 hour",
 		"  - wait:\n      hear: {chat: {page: desk}, answering: t1}\n" +
-			"      at_most: 3d\n": "Wait for a message in the chat page desk in the conversation “t1”, " +
+			"      give_up_after: 3d\n": "Wait for a message in the chat page desk in the conversation “t1”, " +
 			"at most 3 days",
 		"  - model: medium\n    prompt: Which?\n" +
 			"    answer: {type: object, properties: {lane: {type: string}}}\n": "Ask the model medium: " +
@@ -40,7 +40,7 @@ func TestEveryKindReadsAsASentence(t *testing.T) {
 		"  - remember: {about: Nettlecote, fact: 'Two bales.'}\n": "Remember about “Nettlecote”: “Two bales.”",
 		"  - tool: slots/find\n" +
 			"    fill: {day: 'The day in it.'}\n": "Use Slots: find; a model fills in day: The day in it",
-		"  - when: signal.body.kg > 1\n    timeout: 30s\n    retry: {times: 2}\n    if_fails: carry_on\n" +
+		"  - when: signal.body.kg > 1\n    within: 30s\n    retry: {tries: 3}\n    if_fails: carry_on\n" +
 			"    label: {as: [x]}\n": "If signal.body.kg > 1: Label the run “x”, within 30 seconds, " +
 			"trying again up to 2 times; if it fails, carry on",
 		"  - off: true\n    if_fails: {gives: {a: '${1}'}}\n" +

@@ -58,22 +58,22 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 			"this repeat has no end"},
 		"a repeat that reads last": {"  - repeat:\n      do:\n        - id: n\n" +
 			"          compute: {v: 'last.?v.orValue(0) + 1'}\n      gives: {v: '${n.v}'}\n      till: last.v > 3\n" +
-			"      at_most: 9\n", ""},
+			"      rounds_at_most: 9\n", ""},
 		"last before there is one": {"  - repeat:\n      gives: {v: '${last.v}'}\n      till: last.v > 3\n" +
-			"      at_most: 9\n", "last may be missing"},
+			"      rounds_at_most: 9\n", "last may be missing"},
 		"hear without a limit": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: x}\n",
 			"how long to listen"},
 		"hear, matched": {"  - id: h\n    wait:\n" +
 			"      hear: {webhook: {path: a, verify: key, accepts: schemas/delivery.json}, answering: x, match: " +
-			"'heard.body.kg > 3'}\n      at_most: 2wd\n  - compute: {k: 'h.?signal.?body.?kg.orValue(0)'}\n", ""},
+			"'heard.body.kg > 3'}\n      give_up_after: 2wd\n  - compute: {k: 'h.?signal.?body.?kg.orValue(0)'}\n", ""},
 		"hear, what may not have come": {"  - id: h\n    wait:\n" +
-			"      hear: {webhook: {path: a, verify: key}, answering: x}\n      at_most: 2wd\n" +
+			"      hear: {webhook: {path: a, verify: key}, answering: x}\n      give_up_after: 2wd\n" +
 			"  - compute: {k: h.signal.body}\n", "h.signal may be missing"},
 		"hear with no such key": {"  - wait:\n      hear: {webhook: {path: a, verify: kee}, answering: x}\n" +
-			"      at_most: 2d\n", "no signing key called kee"},
+			"      give_up_after: 2d\n", "no signing key called kee"},
 		"hear what another key verifies": {"  - wait:\n      " +
 			"hear: {webhook: {path: intake, verify: other}, answering: x}\n" +
-			"      at_most: 2d\n", "is verified with another key"},
+			"      give_up_after: 2d\n", "is verified with another key"},
 		"till what is no time":  {"  - wait: {till: signal.body.kg}\n", "till needs a time"},
 		"two kinds of wait":     {"  - wait: {for: 2d, till: now()}\n", "has two kinds"},
 		"no duration":           {"  - wait: {for: soon}\n", `"soon" is not a duration`},
@@ -107,8 +107,8 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 			"    compute: {x: '1'}\n  - compute: {b: a.x}\n", "a.x may be missing"},
 		"if_fails misspelt": {"  - if_fails: cary_on\n    compute: {x: '1'}\n",
 			"if_fails cannot be cary_on"},
-		"too many retries": {"  - retry: {times: 1000}\n    compute: {x: '1'}\n",
-			"times must be from 1 to 100"},
+		"too many retries": {"  - retry: {tries: 1001}\n    compute: {x: '1'}\n",
+			"tries must be from 2 to 100"},
 		"call": {"  - id: c\n    call: called\n    inputs: {kg: '${signal.body.kg}'}\n" +
 			"  - compute: {x: 'c.n + 1'}\n", ""},
 		"call with a wrong kind": {"  - call: called\n    inputs: {kg: '${signal.body.grower}'}\n",

@@ -94,7 +94,7 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
-		name, known := r.key(key, what, allowed)
+		name, known := r.key(key, value, what, allowed)
 		if !known {
 			continue
 		}
@@ -114,13 +114,12 @@ func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, 
 
 // key reads a key of a map. One that has another word by now is read as that,
 // so that no more is wrong than the word.
-func (r *reader) key(n *yaml.Node, what string, allowed []string) (name string, known bool) {
+func (r *reader) key(n, value *yaml.Node, what string, allowed []string) (name string, known bool) {
 	if len(allowed) == 0 || slices.Contains(allowed, n.Value) {
 		return n.Value, true
 	}
 	if word := newWord(n.Value, allowed); word != "" {
-		r.report(posOf(n), Problem{What: fmt.Sprintf("%s is called %s now", n.Value, word), Remedy: "write " + word,
-			Fix: replace(posOf(n), n.Value, word)})
+		r.report(posOf(n), renamed(n, value, word))
 		return word, true
 	}
 	r.report(posOf(n), Problem{What: fmt.Sprintf("%s has no key %s", what, n.Value),

@@ -1,6 +1,12 @@
 package flow
 
-import "slices"
+import (
+	"fmt"
+	"slices"
+	"strconv"
+
+	"go.yaml.in/yaml/v3"
+)
 
 // newWords has, for words that files once used, the words in their place: the
 // one that is possible where the old one stands.
@@ -11,6 +17,10 @@ var newWords = map[string][]string{
 	"about":   {"going_by"},
 	"on":      {"answering"},
 	"drafts":  {"drafts_use"},
+	"within":  {"answer_within"},
+	"timeout": {"within"},
+	"times":   {"tries"},
+	"at_most": {"give_up_after", "rounds_at_most", "within"},
 }
 
 // newWord gives the word for an old one among those that are possible; "" where
@@ -22,4 +32,23 @@ func newWord(old string, allowed []string) string {
 		}
 	}
 	return ""
+}
+
+// renamed is the problem of a key that has another word now.
+func renamed(key, value *yaml.Node, word string) Problem {
+	p := Problem{What: fmt.Sprintf("%s is called %s now", key.Value, word), Remedy: "write " + word,
+		Fix: replace(posOf(key), key.Value, word)}
+	if word != "tries" {
+		return p
+	}
+	// Its number counts the first try too.
+	p.What += ", and counts the first try"
+	if times, err := strconv.Atoi(value.Value); err == nil {
+		old, now := fmt.Sprintf("times: %d", times), fmt.Sprintf("tries: %d", times+1)
+		p.Remedy, p.Fix = "write "+now, nil
+		if value.Line == key.Line && value.Column == key.Column+len("times: ") {
+			p.Fix = replace(posOf(key), old, now)
+		}
+	}
+	return p
 }

@@ -19,8 +19,15 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 			"using is called fill_model now"},
 		"about": {"  - decide:\n      cases: [{judge: damp, about: x, gives: {a: b}}]\n" +
 			"      else: {gives: {a: c}}\n", "about is called going_by now"},
-		"on": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: x}\n      at_most: 1d\n",
+		"on": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: x}\n      give_up_after: 1d\n",
 			"on is called answering now"},
+		"at_most": {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 1\n      at_most: 4\n",
+			"at_most is called rounds_at_most now"},
+		"at_most of a wait": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: x}\n" +
+			"      at_most: 1d\n", "at_most is called give_up_after now"},
+		"timeout": {"  - timeout: 1h\n    label: {as: [x]}\n", "timeout is called within now"},
+		"times": {"  - retry: {times: 2}\n    label: {as: [x]}\n",
+			"times is called tries now, and counts the first try"},
 	} {
 		files := withSteps(c.steps)
 		_, problems := flow.Decode(files)

@@ -14,7 +14,7 @@ type Step struct {
 
 	When    *Expression // skipped where it does not hold
 	Off     bool        // skipped always
-	Timeout time.Duration
+	Within  time.Duration
 	Retry   *Retry
 	IfFails *IfFails
 }
@@ -28,7 +28,7 @@ func (s *Step) Fields() []Field {
 			Example: "Above two hundred kilograms somebody looks."},
 		{Name: "when", Into: &s.When, Help: "The step is skipped where this does not hold.", Example: "net.kg > 200"},
 		{Name: "off", Into: &s.Off, Help: "The step is skipped always.", Example: "true"},
-		{Name: "timeout", Into: &s.Timeout, Example: "1h",
+		{Name: "within", Into: &s.Within, Example: "1h",
 			Help: "The step fails once it took longer; it stands still while a person is asked whether a call " +
 				"happened."},
 		{Name: "retry", Into: Group(&s.Retry), Help: "A failed step is tried again."},
@@ -51,7 +51,7 @@ func (s *Step) Skippable() bool {
 
 // Retry says how often a failed step is tried again, and after what pauses.
 type Retry struct {
-	Times   int           // beside the first
+	Tries   int           // how often in all
 	First   time.Duration // the pause before the second try
 	Factor  float64       // how much longer each further pause is
 	Longest time.Duration
@@ -60,8 +60,8 @@ type Retry struct {
 // Fields are what retry may say.
 func (r *Retry) Fields() []Field {
 	return []Field{
-		{Name: "times", Into: &r.Times, Default: "2", Least: 1, Most: 100, Help: "How often, beside the first try.",
-			Example: "3"},
+		{Name: "tries", Into: &r.Tries, Default: "3", Least: 2, Most: 100,
+			Help: "How often it is tried, the first time counted.", Example: "4"},
 		{Name: "first", Into: &r.First, Default: "1s", Help: "The pause before the second try.", Example: "5s"},
 		{Name: "factor", Into: &r.Factor, Default: "2", Least: 1, Most: 100,
 			Help: "How many times as long each further pause is.", Example: "3"},

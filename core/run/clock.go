@@ -54,7 +54,7 @@ func (m *machine) due(def *flow.Step, step *Step) {
 // be repeated and nobody knows whether it happened, a person is asked instead,
 // and the limit begins anew once they have said.
 func (m *machine) late(def *flow.Step, step *Step) {
-	within := flow.Span{Duration: def.Timeout}.String()
+	within := flow.Span{Duration: def.Within}.String()
 	if m.asks(step, "It did not answer within "+within+".") {
 		m.emit(&StepLimited{Step: step.Path})
 		return

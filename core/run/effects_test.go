@@ -16,11 +16,11 @@ const stopped = "The service stopped while this call was on its way."
 // whatever limits and tries were written down, and wherever they were.
 func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 	for name, text := range map[string]string{
-		"its own limit and tries": "  - id: row\n    timeout: 1h\n    retry: {times: 3, first: 1s}\n" +
+		"its own limit and tries": "  - id: row\n    within: 1h\n    retry: {tries: 4, first: 1s}\n" +
 			"    tool: register/add\n    args: {kg: '${1}'}\n",
-		"those of a block around it": "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n" +
+		"those of a block around it": "  - within: 1h\n    retry: {tries: 4, first: 1s}\n    block:\n      do:\n" +
 			"        - id: row\n          tool: register/add\n          args: {kg: '${1}'}\n",
-		"those of a way around it": "  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    together:\n" +
+		"those of a way around it": "  - within: 1h\n    retry: {tries: 4, first: 1s}\n    together:\n" +
 			"      branches:\n        - id: one\n          do:\n            - id: row\n" +
 			"              tool: register/add\n              args: {kg: '${1}'}\n        - id: two\n          do:\n" +
 			"            - compute: {a: '1'}\n",
@@ -58,7 +58,7 @@ func (l *life) tick() {
 func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - timeout: 1h\n    retry: {times: 3, first: 1s}\n    block:\n      do:\n        - id: row\n"+
+			"  - within: 1h\n    retry: {tries: 4, first: 1s}\n    block:\n      do:\n        - id: row\n"+
 				"          tool: register/add\n          args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
 	l.next()
 	l.later = 2 * time.Hour
@@ -81,7 +81,7 @@ func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 func TestWhatMayHaveHappenedIsNotBegunAgain(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - retry: {times: 3, first: 1s}\n    together:\n      branches:\n        - id: one\n          do:\n"+
+			"  - retry: {tries: 4, first: 1s}\n    together:\n      branches:\n        - id: one\n          do:\n"+
 				"            - id: row\n              tool: register/add\n              args: {kg: '${1}'}\n"+
 				"        - id: two\n          do:\n            - compute: {a: '1 / 0'}\n"),
 		delivery(int64(30), int64(4)))
@@ -97,7 +97,7 @@ func TestWhatMayHaveHappenedIsNotBegunAgain(t *testing.T) {
 // is sent again just as it was, with its key, and anything else is another
 // call with a key of its own.
 func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
-	const text = "  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n" +
+	const text = "  - id: gone\n    retry: {tries: 4, first: 1s}\n    tool: slots/remove\n" +
 		"    args: {id: '${text(now())}'}\n"
 	for _, c := range []struct {
 		effect run.Effect
@@ -124,7 +124,7 @@ func TestATryThatMayHaveHappenedIsSentAsItWas(t *testing.T) {
 // What happened, and gave more than can be kept, is not done twice.
 func TestWhatHappenedIsNotTriedAgain(t *testing.T) {
 	l := begin(t,
-		script(t, "  - id: row\n    retry: {times: 3, first: 1s}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		script(t, "  - id: row\n    retry: {tries: 4, first: 1s}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
 		delivery(int64(30), int64(4)))
 	l.returns(map[string]any{"all": strings.Repeat("x", 5<<20)}, "")
 	l.later = time.Hour
@@ -145,7 +145,7 @@ func agentWorkflow(t *testing.T, more string) *run.Definition {
 
 // An agent that begins anew makes other calls; none has the key of one before.
 func TestAnAgentsTriesHaveKeysOfTheirOwn(t *testing.T) {
-	l := begin(t, agentWorkflow(t, "    retry: {times: 1, first: 1s}\n"), chat("hi"))
+	l := begin(t, agentWorkflow(t, "    retry: {tries: 2, first: 1s}\n"), chat("hi"))
 	l.recalls()
 	l.says("", agent.Request{ID: "x", Tool: "slots/remove", Args: map[string]any{"id": "A"}})
 	first := l.returns(map[string]any{"removed": "A"}, "")
@@ -161,7 +161,7 @@ func TestAnAgentsTriesHaveKeysOfTheirOwn(t *testing.T) {
 
 // An agent whose call may have happened does not begin anew by itself.
 func TestAnAgentWithACallInDoubtDoesNotBeginAnew(t *testing.T) {
-	l := begin(t, agentWorkflow(t, "    timeout: 1h\n    retry: {times: 1, first: 1s}\n"), chat("hi"))
+	l := begin(t, agentWorkflow(t, "    within: 1h\n    retry: {tries: 2, first: 1s}\n"), chat("hi"))
 	l.recalls()
 	l.says("", agent.Request{ID: "x", Tool: "slots/remove", Args: map[string]any{"id": "A"}})
 	l.later = 2 * time.Hour
@@ -177,7 +177,7 @@ func TestAnAgentWithACallInDoubtDoesNotBeginAnew(t *testing.T) {
 func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - timeout: 1h\n    retry: {times: 1, first: 1s}\n    block:\n      do:\n        - id: look\n"+
+			"  - within: 1h\n    retry: {tries: 2, first: 1s}\n    block:\n      do:\n        - id: look\n"+
 				"          tool: slots/find\n          args: {day: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
 	first := l.next()
 	l.later = 2 * time.Hour
@@ -193,17 +193,17 @@ func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 // A time limit holds for every step that waits, for whatever it waits.
 func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 	for name, text := range map[string]string{
-		"a person": "  - id: s\n    timeout: 1h\n    review: {of: owner, show: hello}\n",
-		"a while":  "  - id: s\n    timeout: 1h\n    wait: {for: 3d}\n",
-		"a time":   "  - id: s\n    timeout: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
-		"a signal": "  - id: s\n    timeout: 1h\n" +
+		"a person": "  - id: s\n    within: 1h\n    review: {of: owner, show: hello}\n",
+		"a while":  "  - id: s\n    within: 1h\n    wait: {for: 3d}\n",
+		"a time":   "  - id: s\n    within: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
+		"a signal": "  - id: s\n    within: 1h\n" +
 			"    wait: {hear: {webhook: {path: other, verify: key, subject: '${signal.body.a}'}, answering: x}, " +
-			"at_most: " +
+			"give_up_after: " +
 			"3d}\n",
-		"a workflow": "  - id: s\n    timeout: 1h\n    call: other\n    inputs: {}\n",
-		"a model":    "  - id: s\n    timeout: 1h\n    model: medium\n    prompt: hello\n",
-		"a reading":  "  - id: s\n    timeout: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
-		"steps inside": "  - id: s\n    timeout: 1h\n    block:\n      do:\n" +
+		"a workflow": "  - id: s\n    within: 1h\n    call: other\n    inputs: {}\n",
+		"a model":    "  - id: s\n    within: 1h\n    model: medium\n    prompt: hello\n",
+		"a reading":  "  - id: s\n    within: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
+		"steps inside": "  - id: s\n    within: 1h\n    block:\n      do:\n" +
 			"        - review: {of: owner, show: hello}\n",
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -228,7 +228,7 @@ func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 // Of a wait and its limit, the one that came first counts, however late
 // anybody looks.
 func TestWhatCameFirstCounts(t *testing.T) {
-	l := begin(t, script(t, "  - id: s\n    timeout: 2h\n    wait: {for: 1h}\n"), delivery(int64(30), int64(4)))
+	l := begin(t, script(t, "  - id: s\n    within: 2h\n    wait: {for: 1h}\n"), delivery(int64(30), int64(4)))
 	l.later = 24 * time.Hour
 	l.tick()
 	if l.state.Status != run.Done {
@@ -272,7 +272,7 @@ func TestNowIsOneMomentWithinAStep(t *testing.T) {
 // started with: its run may not be known yet.
 func TestAGivenUpStepDropsWhatItCalled(t *testing.T) {
 	for _, known := range []bool{false, true} {
-		l := begin(t, script(t, "  - id: c\n    timeout: 1h\n    call: other\n    inputs: {}\n"),
+		l := begin(t, script(t, "  - id: c\n    within: 1h\n    call: other\n    inputs: {}\n"),
 			delivery(int64(30), int64(4)))
 		start := l.next()
 		if known {
@@ -305,7 +305,7 @@ func TestAwaitsOnlyWhatIsOpen(t *testing.T) {
 func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - id: gone\n    retry: {times: 3, first: 1s}\n    tool: slots/remove\n"+
+			"  - id: gone\n    retry: {tries: 4, first: 1s}\n    tool: slots/remove\n"+
 				"    args: {id: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
 	keys := map[string]bool{}
 	for _, effect := range []run.Effect{run.Unsure, "", ""} {
@@ -323,7 +323,7 @@ func TestARefusalAfterADoubtLeavesTheDoubt(t *testing.T) {
 // What a person has sent again is another call: the one before, which may
 // still be queued, is no longer wanted.
 func TestTheCallBeforeOneSentAgainIsNotWanted(t *testing.T) {
-	l := begin(t, script(t, "  - id: row\n    timeout: 1h\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+	l := begin(t, script(t, "  - id: row\n    within: 1h\n    tool: register/add\n    args: {kg: '${1}'}\n"),
 		delivery(int64(30), int64(4)))
 	queued := l.next() // it waits for its connection to have room
 	l.later = 2 * time.Hour

@@ -224,9 +224,9 @@ func TestEveryKindOfStep(t *testing.T) {
 			"      enough: value.who != \"\"\n", answers, "0", `done {"b":{"who":"b"},"first":"b"}`},
 		"repeat": {"  - repeat:\n      do:\n        - id: n\n" +
 			"          compute: {v: 'last.?n.orValue(1) * 2'}\n      gives: {n: '${n.v}'}\n      till: last.n > 20\n" +
-			"      at_most: 10\n", answers, "0", `done {"n":32,"times":5}`},
+			"      rounds_at_most: 10\n", answers, "0", `done {"n":32,"times":5}`},
 		"repeat without end": {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 20\n" +
-			"      at_most: 3\n", answers, "0", `failed null`},
+			"      rounds_at_most: 3\n", answers, "0", `failed null`},
 		"block": {"  - block:\n      do:\n        - id: a\n          compute: {x: '1'}\n" +
 			"      gives: {x: '${a.x}'}\n", answers, "0", `done {"x":1}`},
 		"wait for":             {"  - wait: {for: 90s}\n", answers, "0", `done {"at":"2026-11-23T12:01:30Z"}`},
@@ -236,13 +236,13 @@ func TestEveryKindOfStep(t *testing.T) {
 		"wait till what is past": {"  - wait: {till: 'time(\"2026-11-01\")'}\n", answers, "0",
 			`done {"at":"2026-11-23T12:00:00Z"}`},
 		"hear nothing": {"  - wait:\n      hear: {webhook: {path: w, verify: key}, answering: lot-7}\n" +
-			"      at_most: 2d\n", answers, "0", `done {"came":false}`},
+			"      give_up_after: 2d\n", answers, "0", `done {"came":false}`},
 		"hear": {"  - id: a\n    wait:\n" +
 			"      hear: {webhook: {path: w, verify: key}, answering: lot-7, match: 'heard.body.n == 2'}\n" +
-			"      at_most: 2d\n  - compute: {n: 'a.?signal.?body.?n.orValue(0)'}\n", heard, "1", `done {"n":2}`},
+			"      give_up_after: 2d\n  - compute: {n: 'a.?signal.?body.?n.orValue(0)'}\n", heard, "1", `done {"n":2}`},
 		"hear what does not match": {"  - wait:\n" +
 			"      hear: {webhook: {path: w, verify: key}, answering: lot-7, match: 'heard.body.kg == 2'}\n" +
-			"      at_most: 2d\n", heard, "0", `done {"came":false}`},
+			"      give_up_after: 2d\n", heard, "0", `done {"came":false}`},
 		"model": {"  - model: medium\n    prompt: Is it dry?\n", answers, "0",
 			`done {"text":"Dry."}`},
 		"model with a shape": {"  - model: medium\n    prompt: Which lane?\n" +
@@ -273,10 +273,10 @@ func TestEveryKindOfStep(t *testing.T) {
 		"a failing way stops all": {"  - id: t\n    if_fails: carry_on\n    together:\n      branches:\n" +
 			"        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n" +
 			"            - compute: {x: '1 / 0'}\n", answers, "0/way-1/0", `stopped null`},
-		"timeout": {"  - id: a\n    timeout: 10s\n" +
+		"timeout": {"  - id: a\n    within: 10s\n" +
 			"    if_fails: {gives: {why: '${failure.message}'}}\n    block:\n      do:\n        - wait: {for: 1h}\n",
 			answers, "0", `done {"why":"it took longer than 10 seconds"}`},
-		"retry": {"  - id: a\n    retry: {times: 2, first: 5s}\n" +
+		"retry": {"  - id: a\n    retry: {tries: 3, first: 5s}\n" +
 			"    if_fails: {gives: {tries: '${failure.tries}'}}\n    tool: register/add\n    args: {lane: broken}\n",
 			answers, "0", `done {"tries":3}`},
 		"a failing handler": {"  - id: a\n    if_fails:\n      do:\n        - compute: {x: '1 / 0'}\n" +
@@ -331,7 +331,7 @@ func TestFailuresSayWhere(t *testing.T) {
 // doubling makes a value of five megabytes out of ten bytes.
 const doubling = "  - repeat:\n      do:\n        - id: n\n" +
 	"          compute: {v: 'last.?v.orValue(a.x) + last.?v.orValue(a.x)'}\n      gives: {v: '${n.v}'}\n" +
-	"      till: size(last.v) > 5000000\n      at_most: 30\n"
+	"      till: size(last.v) > 5000000\n      rounds_at_most: 30\n"
 
 func TestStoppingClosesEverythingOpen(t *testing.T) {
 	def, w := script(t, everything), everythingsWorld()
@@ -372,7 +372,7 @@ func TestATriedStepSeesWhatItIsGivenAndChangesNothing(t *testing.T) {
 
 func TestATimeoutOfACallThatMustNotBeRepeatedAsks(t *testing.T) {
 	l := begin(t,
-		script(t, "  - timeout: 10s\n    retry: {times: 3}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
+		script(t, "  - within: 10s\n    retry: {tries: 4}\n    tool: register/add\n    args: {kg: '${1}'}\n"),
 		delivery(int64(1), int64(1)))
 	l.later = time.Minute
 	l.handle(&run.Tick{})

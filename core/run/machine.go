@@ -264,13 +264,13 @@ func (m *machine) skips(def *flow.Step, path string, scope expr.Scope) (bool, Ou
 
 // limit notes from when on a step that waits has taken too long.
 func (m *machine) limit(def *flow.Step, path string) {
-	if def.Timeout == 0 {
+	if def.Within == 0 {
 		return
 	}
 	step := m.state.Step(path)
 	if step != nil && step.Deadline.IsZero() && (step.Status == Running || step.Status == Waiting) &&
 		!m.uncertain(step) {
-		m.emit(&StepLimited{Step: path, Until: m.now.Add(def.Timeout)})
+		m.emit(&StepLimited{Step: path, Until: m.now.Add(def.Within)})
 	}
 }
 
@@ -309,7 +309,7 @@ func (m *machine) instead(def *flow.Step, step *Step, path string, names map[str
 	}
 	handler := step.block(flow.Instead)
 	if handler == nil {
-		if def.Retry != nil && step.Tries < def.Retry.Times {
+		if def.Retry != nil && step.Tries < def.Retry.Tries-1 {
 			yes, why := m.mayRepeat(step)
 			if yes {
 				m.emit(&StepRetried{Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})

@@ -36,7 +36,7 @@ const everything = `
       at_once: 2
       do:
         - id: row
-          retry: {times: 1, first: 5s}
+          retry: {tries: 2, first: 5s}
           if_fails: carry_on
           tool: register/add
           args: {kg: "${item}", lane: "${item == 3 ? 'broken' : 'ok'}"}
@@ -61,7 +61,7 @@ const everything = `
             - id: h
               wait:
                 hear: {webhook: {path: w, verify: key}, answering: lot}
-                at_most: 1d
+                give_up_after: 1d
           gives: {n: "${h.came}"}
   - id: rounds
     repeat:
@@ -71,9 +71,9 @@ const everything = `
           prompt: Round ${index}
       gives: {said: "${m.text}", n: "${index}"}
       till: last.n >= 2
-      at_most: 5
+      rounds_at_most: 5
   - id: slow
-    timeout: 1h
+    within: 1h
     if_fails: {gives: {why: "${failure.message}"}}
     block:
       do:
@@ -96,7 +96,7 @@ func everythingsWorld() world {
 // talk has the kinds of step that need a conversation.
 const talk = `
   - id: farm
-    question: {text: "Which farm?", at_most: 2d}
+    question: {text: "Which farm?", within: 2d}
   - id: count
     question:
       text: How many?

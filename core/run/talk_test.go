@@ -127,7 +127,7 @@ func TestAnAnswerIsFoundInARegister(t *testing.T) {
 }
 
 func TestNobodyAnswers(t *testing.T) {
-	l := begin(t, talking(t, "  - question: {text: 'Who?', at_most: 2d}\n"), chat("hello"))
+	l := begin(t, talking(t, "  - question: {text: 'Who?', within: 2d}\n"), chat("hello"))
 	if wake := l.state.Wake(); wake.Sub(noon).Hours() != 48 {
 		t.Fatalf("it gives up at %s", wake)
 	}

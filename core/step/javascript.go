@@ -93,8 +93,8 @@ func (j *JavaScript) Answered(at *run.At, reply run.Reply) {
 // Outstanding is the script: it changes nothing, and runs again.
 func (j *JavaScript) Outstanding(at *run.At) []run.Errand {
 	within := scriptTime
-	if at.Step.Timeout > 0 {
-		within = at.Step.Timeout
+	if at.Step.Within > 0 {
+		within = at.Step.Within
 	}
 	inputs, _ := at.Did.Input.(map[string]any)
 	return []run.Errand{at.Errand(0, &run.Script{Code: j.Code, Inputs: inputs, Within: within})}

@@ -19,7 +19,7 @@ type Question struct {
 	Find    *Find
 	Hint    *flow.Value // said instead of what is wrong
 	Tries   int
-	AtMost  flow.Span // how long somebody may take to answer
+	Within  flow.Span // how long somebody may take to answer
 }
 
 // Find looks an answer up; it is valid where the tool finds something.
@@ -42,7 +42,7 @@ func (q *Question) Fields() []flow.Field {
 			Example: "A number, please."},
 		{Name: "tries", Into: &q.Tries, Default: "5", Least: 1, Most: 100, Help: "How often it is asked.",
 			Example: "3"},
-		{Name: "at_most", Into: &q.AtMost, Default: "3d", Help: "How long somebody may take to answer.", Example: "1d"},
+		{Name: "within", Into: &q.Within, Default: "3d", Help: "How long somebody may take to answer.", Example: "1d"},
 	}...)
 }
 
@@ -180,7 +180,7 @@ func (q *Question) askWith(at *run.At, asking run.Asking, message *run.Message) 
 // listen waits for the next message of the conversation.
 func (q *Question) listen(at *run.At) {
 	at.Listen(&run.Hearing{Source: run.ChatSource, Key: at.Signal().Conversation().String()},
-		q.AtMost.After(at.Now(), at.Calendar()))
+		q.Within.After(at.Now(), at.Calendar()))
 }
 
 // replied takes an answer in: by choice, type, schema and expression, and
@@ -260,7 +260,7 @@ func (q *Question) Answered(at *run.At, reply run.Reply) {
 // TimeCame ends a question nobody answered.
 func (q *Question) TimeCame(at *run.At) {
 	at.Deaf()
-	at.Emit(&run.StepEnded{Step: at.Path, Status: run.Failed, Error: "nobody answered within " + q.AtMost.String()})
+	at.Emit(&run.StepEnded{Step: at.Path, Status: run.Failed, Error: "nobody answered within " + q.Within.String()})
 }
 
 // Outstanding is the words on their way to a chat server, or the look-up.

@@ -13,8 +13,8 @@ import (
 // Repeat goes round until it is enough.
 type Repeat struct {
 	nothingOutside
-	Till   *flow.Expression // over last, the round's gives
-	AtMost int
+	Till         *flow.Expression // over last, the round's gives
+	RoundsAtMost int
 	flow.Block
 }
 
@@ -28,16 +28,16 @@ func (r *Repeat) Fields() []flow.Field {
 	return append(r.Block.Fields(),
 		flow.Field{Name: "till", Into: &r.Till, Help: "When it is enough; it sees last, what the round gave.",
 			Example: "last.n > 3"},
-		flow.Field{Name: "at_most", Into: &r.AtMost, Default: "1", Least: 1, Most: mostRounds,
+		flow.Field{Name: "rounds_at_most", Into: &r.RoundsAtMost, Default: "1", Least: 1, Most: mostRounds,
 			Help: "After so many rounds the step fails.", Example: "5"})
 }
 
 // Agree insists on an end.
 func (r *Repeat) Agree(m flow.Reading) {
-	if !m.Has("till") || !m.Has("at_most") {
+	if !m.Has("till") || !m.Has("rounds_at_most") {
 		m.Report("", flow.Problem{What: "this repeat has no end",
 			Why:    "it could go round for ever and cost money all the while",
-			Remedy: "add till: an expression over last, and at_most: 5"})
+			Remedy: "add till: an expression over last, and rounds_at_most: 5"})
 	}
 }
 
@@ -66,7 +66,7 @@ func (r *Repeat) Tell(p *flow.Sentence, _ *flow.Step) {
 	if r.Till != nil {
 		p.Say("till ").Expression(r.Till)
 	}
-	p.Say(", at most ").Word(strconv.Itoa(r.AtMost)).Say(" times")
+	p.Say(", at most ").Word(strconv.Itoa(r.RoundsAtMost)).Say(" times")
 }
 
 // Blocks is what a round does.
@@ -111,7 +111,7 @@ func (r *Repeat) Advance(at *run.At) run.Outcome {
 			result := maps.Clone(gives)
 			result["times"] = int64(n + 1)
 			return at.End(result)
-		case n+1 >= r.AtMost:
+		case n+1 >= r.RoundsAtMost:
 			return at.Fail("it went round %d times, and %s never held", n+1, r.Till.Source)
 		}
 	}

@@ -11,10 +11,10 @@ import (
 
 // Wait waits: for a while, till a time, or for a signal.
 type Wait struct {
-	For    flow.Span
-	Till   *flow.Expression
-	Hear   *flow.Hear
-	AtMost flow.Span // for Hear
+	For         flow.Span
+	Till        *flow.Expression
+	Hear        *flow.Hear
+	GiveUpAfter flow.Span // for Hear
 }
 
 // farthest bounds how long a wait may take.
@@ -27,18 +27,18 @@ func (w *Wait) Fields() []flow.Field {
 		{Name: "till", Into: &w.Till, Help: "The time it waits till.", Example: `time("2026-11-23 14:30")`},
 		{Name: "hear", Into: flow.Group(&w.Hear), Help: "The signal it waits for.",
 			Example: "{webhook: {path: answers, verify: key}, on: \"${signal.subject}\"}"},
-		{Name: "at_most", Into: &w.AtMost, Help: "How long it listens; then came is false.", Example: "2wd"},
+		{Name: "give_up_after", Into: &w.GiveUpAfter, Help: "How long it listens; then came is false.", Example: "2wd"},
 	}
 }
 
 // Agree insists on one thing to wait for, and on an end.
 func (w *Wait) Agree(m flow.Reading) {
 	if m.OneOf("for", "till", "hear") != "hear" {
-		m.Only(false, "remove it", "%s belongs to hear; this wait ends by itself", "at_most")
-	} else if !m.Has("at_most") {
+		m.Only(false, "remove it", "%s belongs to hear; this wait ends by itself", "give_up_after")
+	} else if !m.Has("give_up_after") {
 		m.Report("hear", flow.Problem{What: "nothing says how long to listen",
 			Why:    "a signal that never comes would keep the run waiting for ever",
-			Remedy: "add at_most: 2wd beside hear"})
+			Remedy: "add give_up_after: 2wd beside hear"})
 	}
 }
 
@@ -58,7 +58,7 @@ func (w *Wait) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 func (w *Wait) Tell(p *flow.Sentence, _ *flow.Step) {
 	switch {
 	case w.Hear != nil:
-		p.Say("Wait for ").Hear(w.Hear).Say(", at most ").Word(w.AtMost.String())
+		p.Say("Wait for ").Hear(w.Hear).Say(", at most ").Word(w.GiveUpAfter.String())
 	case w.Till != nil:
 		p.Say("Wait till ").Expression(w.Till)
 	default:
@@ -133,7 +133,7 @@ func (w *Wait) listen(at *run.At) run.Outcome {
 		source, key = run.ChatSource, run.Conversation{Source: at.Signal().Source, Thread: key}.String()
 	}
 	at.Listen(&run.Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts},
-		w.AtMost.After(at.Now(), at.Calendar()))
+		w.GiveUpAfter.After(at.Now(), at.Calendar()))
 	at.LookBack()
 	return run.Blocked
 }

@@ -27,7 +27,8 @@ func (t *Phone) Fields() []flow.Field {
 		{Name: "voice", Into: &t.Voice, Help: "A voice the gateway knows; its own where it is missing.",
 			Example: "moor"},
 		{Name: "speed", Into: &t.Speed, Help: "How fast it speaks, as SSML says.", Example: "90%"},
-		{Name: "within", Into: &t.Within, Default: "2s", Help: "After that the caller hears that it takes a moment.",
+		{Name: "answer_within", Into: &t.Within, Default: "2s",
+			Help:    "After that the caller hears that it takes a moment.",
 			Example: "3s"},
 	}
 }

@@ -189,7 +189,7 @@ func (d *dispatcher) idle() bool {
 // between any two of what it writes.
 func TestACrashOrphansNoCalledRun(t *testing.T) {
 	files := map[string]string{
-		"parent": callable + "steps:\n  - timeout: 150ms\n    if_fails: carry_on\n    call: child\n" +
+		"parent": callable + "steps:\n  - within: 150ms\n    if_fails: carry_on\n    call: child\n" +
 			"    inputs: {n: '${1}'}\n  - wait: {for: 1h}\n",
 		"child": callable + "steps:\n  - wait: {for: 1h}\n",
 	}

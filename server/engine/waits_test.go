@@ -106,7 +106,7 @@ func TestTimersSurviveARestart(t *testing.T) {
 
 const listening = "  - id: answer\n    wait:\n      hear:\n" +
 	"        webhook: {path: answers, verify: key, subject: '${signal.body.lot}'}\n        answering: ${inputs.who}\n" +
-	"        match: heard.body.kg > 10\n      at_most: 1h\n"
+	"        match: heard.body.kg > 10\n      give_up_after: 1h\n"
 
 func arrives(t *testing.T, e *Engine, id, subject string, kg int64) {
 	t.Helper()

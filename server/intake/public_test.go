@@ -75,7 +75,7 @@ steps:
   - compute: {x: 'signal.body.kg + 1'}
 `,
 		"workflows/line.yaml": "workflow: line\ntitle: L\ntriggers:\n  - id: line\n" +
-			"    phone: {path: line, verify: bearer, within: 100ms, voice: fell, speed: 90%}\nsteps:\n" +
+			"    phone: {path: line, verify: bearer, answer_within: 100ms, voice: fell, speed: 90%}\nsteps:\n" +
 			"  - say: {text: \"${signal.text == 'hold' ? 'One moment, please.' : " +
 			"'You said ' + signal.text + ' <b>&'}\"}\n",
 	})

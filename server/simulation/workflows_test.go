@@ -92,10 +92,10 @@ func (w *writer) extras(p place, tries bool) {
 		w.line(p.indent, "  when: %s %% 3 != 1", w.number)
 	}
 	if w.one(5) {
-		w.line(p.indent, "  timeout: %ds", 1+w.random.IntN(90))
+		w.line(p.indent, "  within: %ds", 1+w.random.IntN(90))
 	}
 	if tries && w.one(2) {
-		w.line(p.indent, "  retry: {times: %d, first: %ds}", 1+w.random.IntN(3), 1+w.random.IntN(20))
+		w.line(p.indent, "  retry: {tries: %d, first: %ds}", 2+w.random.IntN(3), 1+w.random.IntN(20))
 	}
 	if w.one(3) {
 		w.line(p.indent, "  if_fails: carry_on")
@@ -153,7 +153,7 @@ func (w *writer) hear(p place) {
 	if w.one(3) {
 		w.line(p.indent, "      match: heard.body.n >= 0")
 	}
-	w.line(p.indent, "    at_most: %dm", 1+w.random.IntN(30))
+	w.line(p.indent, "    give_up_after: %dm", 1+w.random.IntN(30))
 }
 
 func (w *writer) label(p place) {
@@ -214,7 +214,7 @@ func (w *writer) say(p place) {
 func (w *writer) question(p place) {
 	w.id(p)
 	w.line(p.indent, "  if_fails: carry_on")
-	w.line(p.indent, "  question: {text: 'How many?', valid: {type: number}, at_most: %dm}", 1+w.random.IntN(20))
+	w.line(p.indent, "  question: {text: 'How many?', valid: {type: number}, within: %dm}", 1+w.random.IntN(20))
 }
 
 func (w *writer) decide(p place) {
@@ -245,7 +245,7 @@ func (w *writer) grouped(p place) {
 	w.id(p)
 	inner := p.in()
 	if !p.again && w.one(2) {
-		w.line(p.indent, "  retry: {times: 2, first: 3s}")
+		w.line(p.indent, "  retry: {tries: 3, first: 3s}")
 		inner.again = true
 	}
 	w.extras(p, false)
@@ -287,7 +287,7 @@ func (w *writer) repeat(p place) {
 	inner.loop = "string(index)"
 	w.block(inner, 2)
 	w.line(p.indent, "    till: index >= %d", w.random.IntN(3))
-	w.line(p.indent, "    at_most: 4")
+	w.line(p.indent, "    rounds_at_most: 4")
 }
 
 // made is a made-up workspace.

@@ -33,8 +33,8 @@ func TestChatThroughApprovalToCancelling(t *testing.T) {
 	}
 	d := s.Talk("t1", "Cancel it")
 	review := s.OpenReview(d)
-	if d.Status != run.Waiting || review.Of != "grading-lead" || s.Count("almanac", "DELETE", 204, 200) != 0 {
-		t.Fatalf("cancelling: %s, put to %s", d.Status, review.Of)
+	if d.Status != run.Waiting || review.Ask != "grading-lead" || s.Count("almanac", "DELETE", 204, 200) != 0 {
+		t.Fatalf("cancelling: %s, put to %s", d.Status, review.Ask)
 	}
 	c := harness.Context(t)
 	if _, err := s.As("Ines").Decide(c, review.ID, wire.Decision{Choice: "approve"}); err == nil ||

@@ -22,10 +22,10 @@ inputs: {type: object}
 steps:
   - id: first
     title: Is the first bale dry?
-    review: {of: OWEN, show: 'the first bale', choices: [dry, wet]}
+    review: {ask: OWEN, show: 'the first bale', choices: [dry, wet]}
   - id: second
     title: Is the second bale dry?
-    review: {of: grading-lead, show: 'the second bale', choices: [dry, wet]}
+    review: {ask: grading-lead, show: 'the second bale', choices: [dry, wet]}
 `
 
 // with writes a workflow into the demo and makes it live.
@@ -68,7 +68,7 @@ func TestWhoIsNamedAnswersAndEachStepShowsItsOwn(t *testing.T) {
 				return false
 			}
 			for _, r := range d.Reviews {
-				if r.Choice == "" && r.Of == of {
+				if r.Choice == "" && r.Ask == of {
 					open = r
 				}
 			}

@@ -100,7 +100,7 @@ func chat(ctx context.Context, a *app, args []string) error {
 		}
 	}
 	for _, r := range out.Reviews {
-		fmt.Fprintf(a.out, "Waiting for %s: %s\n  woolsignal review -approve %s\n", flow.Audience(r.Of), r.Title, r.ID)
+		fmt.Fprintf(a.out, "Waiting for %s: %s\n  woolsignal review -approve %s\n", flow.Audience(r.Ask), r.Title, r.ID)
 	}
 	if detail.Status == run.Failed {
 		return fmt.Errorf("the run failed: %s\n  woolsignal run %s", detail.Because, heard.Run)

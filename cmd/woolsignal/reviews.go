@@ -45,7 +45,7 @@ func reviews(ctx context.Context, a *app, args []string) error {
 		if r.Choice != "" {
 			done = r.Choice + ", " + r.By
 		}
-		rows = append(rows, []string{r.ID, r.Of, yours, moment(r.Asked, zone), oneLine(r.Title, 40),
+		rows = append(rows, []string{r.ID, r.Ask, yours, moment(r.Asked, zone), oneLine(r.Title, 40),
 			oneLine(r.About, 40),
 			done})
 	}
@@ -114,7 +114,7 @@ func review(ctx context.Context, a *app, args []string) error {
 		fmt.Fprintf(a.out, "“%s”: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
 		return nil
 	}
-	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), flow.Audience(r.Of))
+	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), flow.Audience(r.Ask))
 	if r.Why != "" {
 		fmt.Fprintln(a.out, r.Why)
 	}

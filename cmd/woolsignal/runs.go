@@ -258,7 +258,7 @@ func (a *app) printCall(under string, s *agent.State, ask agent.Request, reviews
 
 func (a *app) printDecision(under string, r run.Review, zone *time.Location) {
 	if r.Choice == "" {
-		fmt.Fprintf(a.out, "%swaits for %s since %s: %s\n", under, flow.Audience(r.Of), moment(r.Asked, zone), r.ID)
+		fmt.Fprintf(a.out, "%swaits for %s since %s: %s\n", under, flow.Audience(r.Ask), moment(r.Asked, zone), r.ID)
 		return
 	}
 	fmt.Fprintf(a.out, "%s%s: %s, %s\n", under, r.By, r.Choice, moment(r.Decided, zone))

@@ -1237,6 +1237,7 @@ export interface components {
         };
         Review: {
             about: string;
+            ask: string;
             /** Format: date-time */
             asked: string;
             by?: string;
@@ -1253,7 +1254,6 @@ export interface components {
             kind: "step" | "approval" | "uncertain" | "connection";
             needs?: string;
             note?: string;
-            of: string;
             run: string;
             show?: unknown;
             title: string;
@@ -1316,6 +1316,7 @@ export interface components {
             status: number;
         };
         RunReview: {
+            ask: string;
             /** Format: date-time */
             asked: string;
             by?: string;
@@ -1331,7 +1332,6 @@ export interface components {
             kind: "step" | "approval" | "uncertain" | "connection";
             needs?: string;
             note?: string;
-            of: string;
             show?: unknown;
             title: string;
             tool?: string;

@@ -27,7 +27,7 @@ tools:
   - slots/unsaid
   - {tool: slots/free, approval: none}
   - tool: slots/move
-    approval: {when: "args.hours_ahead < 24", by: lead}
+    approval: {when: "args.hours_ahead < 24", ask: lead}
     args: {calendar: "docks of ${signal.from.name}"}
 limits: {turns: 3, tool_calls: 4, time: 10m, cost: 0.01, tries_per_tool: 2}
 `)

@@ -25,7 +25,7 @@ type AgentTool struct {
 type Approval struct {
 	None bool        // never: written down on purpose
 	When *Expression // asked when it holds over args; nil means each time
-	By   string      // a person's e-mail, a role or a team
+	Ask  string      // a person's e-mail, a role or a team
 	each bool
 }
 
@@ -108,7 +108,7 @@ func (a *Approval) Fields() []Field {
 		{Name: "each", Into: &a.each, Help: "Somebody is asked each time.", Example: "true"},
 		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.",
 			Example: "args.price > 100"},
-		{Name: "by", Into: &a.By, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.",
+		{Name: "ask", Into: &a.Ask, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.",
 			Example: "owner"},
 	}
 }

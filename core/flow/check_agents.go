@@ -34,12 +34,12 @@ func (c *Checker) approval(t AgentTool, spec Tool) {
 	case t.Approval == nil && !spec.ReadOnly:
 		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it",
 			Why:    "what an agent reads may talk it into using the tool",
-			Remedy: "add approval: none, or approval: with each: true and by:"})
+			Remedy: "add approval: none, or approval: with each: true and ask:"})
 	case t.Approval == nil:
 	case t.Approval.None && !spec.ReadOnly:
 		c.add(Remark, t.At, "", "the agent uses %s without asking anybody", t.Tool)
 	case !t.Approval.None:
-		c.people(t.At, t.Approval.By)
+		c.people(t.At, t.Approval.Ask)
 		if t.Approval.When != nil {
 			c.Condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
 		}

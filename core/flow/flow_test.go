@@ -33,7 +33,7 @@ instructions: |
 tools:
   - slots/find
   - tool: slots/remove
-    approval: {each: true, by: grading-lead}
+    approval: {each: true, ask: grading-lead}
 `,
 		"workflows/intake.yaml": `workflow: intake
 title: Intake
@@ -139,8 +139,8 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here",
 			"chat or phone trigger"},
 		{clerk, "model: medium", "model: medum", 1, 1, "no connection offers the model medum", "did you mean medium?"},
-		{clerk, "by: grading-lead", "by: grading-led", 8, 5, "nobody is called grading-led", "grading-lead"},
-		{clerk, "    approval: {each: true, by: grading-lead}\n", "", 8, 5, "nobody wrote down who approves",
+		{clerk, "ask: grading-lead", "ask: grading-led", 8, 5, "nobody is called grading-led", "grading-lead"},
+		{clerk, "    approval: {each: true, ask: grading-lead}\n", "", 8, 5, "nobody wrote down who approves",
 			"approval: none"},
 		{clerk, "each: true", "each: true, when: args.id == \"\"", 9, 15, "in one way", ""},
 		{clerk, "each: true", `when: "args.ids > 1"`, 9, 23, "there is no ids", "args has id"},
@@ -167,7 +167,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 
 func TestRemarksHinderNothing(t *testing.T) {
 	all := files()
-	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {each: true, by: grading-lead}",
+	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {each: true, ask: grading-lead}",
 		"approval: none", 1)
 	found := problems(all)
 	if len(found) != 1 || found[0].Severity != flow.Remark || flow.Wrongs(found) != 0 {

@@ -60,7 +60,7 @@ func TestWhoIsNamedMustBeHere(t *testing.T) {
 			"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\nteams:\n" +
 				"  grading-lead: [tobias@larkrigg.example, left@larkrigg.example]\n  gone: [left@larkrigg.example]\n" +
 				"  empty: []\n",
-			"workflows/it.yaml": "workflow: it\ntitle: It\ninputs: {type: object}\nsteps:\n  - review: {of: '" + of +
+			"workflows/it.yaml": "workflow: it\ntitle: It\ninputs: {type: object}\nsteps:\n  - review: {ask: '" + of +
 				"', show: hello}\n",
 		}
 		w, decoded := flow.Decode(files)

@@ -16,6 +16,8 @@ var newWords = map[string][]string{
 	"using":   {"fill_model", "model"},
 	"about":   {"going_by"},
 	"on":      {"answering"},
+	"of":      {"ask"},
+	"by":      {"ask"},
 	"drafts":  {"drafts_use"},
 	"within":  {"answer_within"},
 	"timeout": {"within"},

@@ -25,6 +25,7 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 			"at_most is called rounds_at_most now"},
 		"at_most of a wait": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: x}\n" +
 			"      at_most: 1d\n", "at_most is called give_up_after now"},
+		"of": {"  - review: {of: owner, show: x}\n", "of is called ask now"},
 		"timeout": {"  - timeout: 1h\n    label: {as: [x]}\n", "timeout is called within now"},
 		"times": {"  - retry: {times: 2}\n    label: {as: [x]}\n",
 			"times is called tries now, and counts the first try"},

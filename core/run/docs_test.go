@@ -122,7 +122,7 @@ func exampleFiles(file string) map[string]string {
 		"workflows/double.yaml": "workflow: double\ntitle: Double\n" +
 			"inputs: {type: object, required: [n], properties: {n: {type: number}}}\ngives: {n: '${inputs.n * 2}'}\n" +
 			"steps:\n  - label: {as: [doubled]}\n",
-		"agents/clerk.yaml":    strings.Replace(clerk, "by: lead", "by: owner", 1),
+		"agents/clerk.yaml":    strings.Replace(clerk, "ask: lead", "ask: owner", 1),
 		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
 		"connections/models.yaml": "connection: models\ntitle: Models\naddress: https://models.example\n" +
 			"model_server:\n  models:\n    medium: {name: medium}\n",

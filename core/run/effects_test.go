@@ -193,7 +193,7 @@ func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 // A time limit holds for every step that waits, for whatever it waits.
 func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 	for name, text := range map[string]string{
-		"a person": "  - id: s\n    within: 1h\n    review: {of: owner, show: hello}\n",
+		"a person": "  - id: s\n    within: 1h\n    review: {ask: owner, show: hello}\n",
 		"a while":  "  - id: s\n    within: 1h\n    wait: {for: 3d}\n",
 		"a time":   "  - id: s\n    within: 1h\n    wait: {till: '\"2026-12-24 12:00\"'}\n",
 		"a signal": "  - id: s\n    within: 1h\n" +
@@ -204,7 +204,7 @@ func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 		"a model":    "  - id: s\n    within: 1h\n    model: medium\n    prompt: hello\n",
 		"a reading":  "  - id: s\n    within: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
 		"steps inside": "  - id: s\n    within: 1h\n    block:\n      do:\n" +
-			"        - review: {of: owner, show: hello}\n",
+			"        - review: {ask: owner, show: hello}\n",
 	} {
 		t.Run(name, func(t *testing.T) {
 			l := begin(t, script(t, text), delivery(int64(30), int64(4)))

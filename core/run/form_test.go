@@ -11,7 +11,7 @@ import (
 
 // What another version wrote is refused, never guessed at.
 func TestRecordsOfAnotherVersionAreRefused(t *testing.T) {
-	l := begin(t, script(t, "  - review: {of: owner, show: hello}\n"), delivery(int64(30), int64(4)))
+	l := begin(t, script(t, "  - review: {ask: owner, show: hello}\n"), delivery(int64(30), int64(4)))
 	entry := string(l.journal[0])
 	snapshot, err := run.EncodeState(l.state)
 	if err != nil {

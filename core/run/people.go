@@ -31,14 +31,14 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	}
 	for _, t := range a.Tools {
 		if t.Tool == call.Tool && t.Approval != nil {
-			of, why = t.Approval.By, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
+			of, why = t.Approval.Ask, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
 			if t.Approval.When != nil {
 				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.",
 					a.Title, title, t.Approval.When.Source)
 			}
 		}
 	}
-	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Of: of, Kind: OfApproval, Title: title, Why: why,
+	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Ask: of, Kind: OfApproval, Title: title, Why: why,
 		Tool: call.Tool, Show: m.asked(),
 		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
 }
@@ -69,7 +69,7 @@ func (m *machine) lost(step *Step, callID, why string) error {
 		tool = m.toolOf(step)
 	}
 	m.emit(&ReviewAsked{Step: step.Path,
-		Review: &Review{ID: m.reviewID(step.Path, callID), Of: "builder", Kind: OfDoubt,
+		Review: &Review{ID: m.reviewID(step.Path, callID), Ask: "builder", Kind: OfDoubt,
 			Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
 			Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
 			Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
@@ -203,7 +203,7 @@ func (m *machine) missing(step *Step, callID string, missing *Missing) error {
 		tool = m.toolOf(step)
 	}
 	m.emit(&ReviewAsked{Step: step.Path,
-		Review: &Review{ID: m.reviewID(step.Path, callID), Of: missing.Of, Kind: OfConnection,
+		Review: &Review{ID: m.reviewID(step.Path, callID), Ask: missing.Of, Kind: OfConnection,
 			Title: "Connect " + missing.Connection, Tool: tool, Call: callID, Needs: missing.Connection,
 			Why:     missing.Why,
 			Choices: []string{GoOn, GiveUp}, Asked: m.now}})

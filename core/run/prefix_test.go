@@ -24,7 +24,7 @@ const everything = `
           going_by: ${net.kg}
           do:
             - id: look
-              review: {of: lead, show: "${net.kg} kg"}
+              review: {ask: lead, show: "${net.kg} kg"}
           gives: {lane: "${look.choice}"}
       unsure:
         gives: {lane: unsure}

@@ -38,7 +38,7 @@ const Withdrawn = "withdrawn"
 // Review is a question put to a person.
 type Review struct {
 	ID      string         `json:"id"`
-	Of      string         `json:"of"` // whom: a person's e-mail, a role or a team
+	Ask     string         `json:"ask"` // whom: a person's e-mail, a role or a team
 	Kind    ReviewKind     `json:"kind"`
 	Title   string         `json:"title"`           // one line
 	Why     string         `json:"why"`             // why somebody is asked

@@ -75,7 +75,7 @@ instructions: Help with slots.
 tools:
   - slots/find
   - tool: slots/remove
-    approval: {each: true, by: lead}
+    approval: {each: true, ask: lead}
     args: {calendar: docks}
 limits: {turns: 4, tries_per_tool: 2}
 `
@@ -278,7 +278,7 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 		t.Fatalf("%s with errands %v; it should wait for a person", l.state.Status, l.pending)
 	}
 	review := l.openReview()
-	if review.Of != "lead" || review.Edit["calendar"] != "docks" {
+	if review.Ask != "lead" || review.Edit["calendar"] != "docks" {
 		t.Errorf("the review is %+v", review)
 	}
 	l.handle(&run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill",
@@ -524,7 +524,7 @@ triggers:
 steps:
   - id: said
     review:
-      of: lead
+      ask: lead
       show: Offer ${signal.text}?
       edit:
         price: ${2.5}

@@ -15,7 +15,7 @@ type Review struct {
 	Show    flow.Value
 	Edit    []flow.Entry
 	Choices []string
-	Of      string // a person's e-mail, a role or a team
+	Ask     string // a person's e-mail, a role or a team
 }
 
 // Fields are what it may say.
@@ -27,7 +27,7 @@ func (r *Review) Fields() []flow.Field {
 		{Name: "choices", Into: &r.Choices,
 			Help:    "What they choose between; the first goes on with it. approve and decline where it is missing.",
 			Example: "[offer, hold]"},
-		{Name: "of", Into: &r.Of, Holds: flow.HoldsPeople, Required: true,
+		{Name: "ask", Into: &r.Ask, Holds: flow.HoldsPeople, Required: true,
 			Help: "Who is asked: a person, role or team.", Example: "grading-lead"},
 	}
 }
@@ -50,7 +50,7 @@ func (r *Review) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Sh
 
 // Tell says who is asked, and what for.
 func (r *Review) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Ask ").Word(flow.Audience(r.Of)).Say(" to " + strings.Join(r.Choices, " or ") + ": ").Text(r.Show)
+	p.Say("Ask ").Word(flow.Audience(r.Ask)).Say(" to " + strings.Join(r.Choices, " or ") + ": ").Text(r.Show)
 }
 
 // Advance asks.
@@ -71,7 +71,7 @@ func (r *Review) Advance(at *run.At) run.Outcome {
 		title = at.Workflow().Title
 	}
 	at.Begin(map[string]any{"show": show})
-	at.Ask(&run.Review{Of: r.Of, Title: title, Why: at.Step.Note, Show: show, Edit: edit, Choices: r.Choices})
+	at.Ask(&run.Review{Ask: r.Ask, Title: title, Why: at.Step.Note, Show: show, Edit: edit, Choices: r.Choices})
 	return run.Blocked
 }
 

@@ -38,7 +38,7 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 		if w, ok := s.Workflows[r.Workflow]; ok {
 			r.From = w.Title
 		}
-		r.Yours = p.MayDecide(r.Of, s.Teams)
+		r.Yours = p.MayDecide(r.Ask, s.Teams)
 		out = append(out, r)
 	}
 	return out, rows.Err()
@@ -100,7 +100,7 @@ func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
 	}
 	if !found.Yours {
 		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+
-			flow.Audience(found.Of)+".")
+			flow.Audience(found.Ask)+".")
 	}
 	edited := expr.CanonicalMap(in.Edited)
 	err = a.Engine.Decide(ctx, found.Run,

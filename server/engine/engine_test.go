@@ -24,7 +24,7 @@ func open(t *testing.T) (*Engine, *store.Store) {
 	bed := testbed.Open(t, map[string]string{
 		"workflows/echo.yaml": "workflow: echo\ntitle: Echo\n" + chat("echo") + "  - say: {text: \"${signal.text}\"}\n",
 		"workflows/ask.yaml": "workflow: ask\ntitle: Ask\n" + chat("ask") +
-			"  - id: said\n    review: {of: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
+			"  - id: said\n    review: {ask: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
 	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })

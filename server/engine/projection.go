@@ -232,9 +232,9 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		}
 	case *run.ReviewAsked:
 		text, _ := json.Marshal(r.Review)
-		b.Do("INSERT INTO reviews (id, run, workflow, of, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			r.Review.ID, l.id, l.workflow, r.Review.Of, r.Review.Title, store.Time(at), string(text))
-		say("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Of), r.Review.Title), nil)
+		b.Do("INSERT INTO reviews (id, run, workflow, ask, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)",
+			r.Review.ID, l.id, l.workflow, r.Review.Ask, r.Review.Title, store.Time(at), string(text))
+		say("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Ask), r.Review.Title), nil)
 	case *run.ReviewAnswered:
 		text, _ := json.Marshal(r.Review)
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)

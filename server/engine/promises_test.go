@@ -275,7 +275,7 @@ func TestAFullDiskLosesNoAnswer(t *testing.T) {
 func TestAParentIsToldOnceTheDiskHasRoom(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
 		"parent": callable + "steps:\n  - call: child\n    inputs: {}\n",
-		"child":  callable + "steps:\n  - review: {of: owner, show: hello}\n",
+		"child":  callable + "steps:\n  - review: {ask: owner, show: hello}\n",
 	})
 	id := call(t, e, "parent", nil)
 	await(t, "the child waits", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })

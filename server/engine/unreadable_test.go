@@ -16,9 +16,9 @@ import (
 // something else. What is live and cannot be read is started by nothing.
 func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"asks":  callable + "steps:\n  - review: {of: owner, show: hello}\n",
+		"asks":  callable + "steps:\n  - review: {ask: owner, show: hello}\n",
 		"calls": callable + "steps:\n  - call: asks\n    inputs: {}\n",
-		"other": callable + "steps:\n  - review: {of: owner, show: hello}\n",
+		"other": callable + "steps:\n  - review: {ask: owner, show: hello}\n",
 	})
 	calls, other := call(t, e, "calls", nil), call(t, e, "other", nil)
 	await(t, "both ask", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 2 })
@@ -62,7 +62,7 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 // zone or schema is another version's.
 func TestARunKeepsTheZoneAndSchemasItBeganWith(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"zoned": callable +
-		"steps:\n  - review: {of: owner, show: hello}\n  - id: at\n    wait: {for: 1ms}\n"})
+		"steps:\n  - review: {ask: owner, show: hello}\n  - id: at\n    wait: {for: 1ms}\n"})
 	id := call(t, e, "zoned", nil)
 	becomes(t, e, id, run.Waiting)
 	files := bed.Workspace.Now().Files

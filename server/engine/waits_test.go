@@ -376,7 +376,7 @@ func TestTryingAndRepeating(t *testing.T) {
 func TestLongJournalsAreFoldedFromASnapshot(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"many": callable +
 		"gives: {n: '${size(e.results)}'}\nsteps:\n  - id: e\n    each:\n      of: lists.range(60)\n      do:\n" +
-		"        - wait: {for: 5ms}\n  - review: {of: owner, show: all}\n"})
+		"        - wait: {for: 5ms}\n  - review: {ask: owner, show: all}\n"})
 	id := call(t, e, "many", nil)
 	await(t, "a person is asked", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })
 	s := becomes(t, e, id, run.Waiting)

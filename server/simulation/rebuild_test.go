@@ -19,7 +19,7 @@ var listings = map[string]string{
 	"deliveries": "SELECT source || '|' || id || '|' || run FROM deliveries ORDER BY source, id",
 	"hears": "SELECT run || '|' || step || '|' || source || '|' || key || '|' || also_starts FROM hears ORDER " +
 		"BY run, step",
-	"reviews": "SELECT id || '|' || run || '|' || workflow || '|' || of || '|' || title || '|' || asked || '|' || " +
+	"reviews": "SELECT id || '|' || run || '|' || workflow || '|' || ask || '|' || title || '|' || asked || '|' || " +
 		"coalesce(decided, '-') || '|' || review FROM reviews ORDER BY id",
 	"messages": "SELECT thread || '|' || run || '|' || who || '|' || name || '|' || text || '|' || coalesce(rich, " +
 		"'-') || '|' || at FROM messages ORDER BY n",

@@ -185,7 +185,7 @@ func (w *writer) script(p place) {
 func (w *writer) review(p place) {
 	w.id(p)
 	w.extras(p, false)
-	w.line(p.indent, "  review: {of: owner, show: 'lot ${string(%s)}'}", w.number)
+	w.line(p.indent, "  review: {ask: owner, show: 'lot ${string(%s)}'}", w.number)
 }
 
 func (w *writer) agent(p place) {
@@ -311,7 +311,8 @@ func makeUp(random *rand.Rand) made {
 		"schemas/mill.json": mill,
 		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
 			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
-			"  - {tool: mill/keyed, approval: {each: true, by: owner}}\nlimits: {turns: 5, tool_calls: 6, time: 10m}\n",
+			"  - {tool: mill/keyed, approval: {each: true, ask: owner}}\n" +
+			"limits: {turns: 5, tool_calls: 6, time: 10m}\n",
 	}}
 	for i := range 1 + random.IntN(2) {
 		w := &writer{random: random, name: fmt.Sprint("child-", i), token: "inputs.t", number: "inputs.n"}

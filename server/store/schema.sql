@@ -97,7 +97,7 @@ CREATE TABLE reviews (
   id       TEXT PRIMARY KEY,
   run      TEXT NOT NULL,
   workflow TEXT NOT NULL,
-  of       TEXT NOT NULL,
+  ask      TEXT NOT NULL,
   title    TEXT NOT NULL,
   asked    INTEGER NOT NULL,
   decided  INTEGER,

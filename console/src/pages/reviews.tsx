@@ -69,7 +69,7 @@ export default function Reviews() {
                   {r.title}
                   {r.about && <span className="block truncate text-[0.93rem]">“{r.about}”</span>}
                   <span className="block text-[0.84rem] text-quiet">
-                    {r.from} · {r.yours ? `asked ${ago(r.asked)} ago` : `for ${audience(r.of)}`}
+                    {r.from} · {r.yours ? `asked ${ago(r.asked)} ago` : `for ${audience(r.ask)}`}
                   </span>
                 </Link>
               </li>

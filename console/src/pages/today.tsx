@@ -43,7 +43,7 @@ export default function Today() {
                   </>
                 )}
                 <span className="block text-[0.87rem] text-quiet">
-                  {r.from} · for {audience(r.of)}
+                  {r.from} · for {audience(r.ask)}
                 </span>
               </Row>
             ))}

@@ -70,7 +70,7 @@ export function Lanes({
         key: c.id + 'r',
         began: review.asked,
         ended: review.decided,
-        name: `${review.choice ? review.by : audience(review.of)}: ${review.choice ?? 'asked'}`,
+        name: `${review.choice ? review.by : audience(review.ask)}: ${review.choice ?? 'asked'}`,
         right: took(review.asked, review.decided),
         colour: 'bg-weld',
       })

@@ -49,7 +49,7 @@ function Chips({ run: d }: { run: Detail }) {
             d.ended
               ? `${d.status} in ${took(d.accepted, d.ended)}`
               : d.status === 'waiting' && waited
-                ? `waiting for ${audience(waited.of)}, ${ago(waited.asked)} so far`
+                ? `waiting for ${audience(waited.ask)}, ${ago(waited.asked)} so far`
                 : undefined
           }
         />

@@ -69,7 +69,7 @@ export function Sheet({ review: r }: { review: Review }) {
                 </p>
               </>
             ) : (
-              <p className="mt-3 text-quiet">This was put to {audience(r.of)}; it is not yours to decide.</p>
+              <p className="mt-3 text-quiet">This was put to {audience(r.ask)}; it is not yours to decide.</p>
             )}
           </>
         )}

@@ -7,7 +7,7 @@ export function Verdict({ review: r }: { review: Omit<Review, 'run' | 'workflow'
   if (!r.choice) {
     return (
       <p className="my-2 rounded-lg bg-weld-wash px-3 py-2 text-weld">
-        {r.kind !== 'step' && `${r.why} `}Waiting for {audience(r.of)} since {clock(r.asked)}.{' '}
+        {r.kind !== 'step' && `${r.why} `}Waiting for {audience(r.ask)} since {clock(r.asked)}.{' '}
         <Link to={`/reviews/${r.id}`} className="underline underline-offset-2">
           Open the review
         </Link>

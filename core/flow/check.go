@@ -92,8 +92,8 @@ func (c *Checker) workflow(flow *Workflow) {
 	for _, s := range []*Schema{flow.Inputs, flow.Result} {
 		c.schema(s)
 	}
-	if flow.Limits.Key != nil {
-		c.Value(*flow.Limits.Key, names)
+	if flow.Limits.Same.By != nil {
+		c.Value(*flow.Limits.Same.By, names)
 	}
 	if flow.Model != "" {
 		c.Model(flow.At, flow.Model)

@@ -62,20 +62,30 @@ func (l *RunLimits) Fields() []Field {
 	return []Field{
 		{Name: "at_once", Into: &l.AtOnce, Help: "Runs at the same time.", Example: "10"},
 		{Name: "per_minute", Into: &l.PerMinute, Help: "Runs that begin in a minute.", Example: "60"},
-		{Name: "key", Into: &l.Key, Help: "What runs are told apart by.", Example: "${signal.body.grower}"},
-		{Name: "at_once_per_key", Into: &l.AtOncePerKey, Help: "Runs of one key at the same time.", Example: "1"},
-		{Name: "debounce", Into: &l.Debounce, Help: "Of runs with one key, only the last within this is carried out.",
-			Example: "30s"},
+		{Name: "same", Into: Inside(&l.Same), Help: "What holds among runs that are about the same.",
+			Example: "{by: \"${signal.body.grower}\", at_once: 1}"},
 	}
 }
 
 // PlacedAt keeps where the limits stand.
 func (l *RunLimits) PlacedAt(at Pos) { l.At = at }
 
-// Agree insists on a key where runs are told apart.
-func (l *RunLimits) Agree(m Reading) {
-	m.Only(m.Has("key"), "add key: ${signal.body.grower}",
-		"%s is for each key, and nothing says what the runs are told apart by", "at_once_per_key")
+// Fields are what same may say.
+func (s *SameRuns) Fields() []Field {
+	return []Field{
+		{Name: "by", Into: &s.By, Required: true, Help: "Runs for which this is the same are about the same.",
+			Example: "${signal.body.grower}"},
+		{Name: "at_once", Into: &s.AtOnce, Help: "How many of them go on at the same time.", Example: "1"},
+		{Name: "quiet_for", Into: &s.QuietFor, Example: "30s",
+			Help: "None is carried out before no other came for so long, and then only the last."},
+	}
+}
+
+// Agree insists on something that holds among them.
+func (s *SameRuns) Agree(m Reading) {
+	if !m.Has("at_once") && !m.Has("quiet_for") {
+		m.Wrong("", "add at_once: 1, or quiet_for: 30s", "nothing is said of runs that are about the same")
+	}
 }
 
 // DecodeWorkflow reads one workflow file. What could be read is returned

@@ -122,6 +122,10 @@ func (r *reader) key(n, value *yaml.Node, what string, allowed []string) (name s
 		r.report(posOf(n), renamed(n, value, word))
 		return word, true
 	}
+	if way := otherwise(n.Value, allowed); way != "" {
+		r.wrong(posOf(n), "write "+way, "%s is said in another way now", n.Value)
+		return "", false
+	}
 	r.report(posOf(n), Problem{What: fmt.Sprintf("%s has no key %s", what, n.Value),
 		Remedy: DidYouMean(n.Value, allowed),
 		Why:    "a key nobody reads does nothing, and its author thinks it does",

@@ -25,6 +25,25 @@ var newWords = map[string][]string{
 	"at_most": {"give_up_after", "rounds_at_most", "within"},
 }
 
+// rewritten has what is said in another way by now, by the key under which it
+// is said.
+var rewritten = map[string]map[string]string{"same": {
+	"key":             "same: {by: …}",
+	"at_once_per_key": "same: {by: …, at_once: …}",
+	"debounce":        "same: {by: …, quiet_for: …}",
+}}
+
+// otherwise says how something is written now, where other keys are possible;
+// "" where there is no other way.
+func otherwise(old string, allowed []string) string {
+	for under, ways := range rewritten {
+		if slices.Contains(allowed, under) {
+			return ways[old]
+		}
+	}
+	return ""
+}
+
 // newWord gives the word for an old one among those that are possible; "" where
 // there is none.
 func newWord(old string, allowed []string) string {

@@ -25,7 +25,7 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 			"at_most is called rounds_at_most now"},
 		"at_most of a wait": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, answering: x}\n" +
 			"      at_most: 1d\n", "at_most is called give_up_after now"},
-		"of": {"  - review: {of: owner, show: x}\n", "of is called ask now"},
+		"of":      {"  - review: {of: owner, show: x}\n", "of is called ask now"},
 		"timeout": {"  - timeout: 1h\n    label: {as: [x]}\n", "timeout is called within now"},
 		"times": {"  - retry: {times: 2}\n    label: {as: [x]}\n",
 			"times is called tries now, and counts the first try"},
@@ -44,5 +44,29 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 		if _, problems := flow.Decode(files); len(problems) > 0 {
 			t.Errorf("%s, mended: %v", old, problems)
 		}
+	}
+}
+
+// TestWhatIsSaidInAnotherWayIsTold writes limits as they once were.
+func TestWhatIsSaidInAnotherWayIsTold(t *testing.T) {
+	files := withSteps("  - label: {as: [x]}\n")
+	files["workflows/intake.yaml"] = strings.Replace(files["workflows/intake.yaml"], "steps:\n",
+		"limits: {key: '${signal.body.grower}', at_once_per_key: 1, debounce: 30s}\nsteps:\n", 1)
+	_, problems := flow.Decode(files)
+	if len(problems) != 3 {
+		t.Fatalf("%v, want one for each", problems)
+	}
+	for _, p := range problems {
+		if !strings.HasSuffix(p.What, "is said in another way now") ||
+			!strings.HasPrefix(p.Remedy, "write same: {by: …") {
+			t.Error(p)
+		}
+	}
+	files["workflows/intake.yaml"] = strings.Replace(files["workflows/intake.yaml"],
+		"{key: '${signal.body.grower}', at_once_per_key: 1, debounce: 30s}",
+		"{same: {by: '${signal.body.grower}'}}", 1)
+	if _, problems := flow.Decode(files); len(problems) != 1 ||
+		problems[0].What != "nothing is said of runs that are about the same" {
+		t.Errorf("limits that limit nothing: %v", problems)
 	}
 }

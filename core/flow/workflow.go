@@ -62,12 +62,17 @@ func (s *Schema) Document() map[string]any {
 // RunLimits bound how many runs of a workflow go on at a time. Runs beyond
 // them queue.
 type RunLimits struct {
-	At           Pos
-	AtOnce       int    // 0 is no limit
-	PerMinute    int    // how many begin in a minute; 0 is no limit
-	Key          *Value // what runs are told apart by, such as the grower
-	AtOncePerKey int
-	Debounce     time.Duration // of runs with one key, only the last that came within it is carried out
+	At        Pos
+	AtOnce    int // 0 is no limit
+	PerMinute int // how many begin in a minute; 0 is no limit
+	Same      SameRuns
+}
+
+// SameRuns bound runs of a workflow that are about the same.
+type SameRuns struct {
+	By       *Value        // what tells runs apart, such as the grower; nil where they are not
+	AtOnce   int           // 0 is no limit
+	QuietFor time.Duration // of the same runs that came within it, only the last is carried out
 }
 
 // AgentsUsed lists the ids of the agents a workflow runs, each once.

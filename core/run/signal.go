@@ -108,7 +108,7 @@ func (s *Signal) Private() bool { return strings.HasPrefix(s.Source, ConsoleSour
 // KeyOf gives what the limits of a workflow tell a signal's run apart by; ""
 // where it has no such key or it cannot be computed.
 func (d *Definition) KeyOf(s *Signal, now time.Time) string {
-	key := d.Workflow.Limits.Key
+	key := d.Workflow.Limits.Same.By
 	if key == nil {
 		return ""
 	}

@@ -16,7 +16,7 @@ type place struct {
 	atOnce    int    // runs of the workflow; 0 is no limit
 	perKey    int    // runs of the key; 0 is no limit
 	perMinute int    // beginnings of the workflow; 0 is no limit
-	debounce  time.Duration
+	quietFor  time.Duration
 	accepted  time.Time
 }
 
@@ -24,9 +24,9 @@ type place struct {
 // be computed is none: the signal is taken in all the same.
 func placeOf(l *live, signal *run.Signal) place {
 	limits := l.def.Workflow.Limits
-	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.AtOncePerKey,
-		perMinute: limits.PerMinute, debounce: limits.Debounce, accepted: now()}
-	if limits.Key != nil {
+	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.Same.AtOnce,
+		perMinute: limits.PerMinute, quietFor: limits.Same.QuietFor, accepted: now()}
+	if limits.Same.By != nil {
 		p.key = l.def.KeyOf(signal, p.accepted)
 	}
 	return p
@@ -34,7 +34,7 @@ func placeOf(l *live, signal *run.Signal) place {
 
 // bound tells whether anything could hold the run back.
 func (p place) bound() bool {
-	return p.thread != "" || p.atOnce > 0 || p.perKey > 0 && p.key != "" || p.perMinute > 0 || p.debounce > 0
+	return p.thread != "" || p.atOnce > 0 || p.perKey > 0 && p.key != "" || p.perMinute > 0 || p.quietFor > 0
 }
 
 // lane is a line in which runs go one behind the other.
@@ -112,7 +112,7 @@ func (s *lanes) wait(id string, p place) *held {
 	for _, l := range h.lanes {
 		s.queues[l.name] = append(s.queues[l.name], h)
 	}
-	if p.debounce > 0 {
+	if p.quietFor > 0 {
 		s.quiet[p.quietKey()] = append(s.quiet[p.quietKey()], h)
 	}
 	return h
@@ -124,7 +124,7 @@ func (p place) quietKey() string { return p.workflow + " " + p.key }
 // start lets a waiting run go where nothing holds it back.
 func (s *lanes) start(h *held, at time.Time) bool {
 	p := h.place
-	if s.paused || p.debounce > 0 && !s.isQuiet(h, at) || p.atOnce > 0 && s.moving["workflow "+p.workflow] >= p.atOnce {
+	if s.paused || p.quietFor > 0 && !s.isQuiet(h, at) || p.atOnce > 0 && s.moving["workflow "+p.workflow] >= p.atOnce {
 		return false
 	}
 	for _, l := range h.lanes {
@@ -153,7 +153,7 @@ func (s *lanes) start(h *held, at time.Time) bool {
 // none has come.
 func (s *lanes) isQuiet(h *held, at time.Time) bool {
 	same := s.quiet[h.place.quietKey()]
-	return same[len(same)-1] == h && !at.Before(h.place.accepted.Add(h.place.debounce))
+	return same[len(same)-1] == h && !at.Before(h.place.accepted.Add(h.place.quietFor))
 }
 
 // count notes that a run moves, or no longer does.
@@ -178,7 +178,7 @@ func (s *lanes) unwait(h *held) {
 		}
 	}
 	drop(s.waits, h.place.workflow)
-	if h.place.debounce > 0 {
+	if h.place.quietFor > 0 {
 		drop(s.quiet, h.place.quietKey())
 	}
 	for _, l := range h.lanes {
@@ -234,7 +234,7 @@ func (s *lanes) supersedes(id string) (older []string, quiet time.Duration) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	h := s.runs[id]
-	if h == nil || h.started || h.place.debounce == 0 {
+	if h == nil || h.started || h.place.quietFor == 0 {
 		return nil, 0
 	}
 	for _, o := range s.quiet[h.place.quietKey()] {
@@ -243,8 +243,8 @@ func (s *lanes) supersedes(id string) (older []string, quiet time.Duration) {
 		}
 		older = append(older, o.id)
 	}
-	s.kickLater(h.place.workflow, time.Until(h.place.accepted.Add(h.place.debounce)))
-	return older, h.place.debounce
+	s.kickLater(h.place.workflow, time.Until(h.place.accepted.Add(h.place.quietFor)))
+	return older, h.place.quietFor
 }
 
 // kickLater looks at a workflow's waiting runs again after a while.

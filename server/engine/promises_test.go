@@ -126,7 +126,7 @@ func TestARepeatOfWhatWasHeardNamesWhoHeardIt(t *testing.T) {
 // Of runs that wait for quiet and arrive together, the youngest stays.
 func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"deb": callable +
-		"limits: {key: '${inputs.who}', debounce: 60ms}\nsteps:\n  - compute: {a: '1'}\n"})
+		"limits: {same: {by: '${inputs.who}', quiet_for: 60ms}}\nsteps:\n  - compute: {a: '1'}\n"})
 	var callers sync.WaitGroup
 	for round := range 40 {
 		for range 2 + round%3 {
@@ -149,7 +149,7 @@ func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
 // After a crash the youngest of those that wait for quiet stays too.
 func TestTheYoungestStaysAfterACrash(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"deb": callable +
-		"limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {a: '1'}\n"})
+		"limits: {same: {by: '${inputs.who}', quiet_for: 300ms}}\nsteps:\n  - compute: {a: '1'}\n"})
 	first := call(t, e, "deb", map[string]any{"who": "k"})
 	e.stop() // before the second can put it aside
 	e.working.Wait()

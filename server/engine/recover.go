@@ -175,8 +175,8 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[str
 		}
 		if err == nil {
 			limits := def.Workflow.Limits
-			p.atOnce, p.perKey = limits.AtOnce, limits.AtOncePerKey
-			p.perMinute, p.debounce = limits.PerMinute, limits.Debounce
+			p.atOnce, p.perKey = limits.AtOnce, limits.Same.AtOnce
+			p.perMinute, p.quietFor = limits.PerMinute, limits.Same.QuietFor
 		}
 		switch run.Status(status) {
 		case run.Queued:

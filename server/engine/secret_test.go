@@ -19,7 +19,7 @@ func TestASecretInASignalIsNowhereOnDisk(t *testing.T) {
 	const secret = "fell-ring-4f2a"
 	bed := testbed.Open(t, map[string]string{
 		"workflows/scale.yaml": "workflow: scale\ntitle: Scale\n" +
-			"limits: {key: '${signal.body.who}', at_once_per_key: 1}\n" +
+			"limits: {same: {by: '${signal.body.who}', at_once: 1}}\n" +
 			"triggers:\n  - id: in\n    webhook: {path: scale, verify: key}\n" +
 			"steps:\n  - label: {as: ['${signal.body.who}']}\n",
 		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: bearer}\n",

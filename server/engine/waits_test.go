@@ -267,7 +267,7 @@ func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 
 func TestLimitsHold(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"grower": callable + "limits: {at_once: 3, key: '${inputs.who}', at_once_per_key: 1}\nsteps:\n" +
+		"grower": callable + "limits: {at_once: 3, same: {by: '${inputs.who}', at_once: 1}}\nsteps:\n" +
 			"  - wait: {for: 40ms}\n",
 	})
 	var ids []string
@@ -295,9 +295,9 @@ func TestLimitsHold(t *testing.T) {
 	}
 }
 
-func TestOnlyTheLastWithinTheDebounceIsCarriedOut(t *testing.T) {
+func TestOnlyTheLastBeforeItIsQuietIsCarriedOut(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"calm": callable +
-		"limits: {key: '${inputs.who}', debounce: 300ms}\nsteps:\n  - compute: {n: inputs.n}\n"})
+		"limits: {same: {by: '${inputs.who}', quiet_for: 300ms}}\nsteps:\n  - compute: {n: inputs.n}\n"})
 	var last string
 	for i := range 5 {
 		last = call(t, e, "calm", map[string]any{"who": "g", "n": int64(i)})

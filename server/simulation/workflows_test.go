@@ -339,8 +339,8 @@ func makeUp(random *rand.Rand) made {
 			w.line(0, "  - id: in\n    webhook: {path: %s, verify: key, subject: '${string(signal.body.n)}'}", w.name)
 		}
 		if limit := random.IntN(5); limit < 3 {
-			w.line(0, "limits: %s", []string{"{at_once: 2}", "{key: '${string(" + w.number +
-				" % 3)}', at_once_per_key: 1}", "{per_minute: 10}"}[limit])
+			w.line(0, "limits: %s", []string{"{at_once: 2}", "{same: {by: '${string(" + w.number +
+				" % 3)}', at_once: 1}}", "{per_minute: 10}"}[limit])
 		}
 		w.line(0, "steps:")
 		for range 2 + random.IntN(5) {

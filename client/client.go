@@ -168,10 +168,10 @@ func (c *Client) Journal(ctx context.Context, id string) ([]run.Entry, error) {
 	return get[[]run.Entry](ctx, c, "/runs/"+url.PathEscape(id)+"/journal")
 }
 
-// Cancel stops a run before it is done.
-func (c *Client) Cancel(ctx context.Context, id, note string) (wire.Detail, error) {
+// Stop stops a run before it is done.
+func (c *Client) Stop(ctx context.Context, id, note string) (wire.Detail, error) {
 	var out wire.Detail
-	err := c.Do(ctx, http.MethodPost, "/runs/"+url.PathEscape(id)+"/cancel", wire.Stop{Note: note}, &out)
+	err := c.Do(ctx, http.MethodPost, "/runs/"+url.PathEscape(id)+"/stop", wire.Stop{Note: note}, &out)
 	return out, err
 }
 
@@ -179,6 +179,11 @@ func (c *Client) Cancel(ctx context.Context, id, note string) (wire.Detail, erro
 func (c *Client) Reviews(ctx context.Context, decided bool) ([]wire.Review, error) {
 	out, err := get[wire.Reviews](ctx, c, fmt.Sprintf("/reviews?decided=%t", decided))
 	return out.Reviews, err
+}
+
+// Review gives one review.
+func (c *Client) Review(ctx context.Context, id string) (wire.Review, error) {
+	return get[wire.Review](ctx, c, "/reviews/"+url.PathEscape(id))
 }
 
 // Decide answers a review.

@@ -69,7 +69,7 @@ func (c *Client) Bin(ctx context.Context) ([]wire.Binned, error) {
 
 // TakeBack puts a deleted file back.
 func (c *Client) TakeBack(ctx context.Context, n int64) (path string, err error) {
-	out, err := send[map[string]string](ctx, c, http.MethodPost, fmt.Sprintf("/bin/%d/restore", n), struct{}{})
+	out, err := send[map[string]string](ctx, c, http.MethodPost, fmt.Sprintf("/bin/%d/take-back", n), struct{}{})
 	return out["path"], err
 }
 
@@ -85,15 +85,15 @@ func (c *Client) Try(ctx context.Context, workflow string, t wire.Try) (string, 
 	return out.Run, err
 }
 
-// Rerun goes through a run again.
-func (c *Client) Rerun(ctx context.Context, run string, r wire.Rerun) (string, error) {
-	out, err := send[wire.Started](ctx, c, http.MethodPost, "/runs/"+url.PathEscape(run)+"/rerun", r)
+// Again goes through a run again.
+func (c *Client) Again(ctx context.Context, run string, r wire.Again) (string, error) {
+	out, err := send[wire.Started](ctx, c, http.MethodPost, "/runs/"+url.PathEscape(run)+"/again", r)
 	return out.Run, err
 }
 
-// RerunMany goes through many runs again.
-func (c *Client) RerunMany(ctx context.Context, r wire.RerunMany) (wire.Rerunning, error) {
-	return send[wire.Rerunning](ctx, c, http.MethodPost, "/rerun", r)
+// AgainMany goes through many runs again.
+func (c *Client) AgainMany(ctx context.Context, r wire.AgainMany) (wire.Repeated, error) {
+	return send[wire.Repeated](ctx, c, http.MethodPost, "/again", r)
 }
 
 // Samples lists the kept signals of a workflow.

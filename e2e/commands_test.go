@@ -53,16 +53,16 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	if out := run("Tobias", "reviews"); !strings.Contains(out, chatted.Reviews[0].ID) || !strings.Contains(out, "yes") {
 		t.Errorf("reviews: %s", out)
 	}
-	if _, errs, code := s.Command("Ines", "", "review", "-approve", chatted.Reviews[0].ID); code != 1 ||
+	if _, errs, code := s.Command("Ines", "", "answer", "-approve", chatted.Reviews[0].ID); code != 1 ||
 		!strings.Contains(errs, "the grading lead") {
 		t.Errorf("deciding what is not one's own: exit %d, %q", code, errs)
 	}
-	if out := run("Tobias", "review", "-approve", "-edit", "reason=Trailer is off the road",
+	if out := run("Tobias", "answer", "-approve", "-edit", "reason=Trailer is off the road",
 		chatted.Reviews[0].ID); !strings.Contains(out, chatted.Run) {
 		t.Errorf("review: %s", out)
 	}
 	s.Ended(chatted.Run)
-	out := run("Ines", "run", chatted.Run)
+	out := run("Ines", "runs", chatted.Run)
 	for _, want := range []string{"Depot slots  done", "turn 1", "bellwether-medium",
 		"used depot-calendar/remove_event", "Tobias Quill: approve",
 		"changed reason from Cancel it to Trailer is off the road", "EUR", "is cancelled"} {
@@ -74,9 +74,9 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 		t.Errorf("runs:\n%s", out)
 	}
 	var detail struct{ Steps []any }
-	decode(run("Ines", "run", "-json", chatted.Run), &detail)
+	decode(run("Ines", "runs", "-json", chatted.Run), &detail)
 	var journal []any
-	decode(run("Ines", "run", "-journal", chatted.Run), &journal)
+	decode(run("Ines", "runs", "-journal", chatted.Run), &journal)
 	if len(detail.Steps) != 5 || len(journal) < 3 {
 		t.Errorf("run -json has %d steps, -journal %d entries", len(detail.Steps), len(journal))
 	}
@@ -99,15 +99,15 @@ func TestCancelLetsTheNextMessageGo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, errs, code := s.Command("Tobias", "", "cancel", waiting.ID); code != 1 ||
+	if _, errs, code := s.Command("Tobias", "", "stop", waiting.ID); code != 1 ||
 		!strings.Contains(errs, "needs the role builder") {
 		t.Errorf("a reviewer stopped a run: exit %d %q", code, errs)
 	}
-	if out, errs, code := s.Command("Ines", "", "cancel", "-note", "asked by mistake", waiting.ID); code != 0 ||
+	if out, errs, code := s.Command("Ines", "", "stop", "-note", "asked by mistake", waiting.ID); code != 0 ||
 		!strings.Contains(out, "stopped by Ines Faro: asked by mistake") {
 		t.Errorf("cancel: exit %d %q %q", code, out, errs)
 	}
-	if _, errs, code := s.Command("Ines", "", "cancel", waiting.ID); code != 1 ||
+	if _, errs, code := s.Command("Ines", "", "stop", waiting.ID); code != 1 ||
 		!strings.Contains(errs, "ended already") {
 		t.Errorf("cancelling twice: exit %d %q", code, errs)
 	}
@@ -131,9 +131,11 @@ func TestMisuseAndTrouble(t *testing.T) {
 		"unknown command":   {"Ines", []string{"shear"}, 2, "no command shear"},
 		"unknown flag":      {"Ines", []string{"runs", "-colour"}, 2, "usage: woolsignal runs"},
 		"no workflow":       {"Ines", []string{"chat", "hello"}, 2, "-workflow is missing"},
-		"too few arguments": {"Ines", []string{"run"}, 2, "usage: woolsignal run"},
-		"no such run":       {"Ines", []string{"run", "nosuch"}, 1, "no such run: nosuch"},
-		"no such review":    {"Ines", []string{"review", "rv-nosuch"}, 1, "no review rv-nosuch"},
+		"too few arguments": {"Ines", []string{"stop"}, 2, "usage: woolsignal stop"},
+		"no choice":         {"Ines", []string{"answer", "rv-x"}, 2, "one of -approve, -decline and -choose"},
+		"nobody's journal":  {"Ines", []string{"runs", "-journal"}, 2, "a journal is one run's"},
+		"no such run":       {"Ines", []string{"runs", "nosuch"}, 1, "no such run: nosuch"},
+		"no such review":    {"Ines", []string{"reviews", "rv-nosuch"}, 1, "no review rv-nosuch"},
 		"bad limit":         {"Ines", []string{"runs", "-limit", "900"}, 1, "1 to 200"},
 		"no token":          {"", []string{"runs"}, 1, "WOOLSIGNAL_TOKEN"},
 		"no folder":         {"Ines", []string{"check", "/nowhere"}, 1, "no folder /nowhere"},

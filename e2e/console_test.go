@@ -104,7 +104,7 @@ func TestRunIsSeenWhileItHappens(t *testing.T) {
 	ines := s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/runs/"+d.ID),
 		browser.HasText("waiting for the grading lead"))
-	if _, errs, code := s.Command("Tobias", "", "review", "-approve", s.OpenReview(d).ID); code != 0 {
+	if _, errs, code := s.Command("Tobias", "", "answer", "-approve", s.OpenReview(d).ID); code != 0 {
 		t.Fatal(errs)
 	}
 	do(t, ctx, browser.HasText("done in"), browser.HasText("Tobias Quill: approve"))

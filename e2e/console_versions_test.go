@@ -95,7 +95,7 @@ func TestConsoleItemsFoldAndRunsRepeat(t *testing.T) {
 		browser.HasText("waiting for the depot"))
 	again, err := s.As("Ines").Runs(c, filterWorkflow("payout-week"))
 	if err != nil || len(again.Runs) != 2 || again.Runs[0].Status != run.Waiting ||
-		*again.Runs[0].Origin != (wire.Origin{Kind: "rerun", Run: id}) {
+		*again.Runs[0].Origin != (wire.Origin{Kind: "again", Run: id}) {
 		t.Errorf("%+v %v", again.Runs, err)
 	}
 }

@@ -154,7 +154,7 @@ func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
 	if n := s.Count("clip-register", "POST", 201); n != 1 {
 		t.Errorf("the row was added %d times without asking", n)
 	}
-	if _, errs, code := s.Command("Ines", "", "review", d.Reviews[0].ID, "-choose", "it did not happen"); code != 0 {
+	if _, errs, code := s.Command("Ines", "", "answer", d.Reviews[0].ID, "-choose", "it did not happen"); code != 0 {
 		t.Fatal(errs)
 	}
 	if d = s.Ended(d.ID); d.Status != run.Failed || !strings.Contains(d.Because, "Ines Faro says it did not happen") {

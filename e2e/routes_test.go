@@ -205,9 +205,9 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	if _, err := s.As("Elin").Settled(harness.Context(t), started); err != nil {
 		t.Fatal(err)
 	}
-	d.call(post, "/runs/"+started+"/cancel", map[string]any{"note": "not now"})
-	d.call(post, "/runs/"+field(said, "run")+"/rerun", map[string]any{})
-	d.call(post, "/rerun", map[string]any{"runs": []string{field(said, "run")}})
+	d.call(post, "/runs/"+started+"/stop", map[string]any{"note": "not now"})
+	d.call(post, "/runs/"+field(said, "run")+"/again", map[string]any{})
+	d.call(post, "/again", map[string]any{"runs": []string{field(said, "run")}})
 	d.call(post, "/workflows/depot-slots/try",
 		map[string]any{"step": "1", "given": map[string]any{"answer": map[string]any{"text": "x"},
 			"signal": map[string]any{"id": "s", "kind": "chat", "source": "/console/x", "thread": "t", "text": "x"}}})
@@ -224,7 +224,7 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/workflows/mishap/rename", map[string]any{"to": "mishaps-told"})
 	d.call(del, "/workflows/mishaps-told", nil)
 	binned := d.call(get, "/bin", nil)
-	d.call(post, "/bin/"+field(binned, 0, "n")+"/restore", nil)
+	d.call(post, "/bin/"+field(binned, 0, "n")+"/take-back", nil)
 
 	d.call(put, "/connections/clip-register/secret", map[string]any{"secret": "another key for the register"})
 	d.call(post, "/connections/depot-calendar/test", nil)

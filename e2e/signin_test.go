@@ -312,7 +312,7 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	if n := s.CountAt("loft", "PUT", "/files/incoming/note.txt", 201, 204, 200); n != 1 {
 		t.Errorf("the stand-in was written to %d times", n)
 	}
-	if out, _, code := s.Command("Ines", "", "run", id); code != 0 ||
+	if out, _, code := s.Command("Ines", "", "runs", id); code != 0 ||
 		!strings.Contains(out, "A draft, with Test Loft in place of Loft") {
 		t.Errorf("the command line says\n%s", out)
 	}

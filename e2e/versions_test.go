@@ -254,13 +254,13 @@ func TestSamplesStartTryAndRepeat(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &failed); err != nil || code != 1 || failed.Status != run.Failed {
 		t.Fatalf("a delivery of nobody: exit %d, %s", code, out)
 	}
-	does(t, s, "receipt", "rerun", failed.ID, "-body",
+	does(t, s, "receipt", "again", failed.ID, "-body",
 		`{"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": 1}`)
-	fails(t, s, "no step called nosuch", "rerun", failed.ID, "-from", "nosuch")
-	out, _, code = s.Command("Ines", "", "rerun", failed.ID, "-from", "sort", "-edit",
+	fails(t, s, "no step called nosuch", "again", failed.ID, "-from", "nosuch")
+	out, _, code = s.Command("Ines", "", "again", failed.ID, "-from", "sort", "-edit",
 		`{"net": {"kg": -1, "shrinkage": 0, "notes": ""}}`)
 	if code != 1 || !strings.Contains(out, "Net weight is -1 kg") {
 		t.Errorf("with an edited value: exit %d\n%s", code, out)
 	}
-	does(t, s, "goes on as", "rerun", failed.ID, d.ID)
+	does(t, s, "goes on as", "again", failed.ID, d.ID)
 }

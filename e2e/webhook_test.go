@@ -259,7 +259,7 @@ func TestScheduleLooksBranchesAndAsks(t *testing.T) {
 	}
 	s.Kill() // a schedule goes on after a crash, and fires no time twice
 	var decided = func() error {
-		_, _, code := s.Command("Tobias", "", "review", review.ID, "-choose", "open the vents")
+		_, _, code := s.Command("Tobias", "", "answer", review.ID, "-choose", "open the vents")
 		if code != 0 {
 			return fmt.Errorf("exit code %d", code)
 		}

@@ -103,7 +103,7 @@ type TakenBack struct {
 
 // Origin is where a run comes from that no signal from outside started.
 type Origin struct {
-	Kind string `json:"kind"`          // call, rerun or try
+	Kind string `json:"kind"`          // call, again or try
 	Run  string `json:"run,omitempty"` // that called it, or that it repeats
 }
 
@@ -296,22 +296,22 @@ type Try struct {
 	Send  bool           `json:"send,omitempty"` // let it change things outside
 }
 
-// Rerun goes through a run again.
-type Rerun struct {
+// Again goes through a run again.
+type Again struct {
 	From   string         `json:"from,omitempty"`   // id or path of the step to begin at
 	Edited map[string]any `json:"edited,omitempty"` // outputs of steps before it
 	Body   any            `json:"body,omitempty"`   // in place of the signal's
 	Same   bool           `json:"same,omitempty"`   // on the version it followed
 }
 
-// RerunMany goes through many runs again.
-type RerunMany struct {
+// AgainMany goes through many runs again.
+type AgainMany struct {
 	Runs []string `json:"runs"`
 	Same bool     `json:"same,omitempty"`
 }
 
-// Rerunning is what became of repeating many runs.
-type Rerunning struct {
+// Repeated is what became of repeating many runs.
+type Repeated struct {
 	Runs   map[string]string `json:"runs"`             // new by old
 	Failed []string          `json:"failed,omitempty"` // why others were not repeated
 }

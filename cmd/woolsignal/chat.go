@@ -61,7 +61,7 @@ func chat(ctx context.Context, a *app, args []string) error {
 	if ahead, err := behind(ctx, c, *workflow, *thread, heard.Run); err != nil {
 		return err
 	} else if ahead != nil && !*asJSON {
-		fmt.Fprintf(a.out, "Your message comes next: “%s”, before it, waits for a person.\n  woolsignal run %s\n",
+		fmt.Fprintf(a.out, "Your message comes next: “%s”, before it, waits for a person.\n  woolsignal runs %s\n",
 			ahead.About, ahead.ID)
 		return nil
 	} else if ahead != nil {
@@ -70,7 +70,7 @@ func chat(ctx context.Context, a *app, args []string) error {
 	}
 	detail, err := c.Settled(ctx, heard.Run)
 	if ctx.Err() != nil {
-		return fmt.Errorf("no answer within %s; the run goes on: woolsignal run %s", *within, heard.Run)
+		return fmt.Errorf("no answer within %s; the run goes on: woolsignal runs %s", *within, heard.Run)
 	}
 	if err != nil {
 		return err
@@ -100,10 +100,10 @@ func chat(ctx context.Context, a *app, args []string) error {
 		}
 	}
 	for _, r := range out.Reviews {
-		fmt.Fprintf(a.out, "Waiting for %s: %s\n  woolsignal review -approve %s\n", flow.Audience(r.Ask), r.Title, r.ID)
+		fmt.Fprintf(a.out, "Waiting for %s: %s\n  woolsignal answer -approve %s\n", flow.Audience(r.Ask), r.Title, r.ID)
 	}
 	if detail.Status == run.Failed {
-		return fmt.Errorf("the run failed: %s\n  woolsignal run %s", detail.Because, heard.Run)
+		return fmt.Errorf("the run failed: %s\n  woolsignal runs %s", detail.Because, heard.Run)
 	}
 	return nil
 }

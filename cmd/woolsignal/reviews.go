@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"woolsignal/client"
+
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/wire"
@@ -17,10 +19,14 @@ func reviews(ctx context.Context, a *app, args []string) error {
 	f := a.flags("reviews")
 	decided := f.Bool("decided", false, "list the last that were decided instead")
 	asJSON := f.Bool("json", false, "print JSON")
-	if _, err := parse(f, args, 0, 0); err != nil {
+	rest, err := parse(f, args, 0, 1)
+	if err != nil {
 		return err
 	}
 	c := a.client()
+	if len(rest) == 1 {
+		return a.showReview(ctx, c, rest[0], *asJSON)
+	}
 	all, err := c.Reviews(ctx, *decided)
 	if err != nil {
 		return err
@@ -71,8 +77,9 @@ func (e edits) Set(s string) error {
 	return nil
 }
 
-func review(ctx context.Context, a *app, args []string) error {
-	f := a.flags("review")
+// answer decides a review.
+func answer(ctx context.Context, a *app, args []string) error {
+	f := a.flags("answer")
 	approve := f.Bool("approve", false, "go on with it: the first choice")
 	decline := f.Bool("decline", false, "do not: the choice decline")
 	choose := f.String("choose", "", "take this choice")
@@ -85,34 +92,42 @@ func review(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	c := a.client()
-	var r wire.Review
-	if err := c.Do(ctx, "GET", "/reviews/"+rest[0], nil, &r); err != nil {
-		return err
-	}
 	choice := *choose
 	switch {
-	case *approve && *decline, *approve && choice != "", *decline && choice != "":
+	case *approve && *decline, *approve && choice != "", *decline && choice != "",
+		!*approve && !*decline && choice == "":
 		return fmt.Errorf("%w: give one of -approve, -decline and -choose", errMisuse)
 	case *approve:
+		r, err := c.Review(ctx, rest[0])
+		if err != nil {
+			return err
+		}
 		choice = r.Choices[0]
 	case *decline:
 		choice = run.Decline
 	}
-	if choice != "" {
-		if r, err = c.Decide(ctx, rest[0], wire.Decision{Choice: choice, Edited: edit, Note: *note}); err != nil {
-			return err
-		}
+	r, err := c.Decide(ctx, rest[0], wire.Decision{Choice: choice, Edited: edit, Note: *note})
+	if err != nil {
+		return err
 	}
 	if *asJSON {
+		return a.printJSON(r)
+	}
+	fmt.Fprintf(a.out, "“%s”: %s. The run goes on: woolsignal runs %s\n", r.Title, r.Choice, r.Run)
+	return nil
+}
+
+func (a *app) showReview(ctx context.Context, c *client.Client, id string, asJSON bool) error {
+	r, err := c.Review(ctx, id)
+	if err != nil {
+		return err
+	}
+	if asJSON {
 		return a.printJSON(r)
 	}
 	zone, _, err := place(ctx, c)
 	if err != nil {
 		return err
-	}
-	if choice != "" {
-		fmt.Fprintf(a.out, "“%s”: %s. The run goes on: woolsignal run %s\n", r.Title, r.Choice, r.Run)
-		return nil
 	}
 	fmt.Fprintf(a.out, "%s\n%s, asked %s, for %s\n", r.Title, r.From, moment(r.Asked, zone), flow.Audience(r.Ask))
 	if r.Why != "" {
@@ -129,5 +144,8 @@ func review(ctx context.Context, a *app, args []string) error {
 		return nil
 	}
 	fmt.Fprintf(a.out, "Choices: %s\n", strings.Join(r.Choices, ", "))
+	if r.Yours {
+		fmt.Fprintf(a.out, "Decide it with: woolsignal answer %s -approve\n", r.ID)
+	}
 	return nil
 }

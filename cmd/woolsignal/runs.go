@@ -39,11 +39,19 @@ func runs(ctx context.Context, a *app, args []string) error {
 	f.StringVar(&filter.Cost, "cost", "", "only those that cost at least this much")
 	f.StringVar(&filter.Before, "before", "", "only older than this run")
 	f.IntVar(&filter.Limit, "limit", 20, "how many, at most 200")
+	journal := f.Bool("journal", false, "of one run: print its journal instead, as JSON")
 	asJSON := f.Bool("json", false, "print JSON")
-	if _, err := parse(f, args, 0, 0); err != nil {
+	rest, err := parse(f, args, 0, 1)
+	if err != nil {
 		return err
 	}
 	c := a.client()
+	if len(rest) == 1 {
+		return a.showRun(ctx, c, rest[0], *journal, *asJSON)
+	}
+	if *journal {
+		return fmt.Errorf("%w: a journal is one run's; name it", errMisuse)
+	}
 	page, err := c.Runs(ctx, filter)
 	if err != nil {
 		return err
@@ -74,27 +82,19 @@ func runs(ctx context.Context, a *app, args []string) error {
 	return nil
 }
 
-func showRun(ctx context.Context, a *app, args []string) error {
-	f := a.flags("run")
-	asJSON := f.Bool("json", false, "print JSON")
-	journal := f.Bool("journal", false, "print the journal instead, as JSON")
-	rest, err := parse(f, args, 1, 1)
-	if err != nil {
-		return err
-	}
-	c := a.client()
-	if *journal {
-		entries, err := c.Journal(ctx, rest[0])
+func (a *app) showRun(ctx context.Context, c *client.Client, id string, journal, asJSON bool) error {
+	if journal {
+		entries, err := c.Journal(ctx, id)
 		if err != nil {
 			return err
 		}
 		return a.printJSON(entries)
 	}
-	d, err := c.Run(ctx, rest[0])
+	d, err := c.Run(ctx, id)
 	if err != nil {
 		return err
 	}
-	if *asJSON {
+	if asJSON {
 		return a.printJSON(d)
 	}
 	zone, currency, err := place(ctx, c)
@@ -105,15 +105,15 @@ func showRun(ctx context.Context, a *app, args []string) error {
 	return nil
 }
 
-func cancel(ctx context.Context, a *app, args []string) error {
-	f := a.flags("cancel")
+func stop(ctx context.Context, a *app, args []string) error {
+	f := a.flags("stop")
 	note := f.String("note", "", "why, for whoever reads the run")
 	asJSON := f.Bool("json", false, "print JSON")
 	rest, err := parse(f, args, 1, 1)
 	if err != nil {
 		return err
 	}
-	d, err := a.client().Cancel(ctx, rest[0], *note)
+	d, err := a.client().Stop(ctx, rest[0], *note)
 	if err != nil {
 		return err
 	}

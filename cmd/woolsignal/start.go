@@ -135,9 +135,9 @@ func try(ctx context.Context, a *app, args []string) error {
 	return a.outcome(ctx, c, id, true, *asJSON)
 }
 
-func rerun(ctx context.Context, a *app, args []string) error {
-	f := a.flags("rerun")
-	r := wire.Rerun{}
+func again(ctx context.Context, a *app, args []string) error {
+	f := a.flags("again")
+	r := wire.Again{}
 	f.StringVar(&r.From, "from", "", "id or path of the step to begin at; what came before is taken from the record")
 	edited := f.String("edit", "", "other values of steps before it, as JSON or a file: {\"net\": {\"kg\": 3}}")
 	body := f.String("body", "", "another body of the signal, as JSON or a file")
@@ -167,7 +167,7 @@ func rerun(ctx context.Context, a *app, args []string) error {
 	case len(rest) == 0:
 		return fmt.Errorf("%w: name runs, or give -workflow", errMisuse)
 	case len(rest) > 1:
-		return a.rerunMany(ctx, c, wire.RerunMany{Runs: rest, Same: r.Same}, *asJSON)
+		return a.againMany(ctx, c, wire.AgainMany{Runs: rest, Same: r.Same}, *asJSON)
 	}
 	if *edited != "" {
 		v, err := readJSON(*edited)
@@ -181,15 +181,15 @@ func rerun(ctx context.Context, a *app, args []string) error {
 			return err
 		}
 	}
-	id, err := c.Rerun(ctx, rest[0], r)
+	id, err := c.Again(ctx, rest[0], r)
 	if err != nil {
 		return err
 	}
 	return a.outcome(ctx, c, id, !*noWait, *asJSON)
 }
 
-func (a *app) rerunMany(ctx context.Context, c *client.Client, r wire.RerunMany, asJSON bool) error {
-	done, err := c.RerunMany(ctx, r)
+func (a *app) againMany(ctx context.Context, c *client.Client, r wire.AgainMany, asJSON bool) error {
+	done, err := c.AgainMany(ctx, r)
 	if err != nil {
 		return err
 	}

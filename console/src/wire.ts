@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go through many runs again */
+        post: operations["post_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/backup": {
         parameters: {
             query?: never;
@@ -38,7 +55,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/bin/{number}/restore": {
+    "/bin/{number}/take-back": {
         parameters: {
             query?: never;
             header?: never;
@@ -48,7 +65,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take something back from the bin */
-        post: operations["post_bin_one_restore"];
+        post: operations["post_bin_one_take-back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -329,23 +346,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/rerun": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Go through many runs again */
-        post: operations["post_rerun"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/reviews": {
         parameters: {
             query?: never;
@@ -415,7 +415,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{run}/cancel": {
+    "/runs/{run}/again": {
         parameters: {
             query?: never;
             header?: never;
@@ -424,8 +424,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop a run before it is done */
-        post: operations["post_runs_one_cancel"];
+        /** Go through a run again, from any step */
+        post: operations["post_runs_one_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -449,7 +449,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{run}/rerun": {
+    "/runs/{run}/stop": {
         parameters: {
             query?: never;
             header?: never;
@@ -458,8 +458,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Go through a run again, from any step */
-        post: operations["post_runs_one_rerun"];
+        /** Stop a run before it is done */
+        post: operations["post_runs_one_stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -870,6 +870,16 @@ export interface components {
         Address: {
             address: string;
         };
+        Again: {
+            body?: unknown;
+            edited?: Record<string, never>;
+            from?: string;
+            same?: boolean;
+        };
+        AgainMany: {
+            runs: string[];
+            same?: boolean;
+        };
         AgentCall: {
             args: Record<string, never>;
             ask: string;
@@ -1035,7 +1045,7 @@ export interface components {
             reviews: components["schemas"]["RunReview"][];
             signal: components["schemas"]["RunSignal"];
             /** @enum {string} */
-            status: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "again";
+            status: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "retrying";
             steps: components["schemas"]["Step"][];
             title: string;
             /** Format: date-time */
@@ -1216,17 +1226,7 @@ export interface components {
         Rename: {
             to: string;
         };
-        Rerun: {
-            body?: unknown;
-            edited?: Record<string, never>;
-            from?: string;
-            same?: boolean;
-        };
-        RerunMany: {
-            runs: string[];
-            same?: boolean;
-        };
-        Rerunning: {
+        Repeated: {
             failed?: string[];
             runs: {
                 [key: string]: string;
@@ -1297,7 +1297,7 @@ export interface components {
             origin?: components["schemas"]["Origin"];
             output_tokens: number;
             /** @enum {string} */
-            status: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "again";
+            status: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "retrying";
             title: string;
             workflow: string;
         };
@@ -1460,7 +1460,7 @@ export interface components {
             reviews?: string[];
             script: string;
             /** @enum {string} */
-            status?: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "again";
+            status?: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "retrying";
             tries?: number;
             /** Format: date-time */
             until?: string;
@@ -1565,6 +1565,43 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    post_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainMany"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Repeated"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
     get_backup: {
         parameters: {
             query?: never;
@@ -1631,7 +1668,7 @@ export interface operations {
             };
         };
     };
-    post_bin_one_restore: {
+    "post_bin_one_take-back": {
         parameters: {
             query?: never;
             header?: never;
@@ -2297,43 +2334,6 @@ export interface operations {
             };
         };
     };
-    post_rerun: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RerunMany"];
-            };
-        };
-        responses: {
-            /** @description Done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Rerunning"];
-                };
-            };
-            /** @description A problem (RFC 9457) */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": {
-                        detail: string;
-                        status: number;
-                        title: string;
-                    };
-                };
-            };
-        };
-    };
     get_reviews: {
         parameters: {
             query?: {
@@ -2533,7 +2533,7 @@ export interface operations {
             };
         };
     };
-    post_runs_one_cancel: {
+    post_runs_one_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -2544,7 +2544,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Stop"];
+                "application/json": components["schemas"]["Again"];
             };
         };
         responses: {
@@ -2554,7 +2554,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Detail"];
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -2607,7 +2607,7 @@ export interface operations {
             };
         };
     };
-    post_runs_one_rerun: {
+    post_runs_one_stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -2618,7 +2618,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Rerun"];
+                "application/json": components["schemas"]["Stop"];
             };
         };
         responses: {
@@ -2628,7 +2628,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Started"];
+                    "application/json": components["schemas"]["Detail"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -43,7 +43,7 @@ func (m *machine) due(def *flow.Step, step *Step) {
 		m.broken = err
 		return
 	}
-	if t, is := def.Does.(Timed); is && step.Status != Again {
+	if t, is := def.Does.(Timed); is && step.Status != Retrying {
 		t.TimeCame(at)
 		return
 	}

@@ -66,7 +66,7 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 	case *StepRetried:
 		return s.known(r, r.Step, func(step *Step) {
 			s.unsure(step)
-			*step = Step{Path: step.Path, Status: Again, Began: step.Began, Error: step.Error,
+			*step = Step{Path: step.Path, Status: Retrying, Began: step.Began, Error: step.Error,
 				Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
 		})
 	case *StepWoken:
@@ -171,7 +171,7 @@ func (s *State) entered(r *BlockEntered, at time.Time) error {
 	if err != nil {
 		return err
 	}
-	if step.Status == "" || step.Status == Again {
+	if step.Status == "" || step.Status == Retrying {
 		step.Status = Running
 	}
 	if r.Choice != nil {

@@ -228,10 +228,10 @@ func (m *machine) step(def *flow.Step, step *Step, path string, names map[string
 	switch {
 	case step != nil && step.Status == Failed:
 		out = m.failedAt(def, step)
-	case step != nil && step.Status == Again && !step.Until.IsZero():
+	case step != nil && step.Status == Retrying && !step.Until.IsZero():
 		return Blocked // till its next try
 	default:
-		if step != nil && step.Status == Again {
+		if step != nil && step.Status == Retrying {
 			step = nil
 		}
 		out = doing(def).Advance(&At{Step: def, Path: path, Did: step, Scope: scope, m: m})

@@ -5,7 +5,7 @@ type Origin struct {
 	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
 	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
 	Call  int64          `json:"call,omitempty"`  // which sending of the step called it
-	Kind  string         `json:"kind"`            // call, rerun or try
+	Kind  string         `json:"kind"`            // call, again or try
 	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
 	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
 }
@@ -13,7 +13,7 @@ type Origin struct {
 // What an [Origin] can be.
 const (
 	OfCall  = "call"
-	OfRerun = "rerun"
+	OfAgain = "again"
 	OfTry   = "try"
 )
 

@@ -86,7 +86,7 @@ func (s *Step) open() bool {
 		f := s.block(flow.Instead)
 		return f != nil && f.Status == ""
 	}
-	return s.Status == Running || s.Status == Waiting || s.Status == Uncertain || s.Status == Again
+	return s.Status == Running || s.Status == Waiting || s.Status == Uncertain || s.Status == Retrying
 }
 
 // block finds a block of the step that was entered; nil where it was not.

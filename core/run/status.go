@@ -14,7 +14,7 @@ const (
 	Stopped   Status = "stopped"
 	Skipped   Status = "skipped"
 	Uncertain Status = "uncertain"
-	Again     Status = "again"
+	Retrying  Status = "retrying"
 )
 
 // Ended tells whether nothing more will happen.

@@ -94,9 +94,9 @@ func (l *layer) step(did *run.Step, at place) {
 			step.Status = run.Waiting
 		}
 	}
-	if did.Status == run.Again && did.Until.IsZero() {
+	if did.Status == run.Retrying && did.Until.IsZero() {
 		step.Status = run.Running
-	} else if did.Status == run.Again { // till its next try
+	} else if did.Status == run.Retrying { // till its next try
 		step.Status = run.Waiting
 	}
 	l.out.Steps = append(l.out.Steps, step)

@@ -166,7 +166,7 @@ func known(t reflect.Type) *jsonschema.Schema {
 		return &jsonschema.Schema{}
 	case reflect.TypeFor[run.Status]():
 		return among(run.Queued, run.Running, run.Waiting, run.Done, run.Failed, run.Stopped, run.Skipped,
-			run.Uncertain, run.Again)
+			run.Uncertain, run.Retrying)
 	case reflect.TypeFor[run.ReviewKind]():
 		return among(run.OfStep, run.OfApproval, run.OfDoubt, run.OfConnection)
 	case reflect.TypeFor[flow.Resend]():

@@ -140,7 +140,7 @@ func moment(t time.Time) *time.Time {
 	return &t
 }
 
-func (a *API) cancel(r *request, in wire.Stop) (wire.Detail, error) {
+func (a *API) stop(r *request, in wire.Stop) (wire.Detail, error) {
 	id := r.Param("run")
 	err := a.Engine.StopRun(r.Context(), id, run.Stop{By: person(r.Context()).Name, Note: in.Note})
 	if errors.Is(err, run.ErrStale) {

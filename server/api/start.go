@@ -159,9 +159,9 @@ func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 	return wire.Started{Run: ticket.Run}, nil
 }
 
-func (a *API) rerun(r *request, in wire.Rerun) (wire.Started, error) {
+func (a *API) again(r *request, in wire.Again) (wire.Started, error) {
 	edited := expr.CanonicalMap(in.Edited)
-	ticket, err := a.Engine.Rerun(r.Context(),
+	ticket, err := a.Engine.Again(r.Context(),
 		engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
 	if err != nil {
 		return wire.Started{}, err
@@ -169,16 +169,16 @@ func (a *API) rerun(r *request, in wire.Rerun) (wire.Started, error) {
 	return wire.Started{Run: ticket.Run}, nil
 }
 
-// mostReruns is how many runs may be repeated in one request.
-const mostReruns = 1000
+// mostAgain is how many runs may be repeated in one request.
+const mostAgain = 1000
 
-func (a *API) rerunMany(r *request, in wire.RerunMany) (wire.Rerunning, error) {
-	if len(in.Runs) == 0 || len(in.Runs) > mostReruns {
-		return wire.Rerunning{}, refuse(http.StatusUnprocessableEntity, "Which runs?",
+func (a *API) againMany(r *request, in wire.AgainMany) (wire.Repeated, error) {
+	if len(in.Runs) == 0 || len(in.Runs) > mostAgain {
+		return wire.Repeated{}, refuse(http.StatusUnprocessableEntity, "Which runs?",
 			"Send runs, a list of 1 to 1000 of their ids.")
 	}
-	started, failed := a.Engine.RerunAll(r.Context(), in.Runs, in.Same)
-	out := wire.Rerunning{Runs: started}
+	started, failed := a.Engine.AgainAll(r.Context(), in.Runs, in.Same)
+	out := wire.Repeated{Runs: started}
 	var all interface{ Unwrap() []error }
 	if errors.As(failed, &all) {
 		out.Failed = strings.Split(failed.Error(), "\n")

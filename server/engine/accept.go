@@ -53,7 +53,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)
-	if a.Origin == nil || a.Origin.Kind == run.OfRerun {
+	if a.Origin == nil || a.Origin.Kind == run.OfAgain {
 		l.thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()
 	}
 	if l.chain, err = e.chainOf(ctx, a); err != nil {

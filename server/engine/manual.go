@@ -91,9 +91,9 @@ type Repeat struct {
 	Same   bool           // on the version it followed, not the one that is live
 }
 
-// Rerun goes through a run again, from a step on, in a new run. What came
+// Again goes through a run again, from a step on, in a new run. What came
 // before the step is taken from the record.
-func (e *Engine) Rerun(ctx context.Context, r Repeat) (*Ticket, error) {
+func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	l := &live{id: r.Run}
 	if err := e.load(ctx, l); err != nil {
 		return nil, err
@@ -121,23 +121,23 @@ func (e *Engine) Rerun(ctx context.Context, r Repeat) (*Ticket, error) {
 		return nil, &InputError{"values can be edited of steps before the one it begins at; say from where"}
 	}
 	signal := *l.state.Signal
-	signal.ID = "rerun-" + newID(now())
+	signal.ID = "again-" + newID(now())
 	signal.Draft = signal.Draft && r.Same
 	if r.Body != nil {
 		signal.Body = r.Body
 	}
-	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfRerun, Run: r.Run, Step: r.From}
+	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfAgain, Run: r.Run, Step: r.From}
 	return e.Accept(ctx, a)
 }
 
-// RerunAll goes through many runs again, each from its first step, and gives
+// AgainAll goes through many runs again, each from its first step, and gives
 // the new runs by the old ones. It goes on past those that cannot be repeated,
 // whose errors it joins.
-func (e *Engine) RerunAll(ctx context.Context, ids []string, same bool) (map[string]string, error) {
+func (e *Engine) AgainAll(ctx context.Context, ids []string, same bool) (map[string]string, error) {
 	out := map[string]string{}
 	var failed error
 	for _, id := range ids {
-		ticket, err := e.Rerun(ctx, Repeat{Run: id, Same: same})
+		ticket, err := e.Again(ctx, Repeat{Run: id, Same: same})
 		if err != nil {
 			failed = errors.Join(failed, fmt.Errorf("%s: %w", id, err))
 			continue

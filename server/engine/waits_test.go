@@ -338,7 +338,7 @@ func TestTryingAndRepeating(t *testing.T) {
 	ctx := context.Background()
 	id := call(t, e, "sums", map[string]any{"n": int64(0)})
 	becomes(t, e, id, run.Failed)
-	again, err := e.Rerun(ctx, Repeat{Run: id, From: "b", Edited: map[string]any{"a": map[string]any{"n": int64(5)}}})
+	again, err := e.Again(ctx, Repeat{Run: id, From: "b", Edited: map[string]any{"a": map[string]any{"n": int64(5)}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -352,7 +352,7 @@ func TestTryingAndRepeating(t *testing.T) {
 		"a value of nowhere":        {Run: id, Edited: map[string]any{"a": int64(1)}},
 		"from behind what happened": {Run: again.Run + "x", From: "a"},
 	} {
-		if _, err := e.Rerun(ctx, r); err == nil {
+		if _, err := e.Again(ctx, r); err == nil {
 			t.Errorf("%s is repeated", name)
 		}
 	}
@@ -364,7 +364,7 @@ func TestTryingAndRepeating(t *testing.T) {
 	if out := becomes(t, e, tried.Run, run.Done).Step("0").Output; fmt.Sprint(out) != "map[n:2.5]" {
 		t.Errorf("tried alone it gives %v", out)
 	}
-	more, err := e.RerunAll(ctx, []string{id, again.Run, "nosuch"}, true)
+	more, err := e.AgainAll(ctx, []string{id, again.Run, "nosuch"}, true)
 	if len(more) != 2 || !errors.Is(err, ErrNoRun) {
 		t.Errorf("%v, %v", more, err)
 	}

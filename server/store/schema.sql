@@ -64,8 +64,8 @@ CREATE TABLE runs (
   key TEXT,
   -- 'parent' or 'failure' where a run's end is still to be told to somebody.
   tell TEXT,
-  -- 'rerun' or 'try', and the run it came from, where no signal started it.
-  origin     TEXT,                    -- call, rerun or try; NULL for a signal from outside
+  -- 'again' or 'try', and the run it came from, where no signal started it.
+  origin     TEXT,                    -- call, again or try; NULL for a signal from outside
   origin_run TEXT,                    -- the run it came from
   -- By whom a called run was given up; it is stopped, at the next start at last.
   unwanted TEXT,

@@ -85,7 +85,7 @@ function Chips({ run: d }: { run: Detail }) {
 /** Origin says which run this one came from. */
 function Origin({ origin }: { origin: { kind: string; run?: string } }) {
   const { kind, run: id } = origin
-  const words: Record<string, string> = { call: 'called by', rerun: 'repeats', try: 'one step tried alone' }
+  const words: Record<string, string> = { call: 'called by', again: 'repeats', try: 'one step tried alone' }
   return (
     <>
       {words[kind]}
@@ -106,7 +106,7 @@ function StopIt({ run }: { run: Detail }) {
   const client = useQueryClient()
   const [sure, setSure] = useState(false)
   const stop = useMutation({
-    mutationFn: () => call<Detail>('POST', `/runs/${run.id}/cancel`, {}),
+    mutationFn: () => call<Detail>('POST', `/runs/${run.id}/stop`, {}),
     onSettled: () => void client.invalidateQueries(),
   })
   if (!sure)

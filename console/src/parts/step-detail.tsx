@@ -112,7 +112,7 @@ function Again({ run, step }: { run: Detail; step: Step }) {
   const go = useNavigate()
   const again = useMutation({
     mutationFn: () =>
-      call<{ run: string }>('POST', `/runs/${run.id}/rerun`, { from: step.kind === 'trigger' ? '' : step.path }),
+      call<{ run: string }>('POST', `/runs/${run.id}/again`, { from: step.kind === 'trigger' ? '' : step.path }),
     onSuccess: (r) => void go(`/runs/${r.run}`),
   })
   return (

@@ -85,7 +85,7 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 		var v any
 		decode(run("Ines", list...), &v)
 	}
-	if out := run("Ines", "workflows", "weighbridge"); !strings.Contains(out, "if net.kg <= 0") ||
+	if out := run("Ines", "workflows", "weighbridge"); !strings.Contains(out, "if kg of net is at most 0") ||
 		!strings.Contains(out, "Answer the caller with 201") {
 		t.Errorf("a workflow as sentences:\n%s", out)
 	}

@@ -112,7 +112,7 @@ func TestConsoleHostedPage(t *testing.T) {
 		chromedp.Click(button("yes")), browser.HasText("Until next time."))
 	accessible(t, ctx, "a hosted page")
 	do(t, ctx, chromedp.Navigate(s.URL+"/talk/depot"), browser.HasText("There is no such page"))
-	response, err := http.Get(s.URL + "/form/none")
+	response, err := http.Get(s.URL + "/slip/none")
 	if err != nil || response.StatusCode != http.StatusNotFound {
 		t.Errorf("%v %v", response, err)
 	}

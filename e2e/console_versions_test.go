@@ -38,7 +38,7 @@ func TestConsoleVersions(t *testing.T) {
 		chromedp.Navigate(s.URL+"/workflows"), browser.HasText("the draft differs"),
 		chromedp.Navigate(s.URL+"/workflows/store-watch"), browser.HasText("live, version 1"),
 		chromedp.Click(chromedp.CSS(`[role=tab][id$="trigger-versions"]`)), browser.HasText("what is written now"),
-		chromedp.Click(button("What differs")), browser.HasText("if reading.humidity_percent > 62"),
+		chromedp.Click(button("What differs")), browser.HasText("if humidity percent of reading is more than 62"),
 		browser.HasText("+        - when: reading.humidity_percent > 62"),
 		chromedp.SendKeys(chromedp.CSS(`input[aria-label="What changed"]`), "drier air"),
 		chromedp.Click(button("Make the draft live")), browser.HasText("live, version 2"), browser.HasText("drier air"),

@@ -34,7 +34,7 @@ func TestTheDeskAnswersInARoomAndInPrivate(t *testing.T) {
 		t.Errorf("a private question is answered in %s", m.Room)
 	}
 	for _, m := range s.Chat() {
-		if !m.Bot && strings.Join(m.Reactions, "") != "eyes" {
+		if !m.Bot && strings.Join(m.Reactions, "") != "🧶" {
 			t.Errorf("“%s” was marked with %v", m.Text, m.Reactions)
 		}
 	}
@@ -285,7 +285,7 @@ func TestAVisitorChoosesIsFoundInTheRegisterAndIsHelped(t *testing.T) {
 	v.says("1")
 	v.hears("number of your holding")
 	v.says("12")
-	v.hears("I cannot find 12")
+	v.hears("The number has six digits")
 	v.says("999999")
 	v.hears("I cannot find 999999")
 	s.Kill()

@@ -49,7 +49,7 @@ steps:
       unsure:
         gives:
           lane: check by hand
-      else:
+      otherwise:
         gives:
           lane: clean
   - id: row
@@ -136,7 +136,7 @@ steps:
     if_fails:
       gives:
         why: ${failure.message}
-    block:
+    section:
       do:
         - wait: {for: 10s}
   - id: ear

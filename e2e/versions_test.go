@@ -58,8 +58,8 @@ func TestDraftsVersionsAndGoingBack(t *testing.T) {
 	}
 	does(t, s, "draft differs", "workflows")
 	out := does(t, s, "from 1 to draft", "versions", "depot-slots", "-diff", ",draft")
-	for _, want := range []string{"- Say answer.text", "+ Say “Second: answer.text”", "-      text: ${answer.text}",
-		"workflows/depot-slots.yaml"} {
+	for _, want := range []string{"- Say text of answer", "+ Say “Second: [text of answer]”",
+		"-      text: ${answer.text}", "workflows/depot-slots.yaml"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the difference does not say %q:\n%s", want, out)
 		}

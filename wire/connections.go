@@ -12,7 +12,7 @@ type Connection struct {
 	Title   string   `json:"title"`
 	Kind    string   `json:"kind"`
 	Address string   `json:"address,omitempty"`
-	Acts    string   `json:"acts_as" jsonschema:"enum=service,enum=builder,enum=person"`
+	Acts    string   `json:"acts_as" jsonschema:"enum=workspace,enum=builder,enum=person"`
 	Auth    string   `json:"auth"` // none, bearer, basic, header, query or oauth
 	Needs   bool     `json:"needs_secret"`
 	Has     bool     `json:"has_secret"`
@@ -95,7 +95,7 @@ type Table struct {
 	ID      string   `json:"id"`
 	Title   string   `json:"title"`
 	Purpose string   `json:"purpose,omitempty"`
-	Key     string   `json:"key,omitempty"`
+	Unique  string   `json:"unique,omitempty"`
 	Columns []Column `json:"columns"`
 	Rows    int      `json:"rows"`
 	Used    []string `json:"used_by"`

@@ -152,6 +152,8 @@ type Step struct {
 	Child    string       `json:"child,omitempty"`    // the run it called
 	Recorded bool         `json:"recorded,omitempty"` // taken over from another run
 	Reviews  []string     `json:"reviews,omitempty"`  // ids of those it asked for
+	// The values the line reads, by their dotted names, as short words.
+	Values map[string]string `json:"values,omitempty"`
 }
 
 // Review is a question to a person, with where it comes from.

@@ -108,7 +108,7 @@ func (a *app) connection(ctx context.Context, id string, test, asJSON bool) erro
 		line("remedy", c.Verdict.Remedy)
 	}
 	line("address", c.Address)
-	line("acts as", map[string]string{"service": "the service itself", "builder": "the builder who signed in",
+	line("acts as", map[string]string{"workspace": "the workspace itself", "builder": "the builder who signed in",
 		"person": "the person who is served"}[c.Acts])
 	at := func(t *time.Time) string {
 		if t == nil {
@@ -119,7 +119,7 @@ func (a *app) connection(ctx context.Context, id string, test, asJSON bool) erro
 	line("tested", at(c.Tested))
 	line("last worked", at(c.Worked))
 	if s := c.SignIn; s != nil {
-		line("redirect", s.Redirect+"   (write it down at the service, to the letter)")
+		line("redirect", s.Redirect+"   (write it down on the other side, to the letter)")
 		line("expires", at(s.Expires))
 		for _, scope := range s.Scopes {
 			line("scope", scope.Name+": "+scope.Words)
@@ -170,7 +170,7 @@ func connect(ctx context.Context, a *app, args []string) error {
 		if err == nil {
 			fmt.Fprintf(a.out,
 				"Open this within ten minutes, in a browser that reaches the service, and say yes there:\n\n  %s\n\n"+
-					"Redirect address, to be written down at the service:  %s\n", at, c.SignIn.Redirect)
+					"Redirect address, to be written down on the other side:  %s\n", at, c.SignIn.Redirect)
 		}
 		return err
 	}
@@ -274,7 +274,7 @@ func doesWords(t flow.Tool) string {
 // resendWords says what happens when a call is sent again.
 func resendWords(r flow.Resend) string {
 	return map[flow.Resend]string{flow.ResendSafe: "changes nothing more",
-		flow.ResendKey: "the service knows it by a key", flow.ResendOwnID: "the same thing, by our id",
+		flow.ResendKey: "the other side knows it by a key", flow.ResendOwnID: "the same thing, by our id",
 		flow.ResendNever: "never; a person is asked"}[r]
 }
 

@@ -208,6 +208,7 @@ func differences(now, next map[string]string) []string {
 func workflows(ctx context.Context, a *app, args []string) error {
 	f := a.flags("workflows")
 	asJSON := f.Bool("json", false, "print JSON")
+	asCode := f.Bool("code", false, "show expressions as the file writes them")
 	rest, err := parse(f, args, 0, 1)
 	if err != nil {
 		return err
@@ -223,7 +224,11 @@ func workflows(ctx context.Context, a *app, args []string) error {
 		}
 		fmt.Fprintf(a.out, "%s\n%s\n\n", script.Title, script.Purpose)
 		for _, l := range script.Lines {
-			fmt.Fprintf(a.out, "%-4s %*s%s\n", l.Number, 2*l.Depth, "", l.Text())
+			text := l.Text()
+			if *asCode {
+				text = l.Code()
+			}
+			fmt.Fprintf(a.out, "%-4s %*s%s\n", l.Number, 2*l.Depth, "", text)
 		}
 		return nil
 	}

@@ -893,7 +893,7 @@ export interface components {
             id: string;
             note?: string;
             /** @enum {string} */
-            resend?: "safe" | "key" | "own_id" | "never";
+            resend?: "safe" | "idempotency_key" | "own_id" | "never";
             result?: unknown;
             review?: string;
             sent?: number;
@@ -965,7 +965,7 @@ export interface components {
         };
         Connection: {
             /** @enum {string} */
-            acts_as: "service" | "builder" | "person";
+            acts_as: "workspace" | "builder" | "person";
             address?: string;
             auth: string;
             /** Format: date-time */
@@ -989,7 +989,7 @@ export interface components {
         };
         ConnectionDetail: {
             /** @enum {string} */
-            acts_as: "service" | "builder" | "person";
+            acts_as: "workspace" | "builder" | "person";
             address?: string;
             auth: string;
             /** Format: date-time */
@@ -1059,6 +1059,11 @@ export interface components {
             to: string;
             workflow: string;
         };
+        ExprWord: {
+            how?: string;
+            path?: string[];
+            text: string;
+        };
         FileDiff: {
             diff: string;
             path: string;
@@ -1109,16 +1114,22 @@ export interface components {
         };
         FlowLine: {
             depth: number;
+            field?: string;
             id?: string;
             kind: string;
             line: number;
             number?: string;
             parts: components["schemas"]["FlowPart"][];
             path: string;
+            reads?: components["schemas"]["FlowRead"][];
         };
         FlowPart: {
+            code?: string;
+            field?: string;
             how?: string;
+            inside?: boolean;
             text: string;
+            words?: components["schemas"]["ExprWord"][];
         };
         FlowProblem: {
             column: number;
@@ -1136,6 +1147,10 @@ export interface components {
             help: string;
             name: string;
             schemes?: string[];
+        };
+        FlowRead: {
+            kind?: string;
+            name: string;
         };
         FlowScope: {
             name: string;
@@ -1447,6 +1462,7 @@ export interface components {
             /** Format: date-time */
             ended?: string;
             error?: string;
+            field?: string;
             id?: string;
             input?: unknown;
             kind: string;
@@ -1456,6 +1472,7 @@ export interface components {
             output?: unknown;
             parts: components["schemas"]["FlowPart"][];
             path: string;
+            reads?: components["schemas"]["FlowRead"][];
             recorded?: boolean;
             reviews?: string[];
             script: string;
@@ -1464,6 +1481,9 @@ export interface components {
             tries?: number;
             /** Format: date-time */
             until?: string;
+            values?: {
+                [key: string]: string;
+            };
         };
         Stop: {
             note?: string;
@@ -1474,10 +1494,10 @@ export interface components {
         Table: {
             columns: components["schemas"]["Column"][];
             id: string;
-            key?: string;
             purpose?: string;
             rows: number;
             title: string;
+            unique?: string;
             used_by: string[];
         };
         TakenBack: {
@@ -1514,7 +1534,7 @@ export interface components {
             output?: Record<string, never>;
             readOnlyHint: boolean;
             /** @enum {string} */
-            resend: "safe" | "key" | "own_id" | "never";
+            resend: "safe" | "idempotency_key" | "own_id" | "never";
             says?: string;
             title: string;
         };

@@ -10,13 +10,13 @@ import (
 
 // Rule says when something is due. Its zero value is never.
 type Rule struct {
-	Every  time.Duration // counted from the epoch, and so from midnight UTC where it divides a day
-	Cron   string        // five fields, as crontab(5) has them
-	Day    int           // of the month: from 1, or from its end as -1
-	At     time.Duration // the time of day, for Day
-	AtSaid bool          // a time of day is written
-	Zone   *time.Location
-	cron   cron.Schedule
+	Every      time.Duration // counted from the epoch, and so from midnight UTC where it divides a day
+	Cron       string        // five fields, as crontab(5) has them
+	Day        int           // of the month: from 1, or from its end as -1
+	WorkingDay bool          // Day counts working days
+	At         time.Duration // the time of day, for Day
+	Calendar                 // the zone, and which days are working days
+	cron       cron.Schedule
 }
 
 // cronFields are the five fields of crontab(5), and nothing else.
@@ -75,15 +75,22 @@ func repeated(t time.Time) bool {
 }
 
 // inMonth is the rule's day in a month; ok is false where the month has none.
+// The time of day is that of the clocks there.
 func (r *Rule) inMonth(year int, month time.Month) (time.Time, bool) {
-	first := time.Date(year, month, 1, 0, 0, 0, 0, time.UTC)
-	last := first.AddDate(0, 1, -1).Day()
-	day := r.Day
-	if day < 0 {
-		day = last + 1 + day
+	first := time.Date(year, month, 1, 0, 0, 0, 0, r.Zone)
+	var days []time.Time // those that count, in order
+	for day := first; day.Month() == first.Month(); day = day.AddDate(0, 0, 1) {
+		if !r.WorkingDay || r.Working(day) {
+			days = append(days, day)
+		}
 	}
-	if day < 1 || day > last {
+	at := r.Day - 1
+	if r.Day < 0 {
+		at = len(days) + r.Day
+	}
+	if at < 0 || at >= len(days) {
 		return time.Time{}, false
 	}
-	return time.Date(first.Year(), first.Month(), day, int(r.At.Hours()), int(r.At.Minutes())%60, 0, 0, r.Zone), true
+	day := days[at]
+	return time.Date(day.Year(), day.Month(), day.Day(), int(r.At.Hours()), int(r.At.Minutes())%60, 0, 0, r.Zone), true
 }

@@ -62,13 +62,27 @@ func TestOneKindOfNumber(t *testing.T) {
 		`toCsv([{"grower": "Skell Top", "kg": 3}])`:        "grower,kg\nSkell Top,3\n",
 		`[{"g": "a", "k": 1}, {"g": "b", "k": 2}, {"g": "a", "k": 3}].groupBy(r, r.g).map(b, b.key + ":" + ` +
 			`text(sum(b.items.map(i, i.k))))`: []any{"a:4", "b:2"},
-		`formatTime(now(), "%d.%m.%Y %H:%M")`:                "29.03.2026 00:30",
-		`workingDays("2026-11-20", 1) == time("2026-11-23")`: true,
-		`workingDaysBetween("2026-11-20", "2026-11-24")`:     int64(2),
-		`time("2026-11-23 14:30") - time("2026-11-23")`:      "14h30m0s",
-		`skipped.?id.orValue("none")`:                        "none",
-		`ran.?id.orValue("none")`:                            int64(7),
-		`skipped.hasValue()`:                                 false,
+		`formatTime(now(), "%d.%m.%Y %H:%M")`:                               "29.03.2026 00:30",
+		`workingDays("2026-11-20", 1) == time("2026-11-23")`:                true,
+		`workingDaysBetween("2026-11-20", "2026-11-24")`:                    int64(2),
+		`time("2026-11-23 14:30") - time("2026-11-23")`:                     "14h30m0s",
+		`skipped.?id.orValue("none")`:                                       "none",
+		`ran.?id.orValue("none")`:                                           int64(7),
+		`skipped.hasValue()`:                                                false,
+		`otherwise(skipped.id, "none")`:                                     "none",
+		`otherwise(skipped, "none")`:                                        "none",
+		`otherwise(ran.id, "none")`:                                         int64(7),
+		`otherwise(signal.body.colour.name, "grey")`:                        "grey",
+		`otherwise(signal.body.notes.first, "none")`:                        "none",
+		`otherwise(signal.body.lots[1].kg, 0)`:                              2.5,
+		`otherwise(signal.body.lots[2].kg, 0)`:                              int64(0),
+		`otherwise(signal.body["Gross kg"], 0)`:                             int64(7),
+		`otherwise({"a": null}.a, "none")`:                                  "none",
+		`otherwise([1, 2].first(), 0)`:                                      int64(1),
+		`otherwise(signal.body.notes, "") + "!"`:                            "dry!",
+		`formatTime(addMonths("2026-01-31", 1), "%d.%m.%Y")`:                "28.02.2026",
+		`daysBetween("2026-03-28 23:30", "2026-03-30 00:10")`:               int64(2),
+		`formatTime(startOf("2026-11-26 14:30", "week"), "%d.%m.%Y %H:%M")`: "23.11.2026 00:00",
 	} {
 		p, err := expr.Compile(source)
 		if err != nil {
@@ -134,7 +148,7 @@ func TestReferences(t *testing.T) {
 	for _, r := range p.References {
 		got = append(got, fmt.Sprint(strings.Join(r.Path, "."), r.Tested))
 	}
-	want := []string{"net.kgfalse", "row.idtrue", "xsfalse", "signal.body.Gross kgfalse", "rowtrue"}
+	want := []string{"net.kgfalse", "row.idtrue", "xsfalse", "signal.body.Gross kgfalse", "row.lanetrue"}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("references %v, want %v", got, want)
 	}

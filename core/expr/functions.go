@@ -15,7 +15,6 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/parser"
-	"github.com/ncruces/go-strftime"
 
 	"woolsignal/core/calendar"
 )
@@ -29,12 +28,18 @@ func functions() []cel.EnvOption {
 	return []cel.EnvOption{
 		cel.Variable(calendarName, cel.DynType),
 		withCalendar("time", 1), withCalendar("formatTime", 2), withCalendar("workingDays", 2),
-		withCalendar("workingDaysBetween", 2),
+		withCalendar("workingDaysBetween", 2), withCalendar("addMonths", 2), withCalendar("daysBetween", 2),
+		withCalendar("startOf", 2),
 		withCalendar("text", 1), withCalendar("text", 2),
 		dynamic("@time", 2, func(args ...ref.Val) ref.Val { return moment(args[0], args[1]) }),
 		dynamic("@formatTime", 3, formatTime),
 		dynamic("@workingDays", 3, workingDays),
 		dynamic("@workingDaysBetween", 3, workingDaysBetween),
+		dynamic("@addMonths", 3, addMonths),
+		dynamic("@daysBetween", 3, daysBetween),
+		dynamic("@startOf", 3, startOf),
+		cel.Macros(cel.GlobalMacro("otherwise", 2, expandOtherwise)),
+		dynamic("@otherwise", 2, otherwise),
 		cel.Macros(cel.ReceiverMacro("groupBy", 2, expandGroup)),
 		dynamic("@group", 1, group),
 		dynamic("@whole", 1, func(args ...ref.Val) ref.Val {
@@ -113,66 +118,6 @@ func (c calendarVal) ConvertToType(ref.Type) ref.Val { return types.NewErr("a ca
 func (c calendarVal) Equal(ref.Val) ref.Val          { return types.False }
 func (c calendarVal) Type() ref.Type                 { return calendarType }
 func (c calendarVal) Value() any                     { return c.Calendar }
-
-// moment reads a time from a timestamp or a text.
-func moment(v, in ref.Val) ref.Val {
-	c, ok := in.(calendarVal)
-	if !ok {
-		return types.MaybeNoSuchOverloadErr(v)
-	}
-	switch v := v.(type) {
-	case types.Timestamp:
-		return types.Timestamp{Time: v.In(c.Zone)}
-	case types.String:
-		t, err := c.Parse(string(v))
-		if err != nil {
-			return types.NewErr("%s", err.Error())
-		}
-		return types.Timestamp{Time: t}
-	}
-	return types.NewErr("%s is not a time", kindOf(v))
-}
-
-func formatTime(args ...ref.Val) ref.Val {
-	at, ok := moment(args[0], args[2]).(types.Timestamp)
-	layout, isText := args[1].(types.String)
-	if !ok || !isText {
-		return firstError(moment(args[0], args[2]),
-			types.NewErr("the layout of formatTime is a text such as \"%%d.%%m.%%Y\""))
-	}
-	return types.String(strftime.Format(string(layout), at.Time))
-}
-
-func workingDays(args ...ref.Val) ref.Val {
-	at, ok := moment(args[0], args[2]).(types.Timestamp)
-	days, isNumber := asFloat(args[1])
-	if !ok || !isNumber || days < -10_000 || days > 10_000 {
-		return firstError(moment(args[0], args[2]),
-			types.NewErr("workingDays takes a time and a number of days, at most 10000"))
-	}
-	return types.Timestamp{Time: args[2].(calendarVal).AddWorkingDays(at.Time, int(days))}
-}
-
-func workingDaysBetween(args ...ref.Val) ref.Val {
-	from, ok := moment(args[0], args[2]).(types.Timestamp)
-	to, also := moment(args[1], args[2]).(types.Timestamp)
-	if !ok || !also {
-		return firstError(moment(args[0], args[2]), moment(args[1], args[2]))
-	}
-	if gap := to.Sub(from.Time).Abs(); gap > 100*366*24*time.Hour {
-		return types.NewErr("the two times are more than a hundred years apart")
-	}
-	return types.Int(args[2].(calendarVal).WorkingDaysBetween(from.Time, to.Time))
-}
-
-func firstError(values ...ref.Val) ref.Val {
-	for _, v := range values {
-		if types.IsError(v) {
-			return v
-		}
-	}
-	return types.NewErr("no such overload")
-}
 
 // group gathers pairs of key and item as {key, items}, keys in the order
 // they first come.

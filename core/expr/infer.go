@@ -22,6 +22,16 @@ type Type struct {
 // Names are the values an expression may see.
 type Names map[string]Type
 
+// KindAt names the kind of what a path leads to, its root name first; "" where
+// it is not known.
+func (n Names) KindAt(path []string) string {
+	s := n[path[0]].Shape
+	for _, name := range path[1:] {
+		s, _ = s.Field(name)
+	}
+	return s.Kind()
+}
+
 // Finding is something an expression gets wrong about the values it reads.
 type Finding struct {
 	Offset int // bytes from the start of the source
@@ -246,10 +256,18 @@ func (w *walker) must(e ast.Expr, t Type, instead string) Type {
 		name := written(e)
 		w.find(e, Finding{What: name + " may be missing",
 			Why:    "its step may be skipped or fail, or not every way sets it; then this expression fails the step",
-			Remedy: "read it as " + name + instead + ".orValue(…)"})
+			Remedy: otherwiseFor(name, instead)})
 	}
 	t.Optional = false
 	return t
+}
+
+// otherwiseFor says how to read what may be missing.
+func otherwiseFor(name, field string) string {
+	if strings.HasPrefix(name, "this") {
+		return "put otherwise(…, …) around it, with what stands instead"
+	}
+	return "read it as otherwise(" + name + strings.Replace(field, ".?", ".", 1) + ", …)"
 }
 
 // field takes one field of a value.
@@ -265,11 +283,11 @@ func (w *walker) field(e ast.Expr, of Type, name, field string, tested bool) Typ
 	case presence == shape.Maybe && !tested && of.Shape.Ours():
 		w.find(e, Finding{What: whole + " may be missing",
 			Why:    "not every way through the steps sets it; then this expression fails the step",
-			Remedy: "read it as " + name + ".?" + field + ".orValue(…)"})
+			Remedy: otherwiseFor(name, "."+field)})
 	case presence == shape.Maybe && !tested:
 		w.find(e, Finding{What: whole + " may be missing",
 			Why: "its schema does not require it; without it this expression fails the step", Remark: true,
-			Remedy: "read it as " + name + ".?" + field + ".orValue(…), or require it in the schema"})
+			Remedy: otherwiseFor(name, "."+field) + ", or require it in the schema"})
 	}
 	if presence == shape.Absent {
 		w.find(e, Finding{What: whole + ": there is no " + field, Remedy: of.Shape.Has(name), Got: field,

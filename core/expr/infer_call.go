@@ -16,10 +16,10 @@ var results = map[string]shape.Shape{}
 
 func init() {
 	for s, names := range map[string]string{
-		"number": "size int double uint @whole round indexOf lastIndexOf sum average @workingDaysBetween math.ceil " +
-			"math.floor math.round math.trunc math.abs math.sign math.sqrt math.@max math.@min math.isNaN " +
-			"getFullYear getMonth getDate getDayOfMonth getDayOfYear getDayOfWeek getHours getMinutes getSeconds " +
-			"getMilliseconds",
+		"number": "size int double uint @whole round indexOf lastIndexOf sum average @workingDaysBetween " +
+			"@daysBetween math.ceil math.floor math.round math.trunc math.abs math.sign math.sqrt math.@max " +
+			"math.@min math.isNaN getFullYear getMonth getDate getDayOfMonth getDayOfYear getDayOfWeek getHours " +
+			"getMinutes getSeconds getMilliseconds",
 		"text": "string @text @formatTime toJson toCsv charAt join lowerAscii upperAscii replace substring trim " +
 			"format strings.quote base64.encode type",
 		"bool": "bool startsWith endsWith contains matches hasValue sets.contains sets.equivalent sets.intersects @in",
@@ -32,7 +32,9 @@ func init() {
 	results["split"] = shape.List(shape.Text())
 	results["parseCsv"] = shape.List(shape.Shape{"type": "object"})
 	results["lists.range"] = shape.List(shape.Number())
-	results["timestamp"], results["@time"], results["@workingDays"] = timeShape, timeShape, timeShape
+	for _, name := range []string{"timestamp", "@time", "@workingDays", "@addMonths", "@startOf"} {
+		results[name] = timeShape
+	}
 	results["duration"] = durationShape
 }
 
@@ -60,9 +62,15 @@ func (w *walker) call(e ast.Expr, in *bound) Type {
 		target, otherwise := w.walk(call.Target(), in), w.walk(args[0], in)
 		if !target.Optional && target.Shape != nil && call.Target().Kind() != ast.CallKind {
 			w.find(e, Finding{What: written(call.Target()) + " is always there",
-				Why: "orValue belongs behind .? or a step that may be skipped", Remark: true})
+				Why: "what stands instead is never taken", Remark: true})
 		}
 		return known(shape.Union(target.Shape, otherwise.Shape))
+	case "@otherwise":
+		target, instead := w.walk(args[0], in), w.walk(args[1], in)
+		if target.Shape == nil {
+			return known(nil)
+		}
+		return known(shape.Union(target.Shape.WithoutNull(), instead.Shape))
 	case "or", "optMap", "optFlatMap":
 		w.children(call, in)
 		return Type{Optional: true}

@@ -43,6 +43,11 @@ func TestExpressionsAreTyped(t *testing.T) {
 		`row.hasValue()`:                           "bool",
 		`net.?lane.orValue("none")`:                "text",
 		`signal.body.?notes.orValue("")`:           "text",
+		`otherwise(signal.body.notes, "")`:         "text",
+		`otherwise(net.lane, "none")`:              "text",
+		`otherwise(perhaps.kg, 0) + 1`:             "number",
+		`otherwise(lots.first().kg, 0)`:            "number",
+		`daysBetween(now(), addMonths(now(), 1))`:  "number",
 		`other.anything.at.all`:                    "",
 		`lots.sortBy(l, l.kg)[0].kg`:               "number",
 		`lots.map(l, l.kg).first().orValue(1)`:     "number",
@@ -70,9 +75,9 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 	for source, want := range map[string]string{
 		`nett.kg`:                   "0 there is no nett here|",
 		`1 + net.kgs`:               "4 net.kgs: there is no kgs|net has at, kg, lane, odd",
-		`row.id`:                    "0 row may be missing|row.?id.orValue",
-		`net.lane`:                  "0 net.lane may be missing|net.?lane.orValue",
-		`signal.body.notes`:         "0 signal.body.notes may be missing|signal.body.?notes",
+		`row.id`:                    "0 row may be missing|otherwise(row.id",
+		`net.lane`:                  "0 net.lane may be missing|otherwise(net.lane",
+		`signal.body.notes`:         "0 signal.body.notes may be missing|otherwise(signal.body.notes",
 		`net.kg + " kg"`:            "7 a number and a text cannot be added|string(",
 		`net.kg == "3"`:             "7 a number never equals a text|without quotes",
 		`net.at > now()`:            "7 a text and a time cannot be compared|time(",
@@ -84,7 +89,7 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 		`perhaps.kg`:                        "0 perhaps.kg may be missing|",
 		`perhaps != null || perhaps.kg > 1`: "19 perhaps.kg may be missing|",
 		`net["kgs"]`:                        "0 net.kgs: there is no kgs|",
-		`lots.map(l, l.kg).first() + 1`:     "8 this may be missing|orValue",
+		`lots.map(l, l.kg).first() + 1`:     "8 this may be missing|put otherwise(",
 	} {
 		p, err := expr.Compile(source)
 		if err != nil {

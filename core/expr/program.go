@@ -8,6 +8,7 @@ import (
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/interpreter"
 
@@ -225,6 +226,10 @@ func findReferences(parsed *cel.Ast) []Reference {
 				note(root, path, e.AsSelect().IsTestOnly(), bound)
 				return
 			}
+			if path, root := optionalPath(e); path != nil {
+				note(root, path, true, bound)
+				return
+			}
 			walk(e.AsSelect().Operand(), bound)
 		case ast.CallKind:
 			if path, root := selectPath(e); path != nil {
@@ -232,11 +237,9 @@ func findReferences(parsed *cel.Ast) []Reference {
 				return
 			}
 			call := e.AsCall()
-			if call.FunctionName() == "_?._" && len(call.Args()) == 2 {
-				if path, root := selectPath(call.Args()[0]); path != nil {
-					note(root, path, true, bound)
-					return
-				}
+			if path, root := optionalPath(e); path != nil {
+				note(root, path, true, bound)
+				return
 			}
 			if call.IsMemberFunction() {
 				walk(call.Target(), bound)
@@ -268,6 +271,36 @@ func findReferences(parsed *cel.Ast) []Reference {
 	}
 	walk(native.Expr(), nil)
 	return found
+}
+
+// optionalPath is [selectPath] for a chain of which parts may be missing.
+func optionalPath(e ast.Expr) ([]string, ast.Expr) {
+	if path, root := selectPath(e); path != nil {
+		return path, root
+	}
+	of, name := e, ""
+	switch e.Kind() {
+	case ast.SelectKind:
+		of, name = e.AsSelect().Operand(), e.AsSelect().FieldName()
+	case ast.CallKind:
+		switch call := e.AsCall(); call.FunctionName() {
+		case operators.OptSelect, operators.OptIndex, operators.Index:
+			key, ok := stringLiteral(call.Args()[1])
+			if !ok {
+				return nil, nil
+			}
+			of, name = call.Args()[0], key
+		default:
+			return nil, nil
+		}
+	default:
+		return nil, nil
+	}
+	path, root := optionalPath(of)
+	if path == nil {
+		return nil, nil
+	}
+	return append(path, name), root
 }
 
 // selectPath reads a.b.c or a["b"].c as a path from its root name; nil where

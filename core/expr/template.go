@@ -126,19 +126,15 @@ func (t *Template) Eval(scope Scope) (any, error) {
 
 // Part is one piece of a text for display: literal words, or an expression.
 type Part struct {
-	Text       string
-	Expression bool
+	Text    string
+	Program *Program // nil for words
 }
 
 // Parts gives the pieces of the text in order.
 func (t *Template) Parts() []Part {
 	out := make([]Part, len(t.parts))
 	for i, p := range t.parts {
-		if p.program != nil {
-			out[i] = Part{Text: p.program.Source, Expression: true}
-		} else {
-			out[i] = Part{Text: p.literal}
-		}
+		out[i] = Part{Text: p.literal, Program: p.program}
 	}
 	return out
 }

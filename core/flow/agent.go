@@ -23,10 +23,10 @@ type AgentTool struct {
 
 // Approval says when a person is asked before a tool is used.
 type Approval struct {
-	None bool        // never: written down on purpose
-	When *Expression // asked when it holds over args; nil means each time
-	Ask  string      // a person's e-mail, a role or a team
-	each bool
+	None   bool        // never: written down on purpose
+	When   *Expression // asked when it holds over args; nil means each time
+	Ask    string      // a person's e-mail, a role or a team
+	always bool
 }
 
 // Limits bound one task of an agent. Reaching one ends the step in a clear
@@ -105,7 +105,7 @@ func (t *AgentTool) Word(name string) { t.Tool = name }
 // Fields are what approval may say.
 func (a *Approval) Fields() []Field {
 	return []Field{
-		{Name: "each", Into: &a.each, Help: "Somebody is asked each time.", Example: "true"},
+		{Name: "always", Into: &a.always, Help: "Somebody is asked each time.", Example: "true"},
 		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.",
 			Example: "args.price > 100"},
 		{Name: "ask", Into: &a.Ask, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.",
@@ -115,8 +115,8 @@ func (a *Approval) Fields() []Field {
 
 // Agree insists on one way to be asked.
 func (a *Approval) Agree(m Reading) {
-	if m.Has("each") == m.Has("when") || m.Has("each") && !a.each {
-		m.Wrong("", "add each: true, or when: an expression over args",
+	if m.Has("always") == m.Has("when") || m.Has("always") && !a.always {
+		m.Wrong("", "add always: true, or when: an expression over args",
 			"approval must say when a person is asked, in one way")
 	}
 }

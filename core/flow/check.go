@@ -20,19 +20,23 @@ type Checker struct {
 	Workspace *Workspace
 	Workflow  *Workflow // whose steps are checked
 	Tool      Catalogue
+	offered   []string // the names of all tools
 	problems  []Problem
+	written   map[*string]Pos // where words of the file that is checked stand
 	file      string
+	kinds     map[string]string // of the values that were read, by path; kept where it is made
 }
 
 // Check holds everything in the workspace against everything else: names
 // that are used against what exists, values that are read against what is in
-// scope, arguments against the schemas of tools.
-func (w *Workspace) Check(tool Catalogue) []Problem {
-	c := &Checker{Workspace: w, Tool: tool}
+// scope, arguments against the schemas of tools. offered are the names of the
+// tools there are, for saying which was meant.
+func (w *Workspace) Check(tool Catalogue, offered ...string) []Problem {
+	c := &Checker{Workspace: w, Tool: tool, offered: offered}
 	paths := map[string]string{}
 	for _, id := range slices.Sorted(maps.Keys(w.Workflows)) {
 		flow := w.Workflows[id]
-		c.file = flow.file
+		c.file, c.written = flow.file, flow.written
 		c.triggers(flow, paths)
 		c.rings(flow)
 		c.workflow(flow)
@@ -73,15 +77,6 @@ func (c *Checker) Wrong(at Pos, remedy, format string, args ...any) {
 	c.add(Wrong, at, remedy, format, args...)
 }
 
-// named insists that a workflow exists.
-func (c *Checker) workflowNamed(at Pos, id string) *Workflow {
-	if w, ok := c.Workspace.Workflows[id]; ok {
-		return w
-	}
-	c.Wrong(at, DidYouMean(id, slices.Sorted(maps.Keys(c.Workspace.Workflows))), "there is no workflow %s", id)
-	return nil
-}
-
 // workflow checks the steps of a workflow and what stands around them.
 func (c *Checker) workflow(flow *Workflow) {
 	c.Workflow = flow
@@ -104,6 +99,27 @@ func (c *Checker) workflow(flow *Workflow) {
 		c.Arguments("result", flow.Gives, gives, shape.Shape(result), flow.Result.At, true)
 	}
 	c.loops(flow)
+}
+
+// kindsRead gives the kinds of the values a workflow's expressions read, by
+// their dotted paths, as far as they are known.
+func (w *Workspace) kindsRead(flow *Workflow, tool Catalogue) map[string]string {
+	c := &Checker{Workspace: w, Tool: tool, file: flow.file, kinds: map[string]string{}}
+	c.workflow(flow)
+	return c.kinds
+}
+
+// read notes the kinds of the values an expression reads.
+func (c *Checker) read(references []expr.Reference, names expr.Names) {
+	if c.kinds == nil {
+		return
+	}
+	for _, r := range references {
+		name := strings.Join(r.Path, ".")
+		if c.kinds[name] == "" {
+			c.kinds[name] = names.KindAt(r.Path)
+		}
+	}
 }
 
 func (c *Checker) schema(s *Schema) {

@@ -19,7 +19,7 @@ func (c *Checker) agent(a *Agent) {
 		seen[t.Tool] = true
 		spec, ok := c.Tool(t.Tool)
 		if !ok {
-			c.noTool(t.At, t.Tool)
+			c.noTool(place{at: t.At}, t.Tool)
 			continue
 		}
 		c.Arguments(spec.Name, t.Args, c.Entries(t.Args, names), spec.Input, t.At, false)
@@ -34,7 +34,7 @@ func (c *Checker) approval(t AgentTool, spec Tool) {
 	case t.Approval == nil && !spec.ReadOnly:
 		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it",
 			Why:    "what an agent reads may talk it into using the tool",
-			Remedy: "add approval: none, or approval: with each: true and ask:"})
+			Remedy: "add approval: none, or approval: with always: true and ask:"})
 	case t.Approval == nil:
 	case t.Approval.None && !spec.ReadOnly:
 		c.add(Remark, t.At, "", "the agent uses %s without asking anybody", t.Tool)

@@ -70,28 +70,56 @@ func (c *Checker) exist(at Pos, part Fielded) {
 			c.schema(*into)
 		}
 		for _, name := range f.named() {
-			c.existing(at, f, name)
+			word, exact := c.standing(f, at)
+			c.existing(place{word, exact}, f, name)
 		}
 	})
 }
 
+// place is where a name stands, or what it stands in where it is not exact.
+type place struct {
+	at    Pos
+	exact bool
+}
+
+// standing is where the word of a field stands; at where that is not known.
+func (c *Checker) standing(f Field, at Pos) (word Pos, exact bool) {
+	if into, is := f.Into.(*string); is {
+		if word, exact = c.written[into]; exact {
+			return word, true
+		}
+	}
+	return at, false
+}
+
+// absent says that nothing of a kind has a name, and which was meant.
+func (c *Checker) absent(p place, kind, name string, among []string) {
+	out := Problem{What: "there is no " + kind + " " + name, Remedy: DidYouMean(name, among)}
+	if p.exact {
+		out.Fix = nearestFix(p.at, name, among)
+	}
+	c.Report(p.at, out)
+}
+
 // existing insists that one thing a field names is there.
-func (c *Checker) existing(at Pos, f Field, name string) {
-	w := c.Workspace
+func (c *Checker) existing(p place, f Field, name string) {
+	w, at := c.Workspace, p.at
 	switch f.Holds {
 	case HoldsTool:
 		if _, ok := c.Tool(name); !ok {
-			c.noTool(at, name)
+			c.noTool(p, name)
 		}
 	case HoldsAgent:
 		if w.Agents[name] == nil {
-			c.Wrong(at, DidYouMean(name, slices.Sorted(maps.Keys(w.Agents))), "there is no agent %s", name)
+			c.absent(p, "agent", name, slices.Sorted(maps.Keys(w.Agents)))
 		}
 	case HoldsWorkflow:
-		c.workflowNamed(at, name)
+		if w.Workflows[name] == nil {
+			c.absent(p, "workflow", name, slices.Sorted(maps.Keys(w.Workflows)))
+		}
 	case HoldsTable:
 		if w.Tables[name] == nil {
-			c.Wrong(at, DidYouMean(name, slices.Sorted(maps.Keys(w.Tables))), "there is no table %s", name)
+			c.absent(p, "table", name, slices.Sorted(maps.Keys(w.Tables)))
 		}
 	case HoldsPeople:
 		c.people(at, name)
@@ -169,15 +197,42 @@ func (c *Checker) Started(is func(Trigger) bool) bool {
 	return slices.ContainsFunc(c.Workflow.Triggers, is)
 }
 
+// toolMeant is the tool of the same connection or table whose name is nearest;
+// "" where none is near.
+func (c *Checker) toolMeant(name string) string {
+	of, tool := toolName(name)
+	var others []string
+	for _, other := range c.offered {
+		if with, operation := toolName(other); with == of {
+			others = append(others, operation)
+		}
+	}
+	meant := newWord(tool, others)
+	if meant == "" {
+		meant = nearest(tool, others)
+	}
+	if meant == "" {
+		return ""
+	}
+	return of + "/" + meant
+}
+
 // noTool says that a tool is not there, and whether that is for want of what
 // its name begins with.
-func (c *Checker) noTool(at Pos, name string) {
+func (c *Checker) noTool(at place, name string) {
 	of, _ := toolName(name)
 	switch {
 	case c.Workspace.Connections[of] != nil, c.Workspace.Tables[of] != nil, of == "documents":
-		c.Wrong(at, "woolsignal tools "+of+" lists those there are", "there is no tool %s", name)
+		p := Problem{What: "there is no tool " + name, Remedy: "woolsignal tools " + of + " lists those there are"}
+		if meant := c.toolMeant(name); meant != "" {
+			p.Remedy = "did you mean " + meant + "?"
+			if at.exact {
+				p.Fix = replace(at.at, name, meant)
+			}
+		}
+		c.Report(at.at, p)
 	default:
-		c.Wrong(at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another",
+		c.Wrong(at.at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another",
 			"there is no tool %s: nothing here is called %s", name, of)
 	}
 }

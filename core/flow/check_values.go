@@ -11,6 +11,7 @@ import (
 
 // infer types an expression and reports what it finds.
 func (c *Checker) Infer(e *Expression, names expr.Names) expr.Type {
+	c.read(e.References, names)
 	t, findings := e.Infer(names)
 	c.findings(e.At, e.Source, findings)
 	return t
@@ -52,6 +53,7 @@ func (c *Checker) Condition(e *Expression, names expr.Names) {
 func (c *Checker) Value(v Value, names expr.Names) shape.Shape {
 	switch {
 	case v.Text != nil:
+		c.read(v.Text.References(), names)
 		t, findings := v.Text.Infer(names)
 		c.findings(v.At, v.Text.Source, findings)
 		if t.Optional && t.Shape != nil {
@@ -132,7 +134,7 @@ func (v Value) literalText() (string, bool) {
 		return "", false
 	}
 	parts := v.Text.Parts()
-	if len(parts) != 1 || parts[0].Expression {
+	if len(parts) != 1 || parts[0].Program != nil {
 		return "", false
 	}
 	return parts[0].Text, true

@@ -78,12 +78,13 @@ func protocolNames() []string {
 func (c *Connection) Fields() []Field {
 	return []Field{
 		{Name: "connection", Into: &c.ID, Required: true, Help: "Its id, the file's name.", Example: "clip-register"},
-		{Name: "title", Into: &c.Title, Required: true, Help: "The service's name.", Example: "Clip Register"},
+		{Name: "title", Into: &c.Title, Required: true, Help: "What people call the other side.",
+			Example: "Clip Register"},
 		{Name: "address", Into: &c.Address, Holds: HoldsAddress, Help: "Where it is; every call stays on its host.",
 			Example: "https://register.example"},
 		{Name: "auth", Into: Inside(&c.Auth), Help: "How its secret is put on the wire.",
 			Example: "{bearer: kept by the service}"},
-		{Name: "acts_as", Into: &c.Acts, Choices: []string{"service", "builder", "person"}, Default: "service",
+		{Name: "acts_as", Into: &c.Acts, Choices: []string{"workspace", "builder", "person"}, Default: "workspace",
 			Help: "Who acts over OAuth: person is whoever a run serves.", Example: "person"},
 		{Name: "drafts_use", Into: &c.Drafts, Holds: HoldsConnection,
 			Help:    "The connection that drafts use in its place.",
@@ -92,7 +93,7 @@ func (c *Connection) Fields() []Field {
 			Help: "Networks that are not public and it may reach: loopback, private, or a CIDR.", Example: "[private]"},
 		{Name: "limits", Into: Inside(&c.Limits), Help: "How much is asked of it; calls beyond wait."},
 		{Name: "tools", Into: MapOf(&c.notes),
-			Help:    "What you know better than the service of its operations, by name.",
+			Help:    "What you know better than the other side of its tools, by name.",
 			Example: "{add_delivery: {resend: never}}"},
 	}
 }
@@ -161,13 +162,13 @@ type Scope struct {
 func (o *OAuth) Fields() []Field {
 	return []Field{
 		{Name: "grant", Into: &o.Grant, Choices: []string{"authorization_code", "client_credentials"},
-			Default: "authorization_code", Help: "Whether a person says yes, or the service signs in by itself.",
+			Default: "authorization_code", Help: "Whether a person says yes, or the workspace signs in by itself.",
 			Example: "client_credentials"},
 		{Name: "authorize", Into: &o.Authorize, Help: "Where a person says yes.",
 			Example: "https://door.example/authorize"},
 		{Name: "token", Into: &o.Token, Required: true, Help: "Where tokens are got.",
 			Example: "https://door.example/token"},
-		{Name: "client", Into: &o.Client, Required: true, Help: "The id the service knows us by.",
+		{Name: "client", Into: &o.Client, Required: true, Help: "The id the other side knows us by.",
 			Example: "woolsignal"},
 		{Name: "scopes", Into: &o.scopes, Help: "Permissions, each with what it is for in plain words.",
 			Example: "{files.read: read the minutes}"},
@@ -238,7 +239,7 @@ func (m *Model) Fields() []Field {
 // DecodeConnection reads one connection file.
 func DecodeConnection(file, text string) (*Connection, []Problem) {
 	r := &reader{file: file}
-	c := &Connection{file: file, Auth: Auth{Kind: "none"}, Acts: "service"}
+	c := &Connection{file: file, Auth: Auth{Kind: "none"}, Acts: "workspace"}
 	root := r.document(text)
 	if root == nil {
 		return c, r.problems
@@ -249,8 +250,8 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 	c.At = f.at
 	r.table(m, table)
 	r.checkID(m, "connection", c.ID)
-	if c.Acts != "service" && c.Auth.Kind != "oauth" {
-		m.Wrong("acts_as", "add auth: with oauth:, or acts_as: service",
+	if c.Acts != "workspace" && c.Auth.Kind != "oauth" {
+		m.Wrong("acts_as", "add auth: with oauth:, or acts_as: workspace",
 			"only an OAuth connection can act as a person: everything else has one secret for all")
 	}
 	c.Tools = map[string]ToolNote{}

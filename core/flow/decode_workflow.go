@@ -97,6 +97,7 @@ func DecodeWorkflow(file, text string) (*Workflow, []Problem) {
 		if m, ok := r.part(root, "a workflow", w); ok {
 			r.checkID(m, "workflow", w.ID)
 		}
+		w.places, w.written = placesOf(root), r.written
 	}
 	return w, r.problems
 }

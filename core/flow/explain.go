@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/shape"
 )
 
@@ -15,103 +16,175 @@ type Line struct {
 	Kind   string `json:"kind"` // a step kind, trigger, or case
 	ID     string `json:"id,omitempty"`
 	Parts  []Part `json:"parts"`
-	Line   int    `json:"line"` // in the file
+	Field  string `json:"field,omitempty"` // where it stands in the file, as a JSON Pointer (RFC 6901)
+	Line   int    `json:"line"`            // … and from which line on
+	Reads  []Read `json:"reads,omitempty"` // the values its expressions read
 }
 
-// Text gives the sentence as plain text.
-func (l Line) Text() string {
+// Read is a value that a line reads.
+type Read struct {
+	Name string `json:"name"`           // dotted, as expressions write it
+	Kind string `json:"kind,omitempty"` // number, text … where it is known
+}
+
+// Text gives the sentence as plain text; what is filled into a text stands
+// between [ and ].
+func (l Line) Text() string { return l.text(func(p Part) string { return p.Text }) }
+
+// Code gives the sentence with every expression as the file writes it.
+func (l Line) Code() string {
+	return l.text(func(p Part) string {
+		if p.Code != "" {
+			return p.Code
+		}
+		return p.Text
+	})
+}
+
+func (l Line) text(of func(Part) string) string {
 	var b strings.Builder
 	for _, p := range l.Parts {
-		b.WriteString(p.Text)
+		if p.Inside {
+			b.WriteString("[" + of(p) + "]")
+		} else {
+			b.WriteString(of(p))
+		}
 	}
 	return b.String()
 }
 
 // Explain tells a workflow as sentences, one a line: triggers, then steps.
 func (w *Workspace) Explain(flow *Workflow, tool Catalogue) []Line {
-	e := &explainer{w: w, tool: tool}
+	e := &explainer{w: w, flow: flow, tool: tool, naming: flow.naming(), kinds: w.kindsRead(flow, tool)}
+	e.naming.Kind = func(path []string) string { return e.kinds[strings.Join(path, ".")] }
 	for _, t := range flow.Triggers {
-		e.lines = append(e.lines, Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Parts: e.trigger(t),
-			Line: t.At.Line})
+		p := e.sentence(flow.placeOf(t.At))
+		p.place += "/" + t.Kind
+		t.Is.Tell(p, &t)
+		e.line(Line{Path: "trigger/" + t.ID, Kind: "trigger", ID: t.ID, Line: t.At.Line}, p, readBy(t.Is))
 	}
 	if flow.Callable() {
-		s := e.sentence().Say("When it is called")
-		if names := Names(flow.Inputs.Document()); len(names) > 0 {
-			s.Say(" with ").Words(names, ", ")
-		}
-		e.lines = append(e.lines, Line{Path: "trigger/called", Kind: "trigger", ID: "called", Parts: s.Parts,
-			Line: flow.Inputs.At.Line})
+		e.line(Line{Path: "trigger/called", Kind: "trigger", ID: "called", Line: flow.Inputs.At.Line}, e.called(), nil)
 	}
 	e.block(flow.Steps, "", "", 0)
 	if len(flow.Gives) > 0 {
-		s := e.sentence().Say("It gives ").Entries(flow.Gives)
-		e.lines = append(e.lines, Line{Path: "gives", Kind: "gives", Parts: s.Parts, Line: flow.Gives[0].Value.At.Line})
+		s := e.sentence("/gives").Field("").Say("It gives ").Entries(flow.Gives)
+		e.line(Line{Path: "gives", Kind: "gives", Line: flow.Gives[0].Value.At.Line}, s, entriesRead(flow.Gives))
 	}
 	return e.lines
 }
 
-type explainer struct {
-	w     *Workspace
-	tool  Catalogue
-	lines []Line
+// TellTriggers tells what starts a workflow, a sentence each.
+func (w *Workspace) TellTriggers(flow *Workflow, tool Catalogue) []string {
+	e := &explainer{w: w, flow: flow, tool: tool, naming: flow.naming()}
+	out := []string{}
+	for _, t := range flow.Triggers {
+		p := e.sentence("")
+		t.Is.Tell(p, &t)
+		out = append(out, Line{Parts: p.Parts}.Text())
+	}
+	if flow.Callable() {
+		out = append(out, Line{Parts: e.called().Parts}.Text())
+	}
+	return out
 }
 
-// sentence begins a sentence.
-func (e *explainer) sentence() *Sentence { return &Sentence{Workspace: e.w, Tools: e.tool} }
+// called says that others may call the workflow, and what they hand over.
+func (e *explainer) called() *Sentence {
+	p := e.sentence("/inputs").Field("").Say("When it is called")
+	var words []string
+	for _, name := range Names(e.flow.Inputs.Document()) {
+		words = append(words, Plain(name))
+	}
+	if len(words) > 0 {
+		p.Say(" with ").Words(words, ", ")
+	}
+	return p
+}
+
+type explainer struct {
+	w      *Workspace
+	flow   *Workflow
+	tool   Catalogue
+	naming expr.Naming
+	kinds  map[string]string // of the values that are read, by path
+	lines  []Line
+}
+
+// sentence begins a sentence about what stands at a place of the file.
+func (e *explainer) sentence(place string) *Sentence {
+	return &Sentence{Workspace: e.w, Tools: e.tool, naming: e.naming, place: place}
+}
+
+// line adds a line that was told.
+func (e *explainer) line(l Line, p *Sentence, reads [][]string) {
+	l.Parts, l.Field = p.Parts, p.place
+	for _, name := range dotted(reads) {
+		l.Reads = append(l.Reads, Read{Name: name, Kind: e.kinds[name]})
+	}
+	e.lines = append(e.lines, l)
+}
 
 func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 	for i, s := range steps {
 		path := StepPath(prefix, i)
 		n := number + strconv.Itoa(i+1)
-		e.lines = append(e.lines, Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Parts: e.step(s),
-			Line: s.At.Line})
+		e.line(Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Line: s.At.Line}, e.step(s), s.reads())
 		for j, b := range s.Blocks() {
 			at := BlockPath(path, b.Name)
-			e.lines = append(e.lines, Line{Path: at, Depth: depth + 1, Kind: "case", Parts: e.opening(s, b),
-				Line: b.At.Line})
+			e.line(Line{Path: at, Depth: depth + 1, Kind: "case", Line: b.At.Line}, e.opening(s, b),
+				entriesRead(b.Gives))
 			e.block(b.Do, at, n+"."+string(rune('a'+j)), depth+2)
 		}
 	}
 }
 
-// trigger says what starts a run.
-func (e *explainer) trigger(t Trigger) []Part {
-	p := e.sentence()
-	t.Is.Tell(p, &t)
-	return p.Parts
-}
-
 // opening is the line above a block: when it is entered, and what leaves it.
-func (e *explainer) opening(s *Step, b NamedBlock) []Part {
-	p := e.sentence()
+func (e *explainer) opening(s *Step, b NamedBlock) *Sentence {
+	p := e.sentence(e.flow.placeOf(s.At))
+	step := p.place
 	if b.Name == Instead {
 		p.Say("if that fails")
 	} else if h, holds := s.Does.(Holding); holds {
+		p.place = belowKind(step, s.Kind)
 		h.Opening(p, b.Name)
 	}
+	p.place = e.flow.placeOf(b.At)
 	if len(b.Gives) > 0 {
-		p.Say(", giving ").Entries(b.Gives)
+		p.Say(", giving ").Field("gives").Entries(b.Gives)
 	}
 	if len(b.Do) > 0 {
 		p.Say(":")
 	}
-	return p.Parts
+	return p
+}
+
+// belowKind is where the fields of a step of a kind stand.
+func belowKind(step, kind string) string {
+	if k, ok := stepKind(kind); ok && !k.beside() {
+		return step + "/" + kind
+	}
+	return step
 }
 
 // step is a step's sentence, with what holds for it before and behind.
-func (e *explainer) step(s *Step) []Part {
-	p := e.sentence()
+func (e *explainer) step(s *Step) *Sentence {
+	p := e.sentence(e.flow.placeOf(s.At))
+	step := p.place
 	switch {
 	case s.Off:
-		p.Say("(off) ")
+		p.Field("off").Word("(off)").Say(" ")
 	case s.When != nil:
-		p.Say("If ").Expression(s.When).Say(": ")
+		p.Say("If ").Field("when").Condition(s.When).Say(": ")
 	}
-	s.Does.Tell(p, s)
+	p.place = belowKind(step, s.Kind)
+	s.Does.Tell(p.Field(""), s)
+	p.place = step
 	if s.Within > 0 {
-		p.Say(", within ").Word(countedWords(s.Within))
+		p.Say(", within ").Field("within").Word(countedWords(s.Within))
 	}
 	if s.Retry != nil {
+		p.Field("retry/tries")
 		if s.Retry.Tries == 2 {
 			p.Say(", trying again ").Word("once")
 		} else {
@@ -119,9 +192,9 @@ func (e *explainer) step(s *Step) []Part {
 		}
 	}
 	if s.IfFails != nil && s.IfFails.CarryOn {
-		p.Say("; if it fails, carry on")
+		p.Say("; ").Field("if_fails").Word("if it fails, carry on")
 	}
-	return p.Parts
+	return p
 }
 
 // Names lists the fields a JSON Schema names.

@@ -33,7 +33,7 @@ instructions: |
 tools:
   - slots/find
   - tool: slots/remove
-    approval: {each: true, ask: grading-lead}
+    approval: {always: true, ask: grading-lead}
 `,
 		"workflows/intake.yaml": `workflow: intake
 title: Intake
@@ -55,7 +55,7 @@ steps:
                 day: ${signal.body.grower}
           gives:
             lane: ${free.day}
-      else:
+      otherwise:
         gives:
           lane: clean
   - answer_caller:
@@ -114,11 +114,11 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "lane: ${sort.lane}", "lane: ${free.day}", 27, 17, "there is no free here", ""},
 		{intake, "lane: ${sort.lane}", "lane: ${sort.lane", 27, 15, "without its closing }", ""},
 		{intake, "day: ${signal", "week: ${signal", 18, 23, "slots/find takes no week", "slots/find has day"},
-		{intake, "tool: slots/find", "tool: slots/look", 15, 15, "nothing here is called slots",
+		{intake, "tool: slots/find", "tool: slots/look", 16, 21, "nothing here is called slots",
 			"connections/slots.yaml"},
-		{intake, "tool: slots/find", "tool: models/find", 15, 15, "there is no tool models/find",
+		{intake, "tool: slots/find", "tool: models/find", 16, 21, "there is no tool models/find",
 			"woolsignal tools models"},
-		{intake, "verify: key", "verify: kee", 4, 5, "no signing key called kee", "connections/kee.yaml"},
+		{intake, "verify: key", "verify: kee", 5, 37, "no signing key called kee", "connections/kee.yaml"},
 		{intake, "schemas/delivery.json", "schemas/load.json", 5, 51, "no schema schemas/load.json", ""},
 		{intake, "answer: computed", "answer: later", 5, 84, "answer cannot be \"later\"", "receipt, computed"},
 		{intake, "status: 201", "status: 99", 25, 7, "status must be from 200 to 599", ""},
@@ -131,7 +131,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{intake, "title: Intake", "title: [Intake", 0, 1, "not YAML", ""},
 		{intake, "grower}", "grower} ${signal.from.name}", 18, 46, "there is no name", "signal.from has no fields"},
 		{desk, "${signal.text}", "${signal.body.text}", 9, 13, "signal.body.text: there is no text", "no fields"},
-		{desk, "agent: clerk", "agent: clark", 7, 5, "no agent clark", "did you mean clerk?"},
+		{desk, "agent: clerk", "agent: clark", 8, 12, "no agent clark", "did you mean clerk?"},
 		{desk, "    task: ${signal.text}\n", "", 7, 5, "given nothing to do", ""},
 		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
 		{desk, "  - say:", "  - end_run:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
@@ -140,10 +140,10 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 			"chat or phone trigger"},
 		{clerk, "model: medium", "model: medum", 1, 1, "no connection offers the model medum", "did you mean medium?"},
 		{clerk, "ask: grading-lead", "ask: grading-led", 8, 5, "nobody is called grading-led", "grading-lead"},
-		{clerk, "    approval: {each: true, ask: grading-lead}\n", "", 8, 5, "nobody wrote down who approves",
+		{clerk, "    approval: {always: true, ask: grading-lead}\n", "", 8, 5, "nobody wrote down who approves",
 			"approval: none"},
-		{clerk, "each: true", "each: true, when: args.id == \"\"", 9, 15, "in one way", ""},
-		{clerk, "each: true", `when: "args.ids > 1"`, 9, 23, "there is no ids", "args has id"},
+		{clerk, "always: true", "always: true, when: args.id == \"\"", 9, 15, "in one way", ""},
+		{clerk, "always: true", `when: "args.ids > 1"`, 9, 23, "there is no ids", "args has id"},
 		{models, "address: http://127.0.0.1:7421/v1\n", "", 1, 1, "address is missing", ""},
 		{models, "protocol: chat-completions", "protocol: chat", 5, 13, "protocol cannot be", ""},
 		{models, "0.4", "cheap", 7, 41, "input_price must be a number", ""},
@@ -167,7 +167,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 
 func TestRemarksHinderNothing(t *testing.T) {
 	all := files()
-	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {each: true, ask: grading-lead}",
+	all["agents/clerk.yaml"] = strings.Replace(all["agents/clerk.yaml"], "approval: {always: true, ask: grading-lead}",
 		"approval: none", 1)
 	found := problems(all)
 	if len(found) != 1 || found[0].Severity != flow.Remark || flow.Wrongs(found) != 0 {
@@ -206,13 +206,13 @@ func TestExplainReadsAsSentences(t *testing.T) {
 		got = append(got, fmt.Sprintf("%s|%s%s|%s", l.Path, strings.Repeat(" ", l.Depth), l.Number, l.Text()))
 	}
 	want := []string{
-		"trigger/scale||When scale posts to /in/intake, signed with Key, shaped like delivery",
-		"0|1|Work out net: half = signal.body.kg / 2",
+		"trigger/scale||When scale posts to /in/intake, checked by Key, filled in as delivery",
+		"0|1|Work out net: half = kg ÷ 2",
 		"1|2|Decide sort",
-		"1/case-1| |if net.half > 10, giving lane free.day:",
-		"1/case-1/0|  2.a1|Use Slots: find with day signal.body.grower",
-		"1/else| |otherwise, giving lane “clean”",
-		"2|3|Answer the caller with 201: lane sort.lane",
+		"1/case-1| |if half of net is more than 10, giving lane day of free:",
+		"1/case-1/0|  2.a1|Use Slots: find with day grower",
+		"1/otherwise| |otherwise, giving lane “clean”",
+		"2|3|Answer the caller with 201: lane of sort",
 	}
 	if !slices.Equal(got, want) {
 		t.Errorf("explained as\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))

@@ -78,7 +78,7 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 		"two kinds of wait":     {"  - wait: {for: 2d, till: now()}\n", "has two kinds"},
 		"no duration":           {"  - wait: {for: soon}\n", `"soon" is not a duration`},
 		"judged without unsure": {judged, "what happens when the judgement is unsure"},
-		"judged with else only": {judged + "      else: {gives: {lane: dry}}\n", "goes the way of else"},
+		"judged with else only": {judged + "      otherwise: {gives: {lane: dry}}\n", "goes the way of otherwise"},
 		"judged by no model": {judged + "      model: gigantic\n      unsure: {gives: {lane: x}}\n",
 			"no connection offers the model gigantic"},
 		"a floor for nothing": {"  - decide:\n      floor: 0.5\n      cases:\n" +
@@ -91,14 +91,14 @@ func TestTheWholeLanguageIsChecked(t *testing.T) {
 		"the same rule twice": {"  - decide:\n      cases:\n        - when: signal.body.kg > 1\n" +
 			"        - when: signal.body.kg > 1\n", "the same rule"},
 		"a step behind cases that stop": {"  - decide:\n      cases:\n        - when: signal.body.kg > 1\n" +
-			"          do:\n            - end_run: {because: a}\n      else:\n        do:\n" +
+			"          do:\n            - end_run: {because: a}\n      otherwise:\n        do:\n" +
 			"          - end_run: {because: b}\n  - compute: {a: '1'}\n", "never reached"},
 		"a value only one case gives": {"  - id: d\n    decide:\n      cases:\n" +
-			"        - when: signal.body.kg > 1\n          gives: {a: x}\n      else:\n        gives: {b: y}\n" +
+			"        - when: signal.body.kg > 1\n          gives: {a: x}\n      otherwise:\n        gives: {b: y}\n" +
 			"  - compute: {c: d.a}\n", "d.a may be missing"},
 		"a case that stops gives nothing": {"  - id: d\n    decide:\n      cases:\n" +
-			"        - when: signal.body.kg > 1\n          do:\n            - end_run: {because: a}\n      else:\n" +
-			"        gives: {b: y}\n  - compute: {c: d.b}\n", ""},
+			"        - when: signal.body.kg > 1\n          do:\n            - end_run: {because: a}\n" +
+			"      otherwise:\n        gives: {b: y}\n  - compute: {c: d.b}\n", ""},
 		"a step that may be skipped": {"  - id: a\n    when: signal.body.kg > 1\n    compute: {x: '1'}\n" +
 			"  - compute: {b: a.x}\n", "a may be missing"},
 		"… read as optional": {"  - id: a\n    when: signal.body.kg > 1\n    compute: {x: '1'}\n" +
@@ -195,14 +195,14 @@ func TestSeveralTriggersAreToldApart(t *testing.T) {
 func TestSchedules(t *testing.T) {
 	for text, want := range map[string]string{
 		"{every: 15m}":                        "Every 15 minutes",
-		"{cron: '0 8 * * 1-5', missed: once}": "At the times of 0 8 * * 1-5; after missed times, once",
-		"{day_of_month: -3, at: '09:30', zone: Europe/London}": "On the day 3 from the end of each month at 09:30 " +
+		"{cron: '0 8 * * 1-5', missed: once}": "At the times of 0 8 * * 1-5; missed times count once",
+		"{day_of_month: -3, at: '09:30', zone: Europe/London}": "On the 3rd-last day of each month at 09:30 " +
 			"in Europe/London",
 		"{day_of_month: -1, at: '09:30'}": "On the last day of each month at 09:30",
-		"{day_of_month: 1, missed: all}":  "On the day 1 of each month at 00:00; missed times are made up for",
+		"{day_of_month: 1, missed: all}":  "On the 1st day of each month at 00:00; missed times are made up for",
 		"{cron: '0 8 * *'}":               "!no cron expression",
 		"{cron: '0 0 31 2 *'}":            "!never comes",
-		"{day_of_month: 0}":               "!day_of_month cannot be",
+		"{day_of_month: 0}":               "!is not a day of a month",
 		"{every: 1h, at: '09:30'}":        "!at belongs to day_of_month",
 		"{every: 1h, cron: '0 8 * * *'}":  "!two kinds",
 		"{every: 1h, zone: Moon}":         "!is not a time zone",
@@ -300,7 +300,8 @@ func TestScriptsAreToldApart(t *testing.T) {
 		}
 	}
 	if got := strings.Join(said,
-		"\n"); got != "removed if net.half > 10, giving lane free.day:\nadded if net.half > 20, giving lane free.day:" {
+		"\n"); got != "removed if half of net is more than 10, giving lane day of free:\n"+
+		"added if half of net is more than 20, giving lane day of free:" {
 		t.Errorf("%s", got)
 	}
 	if text := flow.DiffTexts("a", "one\ntwo\n", "one\nthree\n"); !strings.Contains(text, "-two\n+three\n") ||

@@ -97,17 +97,17 @@ func TestRowsThatStartTheirWriter(t *testing.T) {
 		files map[string]string
 		says  string
 	}{
-		"itself": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+		"itself": {map[string]string{"a": workflow("a", "{table: lots, happens: added}",
 			"  - tool: lots/add\n    args: {farm: x}\n")}, "a run of this writes rows that start it again: a → a"},
-		"the other way": {map[string]string{"a": workflow("a", "{table: lots, on: changed}",
+		"the other way": {map[string]string{"a": workflow("a", "{table: lots, happens: changed}",
 			"  - tool: lots/add\n    args: {farm: x}\n")}, ""},
-		"another table": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+		"another table": {map[string]string{"a": workflow("a", "{table: lots, happens: added}",
 			"  - tool: notes/add\n    args: {farm: x}\n")}, ""},
-		"by another": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+		"by another": {map[string]string{"a": workflow("a", "{table: lots, happens: added}",
 			"  - tool: notes/add\n    args: {farm: x}\n"),
-			"b": workflow("b", "{table: notes, on: either}", "  - tool: lots/add\n    args: {farm: x}\n")},
+			"b": workflow("b", "{table: notes, happens: either}", "  - tool: lots/add\n    args: {farm: x}\n")},
 			"a run of this writes rows that start it again: a → b → a"},
-		"by one it calls": {map[string]string{"a": workflow("a", "{table: lots, on: added}",
+		"by one it calls": {map[string]string{"a": workflow("a", "{table: lots, happens: added}",
 			"  - call: b\n    inputs: {}\n"),
 			"b": "workflow: b\ntitle: b\ninputs: {type: object}\nsteps:\n  - tool: lots/add\n    args: {farm: x}\n"},
 			"a run of this writes rows that start it again: a → b → a"},

@@ -12,7 +12,7 @@ type Severity string
 const (
 	// Wrong keeps the file from being used.
 	Wrong Severity = "wrong"
-	// Remark is said aloud and hinders nothing.
+	// Remark is worth knowing and hinders nothing.
 	Remark Severity = "remark"
 )
 

@@ -254,6 +254,10 @@ func (r *reader) word(m Reading, f Field, into *string) {
 		}
 		return
 	}
+	if r.written == nil {
+		r.written = map[*string]Pos{}
+	}
+	r.written[into] = scalarStart(m.f.nodes[f.Name])
 	if why, remedy := unfit(f, *into); why != "" {
 		p := Problem{What: why, Remedy: remedy}
 		if f.Choices != nil {

@@ -26,6 +26,7 @@ type reader struct {
 	lines    []string
 	inFlow   map[*yaml.Node]bool // scalars that stand in a map in braces
 	problems []Problem
+	written  map[*string]Pos // where words stand that were read
 }
 
 // report adds a problem of this file.

@@ -23,7 +23,7 @@ func (l Language) Markdown() string {
 	for _, f := range l.Files {
 		section(f.Name, f.Help, f.Fields)
 	}
-	section("connection", "How an outside service is reached: connections/ID.yaml; beside its protocol it has these.",
+	section("connection", "How something outside is reached: connections/ID.yaml; beside its protocol it has these.",
 		l.Connection)
 	b.WriteString("\n### Triggers\n")
 	for _, k := range l.Triggers {

@@ -11,27 +11,44 @@ import (
 // newWords has, for words that files once used, the words in their place: the
 // one that is possible where the old one stands.
 var newWords = map[string][]string{
-	"respond": {"answer_caller"},
-	"stop":    {"end_run"},
-	"using":   {"fill_model", "model"},
-	"about":   {"going_by"},
-	"on":      {"answering"},
-	"of":      {"ask"},
-	"by":      {"ask"},
-	"drafts":  {"drafts_use"},
-	"within":  {"answer_within"},
-	"timeout": {"within"},
-	"times":   {"tries"},
-	"at_most": {"give_up_after", "rounds_at_most", "within"},
+	"respond":      {"answer_caller"},
+	"stop":         {"end_run"},
+	"using":        {"fill_model", "model"},
+	"about":        {"going_by"},
+	"on":           {"answering", "happens"},
+	"each":         {"always"},
+	"block":        {"section"},
+	"operations":   {"offer"},
+	"key":          {"unique"},
+	"of":           {"ask", "list", "workflows"},
+	"by":           {"ask"},
+	"drafts":       {"drafts_use"},
+	"else":         {"otherwise"},
+	"hint":         {"not_valid"},
+	"within":       {"answer_within"},
+	"timeout":      {"within"},
+	"times":        {"tries"},
+	"label":        {"title"},
+	"post_message": {"write_in"}, // of a chat server
+	"acknowledge":  {"nod"},
+	"at_most":      {"give_up_after", "rounds_at_most", "within"},
 }
 
 // rewritten has what is said in another way by now, by the key under which it
 // is said.
-var rewritten = map[string]map[string]string{"same": {
-	"key":             "same: {by: …}",
-	"at_once_per_key": "same: {by: …, at_once: …}",
-	"debounce":        "same: {by: …, quiet_for: …}",
-}}
+var rewritten = map[string]map[string]string{
+	"same": {
+		"key":             "same: {by: …}",
+		"at_once_per_key": "same: {by: …, at_once: …}",
+		"debounce":        "same: {by: …, quiet_for: …}",
+	},
+	"lacks": {
+		"match": "has: […], a list of words",
+	},
+	"day_of_month": {
+		"before_event": "a trigger calendar: {connection: …, before: 2wd, at: \"08:00\"}",
+	},
+}
 
 // otherwise says how something is written now, where other keys are possible;
 // "" where there is no other way.

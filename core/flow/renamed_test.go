@@ -14,11 +14,11 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 		"respond": {"  - respond: {status: 201}\n", "respond is called answer_caller now"},
 		"stop":    {"  - stop: {because: enough}\n", "stop is called end_run now"},
 		"using": {"  - decide:\n      cases: [{judge: damp, going_by: x, gives: {a: b}}]\n" +
-			"      using: medium\n      else: {gives: {a: c}}\n", "using is called model now"},
+			"      using: medium\n      otherwise: {gives: {a: c}}\n", "using is called model now"},
 		"using of a tool": {"  - tool: slots/find\n    fill: {day: which}\n    using: medium\n",
 			"using is called fill_model now"},
 		"about": {"  - decide:\n      cases: [{judge: damp, about: x, gives: {a: b}}]\n" +
-			"      else: {gives: {a: c}}\n", "about is called going_by now"},
+			"      otherwise: {gives: {a: c}}\n", "about is called going_by now"},
 		"on": {"  - wait:\n      hear: {webhook: {path: a, verify: key}, on: x}\n      give_up_after: 1d\n",
 			"on is called answering now"},
 		"at_most": {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 1\n      at_most: 4\n",
@@ -27,6 +27,9 @@ func TestAnOldWordIsNamedWithTheNewOne(t *testing.T) {
 			"      at_most: 1d\n", "at_most is called give_up_after now"},
 		"of":      {"  - review: {of: owner, show: x}\n", "of is called ask now"},
 		"timeout": {"  - timeout: 1h\n    label: {as: [x]}\n", "timeout is called within now"},
+		"else": {"  - decide:\n      cases: [{when: 'true', gives: {a: b}}]\n      else: {gives: {a: c}}\n",
+			"else is called otherwise now"},
+		"hint": {"  - question: {text: 'How much?', hint: Digits.}\n", "hint is called not_valid now"},
 		"times": {"  - retry: {times: 2}\n    label: {as: [x]}\n",
 			"times is called tries now, and counts the first try"},
 	} {
@@ -68,5 +71,18 @@ func TestWhatIsSaidInAnotherWayIsTold(t *testing.T) {
 	if _, problems := flow.Decode(files); len(problems) != 1 ||
 		problems[0].What != "nothing is said of runs that are about the same" {
 		t.Errorf("limits that limit nothing: %v", problems)
+	}
+}
+
+// TestAToolOfAnotherNameIsNamed writes a tool's old name, and a slip of the pen.
+func TestAToolOfAnotherNameIsNamed(t *testing.T) {
+	for wrong, right := range map[string]string{"models/post_message": "models/write_in", "models/fnd": "models/find"} {
+		files := withSteps("  - id: a\n    tool: " + wrong + "\n")
+		w, _ := flow.Decode(files)
+		problems := w.Check(catalogue, "models/find", "models/write_in", "other/fnd")
+		if len(problems) != 1 || problems[0].Fix == nil || problems[0].Fix.Text != right ||
+			problems[0].What != "there is no tool "+wrong {
+			t.Errorf("%s: %v, want %s as the fix", wrong, problems, right)
+		}
 	}
 }

@@ -1,17 +1,25 @@
 package flow
 
 import (
+	"regexp"
+	"strconv"
 	"strings"
 
 	"woolsignal/core/expr"
 )
 
-// Part is a piece of a sentence. How is "" for plain words, "word" for
-// something a builder chose, "value" for an expression, "prose" for words a
-// model reads.
+// Part is a piece of a sentence. How is "" for words that join others, "word"
+// for something a builder chose, "text" for the words of a text, "value" for
+// an expression, "prose" for words a model reads.
 type Part struct {
-	Text string `json:"text"`
-	How  string `json:"how,omitempty"`
+	Text  string `json:"text"`
+	How   string `json:"how,omitempty"`
+	Field string `json:"field,omitempty"` // which of the file it shows, as a JSON Pointer (RFC 6901)
+	// Of an expression: its words, how the file writes it, and whether it is
+	// filled into a text.
+	Words  []expr.Word `json:"words,omitempty"`
+	Code   string      `json:"code,omitempty"`
+	Inside bool        `json:"inside,omitempty"`
 }
 
 // Sentence builds the parts of a sentence; each method gives it back for
@@ -20,15 +28,41 @@ type Sentence struct {
 	Parts     []Part
 	Workspace *Workspace
 	Tools     Catalogue
+	naming    expr.Naming
+	place     string // of what the sentence tells, in the file
+	field     string // … and of the field below it that is being told
 }
 
-func (s *Sentence) add(text, how string) *Sentence {
-	s.Parts = append(s.Parts, Part{text, how})
+// Field says which field the words that follow show: its name, behind those it
+// stands below, as in "retry/tries". "" is what the sentence tells as a whole.
+func (s *Sentence) Field(name string) *Sentence {
+	s.field = s.place
+	if name != "" {
+		s.field += "/" + name
+	}
 	return s
 }
 
-// Say adds plain words.
-func (s *Sentence) Say(text string) *Sentence { return s.add(text, "") }
+// below tells something that stands under a key of the field that is being
+// told, or at a place of its list.
+func (s *Sentence) below(key string, tell func()) *Sentence {
+	outer := s.field
+	s.field += "/" + pointerToken(key)
+	tell()
+	s.field = outer
+	return s
+}
+
+func (s *Sentence) add(text, how string) *Sentence {
+	s.Parts = append(s.Parts, Part{Text: text, How: how, Field: s.field})
+	return s
+}
+
+// Say adds words that join others.
+func (s *Sentence) Say(text string) *Sentence {
+	s.Parts = append(s.Parts, Part{Text: text})
+	return s
+}
 
 // Word adds something a builder chose.
 func (s *Sentence) Word(text string) *Sentence { return s.add(text, "word") }
@@ -38,15 +72,35 @@ func (s *Sentence) Words(words []string, between string) *Sentence {
 	return s.Word(strings.Join(words, between))
 }
 
-// Value adds the source of an expression.
-func (s *Sentence) Value(source string) *Sentence { return s.add(source, "value") }
+// Either adds several such things of which one is meant: "a, b or c".
+func (s *Sentence) Either(words []string) *Sentence {
+	last := len(words) - 1
+	if last < 1 {
+		return s.Words(words, "")
+	}
+	return s.Word(strings.Join(words[:last], ", ") + " or " + words[last])
+}
 
 // Expression adds an expression; nothing where it could not be read.
 func (s *Sentence) Expression(e *Expression) *Sentence {
 	if e == nil {
 		return s
 	}
-	return s.Value(e.Source)
+	return s.program(e.Program, e.Words(s.naming), false)
+}
+
+// Condition adds an expression that holds or does not.
+func (s *Sentence) Condition(e *Expression) *Sentence {
+	if e == nil {
+		return s
+	}
+	return s.program(e.Program, e.ConditionWords(s.naming), false)
+}
+
+func (s *Sentence) program(p *expr.Program, words []expr.Word, inside bool) *Sentence {
+	s.Parts = append(s.Parts, Part{Text: expr.PlainWords(words), How: "value", Field: s.field, Words: words,
+		Code: strings.TrimSpace(p.Source), Inside: inside})
+	return s
 }
 
 // How much of a text stands in a sentence, in characters.
@@ -60,17 +114,13 @@ func (s *Sentence) Text(v Value) *Sentence {
 	switch {
 	case v.Text != nil:
 		parts := v.Text.Parts()
-		if len(parts) == 1 && parts[0].Expression {
-			return s.Value(parts[0].Text)
+		if len(parts) == 1 && parts[0].Program != nil {
+			return s.program(parts[0].Program, parts[0].Program.Words(s.naming), false)
 		}
-		s.Say("“")
-		for _, p := range parts {
-			if p.Expression {
-				s.Value(p.Text)
-			} else {
-				s.Say(Clip(p.Text, longestText))
-			}
+		if last := &parts[len(parts)-1]; last.Program == nil {
+			last.Text = strings.TrimRight(last.Text, "\n")
 		}
+		s.Say("“").pieces(parts, "text", longestText)
 		return s.Say("”")
 	case v.isMap:
 		return s.Entries(v.Map)
@@ -79,22 +129,50 @@ func (s *Sentence) Text(v Value) *Sentence {
 			if i > 0 {
 				s.Say(", ")
 			}
-			s.Text(item)
+			s.below(strconv.Itoa(i), func() { s.Text(item) })
 		}
 		return s
 	}
 	return s.Word(expr.Text(v.Literal))
 }
 
-// Entries adds named values.
+// lines are where a text begins a new one: a sentence stands on one.
+var lines = regexp.MustCompile(`\s*\n\s*`)
+
+// pieces adds the words of a text and what is filled into it.
+func (s *Sentence) pieces(parts []expr.Part, how string, longest int) *Sentence {
+	for _, p := range parts {
+		if p.Program != nil {
+			s.program(p.Program, p.Program.Words(s.naming), true)
+		} else {
+			s.add(Clip(lines.ReplaceAllString(p.Text, " "), longest), how)
+		}
+	}
+	return s
+}
+
+// Entries adds named values. Where a value's name says what the key says, the
+// key is left out.
 func (s *Sentence) Entries(entries []Entry) *Sentence {
 	for i, e := range entries {
 		if i > 0 {
 			s.Say(", ")
 		}
-		s.Say(Plain(e.Key) + " ").Text(e.Value)
+		if !s.namedBy(e) {
+			s.Say(Plain(e.Key) + " ")
+		}
+		s.below(e.Key, func() { s.Text(e.Value) })
 	}
 	return s
+}
+
+// namedBy tells whether an entry's value bears the name of its key.
+func (s *Sentence) namedBy(e Entry) bool {
+	if e.Value.Text == nil {
+		return false
+	}
+	parts := e.Value.Text.Parts()
+	return len(parts) == 1 && parts[0].Program != nil && expr.NamedBy(parts[0].Program.Words(s.naming), e.Key)
 }
 
 // Given adds named values behind "with", where there are any.
@@ -110,14 +188,11 @@ func (s *Sentence) Prose(v Value) *Sentence {
 	if v.Text == nil {
 		return s.Text(v)
 	}
-	for _, part := range v.Text.Parts() {
-		if part.Expression {
-			s.Value(part.Text)
-		} else {
-			s.add(Clip(strings.TrimSuffix(part.Text, "."), longestProse), "prose")
-		}
+	parts := v.Text.Parts()
+	if last := &parts[len(parts)-1]; last.Program == nil {
+		last.Text = strings.TrimSuffix(strings.TrimSpace(last.Text), ".")
 	}
-	return s
+	return s.pieces(parts, "prose", longestProse)
 }
 
 // Tool adds the name of a tool, as "Clip Register: add delivery".

@@ -9,7 +9,7 @@ import (
 type Table struct {
 	ID, Title, Purpose string
 	Columns            []Column
-	Key                string // the column no two rows share a value of; "" is none
+	Unique             string // the column no two rows share a value of; "" is none
 	At                 Pos
 	file               string
 }
@@ -38,7 +38,7 @@ func (t *Table) Fields() []Field {
 		{Name: "purpose", Into: &t.Purpose, Help: "What its rows are.", Example: "Fleece that was offered."},
 		{Name: "columns", Into: ListOf(&t.Columns), Missing: "the table has no columns", Help: "Its columns.",
 			Example: "[{name: kilograms, type: number}]"},
-		{Name: "key", Into: &t.Key, Help: "The column no two rows share a value of.", Example: "lot"},
+		{Name: "unique", Into: &t.Unique, Help: "The column no two rows share a value of.", Example: "lot"},
 	}
 }
 
@@ -55,8 +55,8 @@ func (t *Table) Agree(m Reading) {
 	if m.Has("columns") && len(t.Columns) == 0 {
 		m.Wrong("", "add columns: with at least one name:", "the table has no columns")
 	}
-	if t.Key != "" && t.Column(t.Key) == nil {
-		m.Wrong("key", "name one of the columns: "+strings.Join(t.names(), ", "), "there is no column %s", t.Key)
+	if t.Unique != "" && t.Column(t.Unique) == nil {
+		m.Wrong("unique", "name one of the columns: "+strings.Join(t.names(), ", "), "there is no column %s", t.Unique)
 	}
 }
 
@@ -130,7 +130,7 @@ func (t *Table) Schema() map[string]any {
 			s["title"] = c.Title
 		}
 		properties[c.Name] = s
-		if c.Required || c.Name == t.Key {
+		if c.Required || c.Name == t.Unique {
 			required = append(required, c.Name)
 		}
 	}

@@ -10,7 +10,7 @@ const (
 	// ResendSafe calls change nothing, or change the same thing to the same value.
 	ResendSafe Resend = "safe"
 	// ResendKey calls carry an idempotency key the peer honours.
-	ResendKey Resend = "key"
+	ResendKey Resend = "idempotency_key"
 	// ResendOwnID calls create a thing whose id we choose, so a second one is refused.
 	ResendOwnID Resend = "own_id"
 	// ResendNever calls are left for a person to settle.
@@ -33,7 +33,7 @@ type Tool struct {
 	OpenWorld   bool   `json:"openWorldHint"`
 	Resend      Resend `json:"resend"`
 	Draft       string `json:"draft,omitempty"` // the tool drafts use in its place
-	Says        string `json:"says,omitempty"`  // what the service claims of it, in words; nobody has confirmed it
+	Says        string `json:"says,omitempty"`  // what the other side claims of it, in words; nobody has confirmed it
 }
 
 // SentAgain is how a call of the tool may be sent again: never, where nothing

@@ -21,6 +21,8 @@ type Workflow struct {
 	Steps              []*Step
 	At                 Pos
 	file               string
+	places             map[Pos]string  // what stands where in the file, as JSON Pointers
+	written            map[*string]Pos // where words of its parts stand
 }
 
 // Callable tells whether the workflow may be started with inputs.

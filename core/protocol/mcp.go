@@ -5,8 +5,8 @@ import "woolsignal/core/flow"
 // MCP reaches a server of the Model Context Protocol: at the connection's
 // address, or as a process of an owner's allow-list.
 type MCP struct {
-	Command    string   // the name of an allowed command; "" is the address
-	Operations []string // tools offered; empty offers all
+	Command string   // the name of an allowed command; "" is the address
+	Offer   []string // tools offered; empty offers all
 }
 
 // Schemes are those of the web; none for a process.
@@ -23,7 +23,7 @@ func (c *MCP) Fields() []flow.Field {
 		{Name: "command", Into: &c.Command,
 			Help:    "A process to start instead, by the name whoever runs the service allowed it under.",
 			Example: "sensors"},
-		{Name: "operations", Into: &c.Operations, Help: "The tools that are offered; all where it is missing.",
+		{Name: "offer", Into: &c.Offer, Help: "The tools that are offered; all where it is missing.",
 			Example: "[read]"},
 	}
 }

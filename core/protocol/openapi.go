@@ -6,7 +6,7 @@ import "woolsignal/core/flow"
 type OpenAPI struct {
 	onTheWeb
 	Description string   // path of the description in the workspace
-	Operations  []string // operation ids offered as tools; empty offers all
+	Offer       []string // operation ids offered as tools; empty offers all
 }
 
 // Fields are what it may say.
@@ -14,7 +14,7 @@ func (o *OpenAPI) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "description", Into: &o.Description, Holds: flow.HoldsFile, Required: true,
 			Help: "Its OpenAPI 3 description, a file of the workspace.", Example: "schemas/clip-register.json"},
-		{Name: "operations", Into: &o.Operations,
+		{Name: "offer", Into: &o.Offer,
 			Help: "The operations that are offered as tools; all where it is missing.", Example: "[list_deliveries]"},
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"os"
 	"reflect"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -105,13 +107,36 @@ func TestTheExamplesOfTheLanguageRun(t *testing.T) {
 			}
 		}
 		flow.Walk(w.Workflows["example"].Steps, func(s *flow.Step) { kinds[s.Kind] = true })
+		readsAs(t, example, w)
 		runExample(t, example, w)
 	}
-	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "block", "wait",
+	for _, kind := range []string{"agent", "tool", "compute", "decide", "each", "together", "repeat", "section", "wait",
 		"model", "call", "javascript", "say", "answer_caller", "review", "label", "remember", "end_run", "question"} {
 		if !kinds[kind] {
 			t.Errorf("no example has a %s step", kind)
 		}
+	}
+}
+
+var exampleReads = regexp.MustCompile(`(?m)^# reads (.*)$`)
+
+// readsAs holds the sentences of an example's last step against those the
+// example says it reads as.
+func readsAs(t *testing.T, example string, w *flow.Workspace) {
+	t.Helper()
+	one := w.Workflows["example"]
+	last := strconv.Itoa(len(one.Steps) - 1)
+	var got, want []string
+	for _, l := range w.Explain(one, catalogue) {
+		if l.Path == last || strings.HasPrefix(l.Path, last+"/") {
+			got = append(got, strings.Repeat("  ", l.Depth)+l.Text())
+		}
+	}
+	for _, m := range exampleReads.FindAllStringSubmatch(example, -1) {
+		want = append(want, m[1])
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("%s\nreads\n# reads %s", example, strings.Join(got, "\n# reads "))
 	}
 }
 

@@ -18,7 +18,7 @@ func TestAnUncertainCallIsNeverSentAgainByItself(t *testing.T) {
 	for name, text := range map[string]string{
 		"its own limit and tries": "  - id: row\n    within: 1h\n    retry: {tries: 4, first: 1s}\n" +
 			"    tool: register/add\n    args: {kg: '${1}'}\n",
-		"those of a block around it": "  - within: 1h\n    retry: {tries: 4, first: 1s}\n    block:\n      do:\n" +
+		"those of a block around it": "  - within: 1h\n    retry: {tries: 4, first: 1s}\n    section:\n      do:\n" +
 			"        - id: row\n          tool: register/add\n          args: {kg: '${1}'}\n",
 		"those of a way around it": "  - within: 1h\n    retry: {tries: 4, first: 1s}\n    together:\n" +
 			"      branches:\n        - id: one\n          do:\n            - id: row\n" +
@@ -58,7 +58,7 @@ func (l *life) tick() {
 func TestALimitAroundACallOnItsWayAsks(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - within: 1h\n    retry: {tries: 4, first: 1s}\n    block:\n      do:\n        - id: row\n"+
+			"  - within: 1h\n    retry: {tries: 4, first: 1s}\n    section:\n      do:\n        - id: row\n"+
 				"          tool: register/add\n          args: {kg: '${1}'}\n"), delivery(int64(30), int64(4)))
 	l.next()
 	l.later = 2 * time.Hour
@@ -177,7 +177,7 @@ func TestAnAgentWithACallInDoubtDoesNotBeginAnew(t *testing.T) {
 func TestALateAnswerOfATryBeforeIsStale(t *testing.T) {
 	l := begin(t,
 		script(t,
-			"  - within: 1h\n    retry: {tries: 2, first: 1s}\n    block:\n      do:\n        - id: look\n"+
+			"  - within: 1h\n    retry: {tries: 2, first: 1s}\n    section:\n      do:\n        - id: look\n"+
 				"          tool: slots/find\n          args: {day: '${text(now())}'}\n"), delivery(int64(30), int64(4)))
 	first := l.next()
 	l.later = 2 * time.Hour
@@ -203,7 +203,7 @@ func TestALimitHoldsForWhateverIsWaitedFor(t *testing.T) {
 		"a workflow": "  - id: s\n    within: 1h\n    call: other\n    inputs: {}\n",
 		"a model":    "  - id: s\n    within: 1h\n    model: medium\n    prompt: hello\n",
 		"a reading":  "  - id: s\n    within: 1h\n    tool: slots/find\n    args: {day: Monday}\n",
-		"steps inside": "  - id: s\n    within: 1h\n    block:\n      do:\n" +
+		"steps inside": "  - id: s\n    within: 1h\n    section:\n      do:\n" +
 			"        - review: {ask: owner, show: hello}\n",
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -249,7 +249,7 @@ func TestNowIsOneMomentWithinAStep(t *testing.T) {
           going_by: x
           gives: {lane: wet}
       unsure: {gives: {lane: u}}
-      else: {gives: {lane: e}}
+      otherwise: {gives: {lane: e}}
   - id: row
     tool: register/add
     fill: {lane: 'the lane'}

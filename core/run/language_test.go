@@ -185,8 +185,8 @@ func TestEveryKindOfStep(t *testing.T) {
 	heard.hear = &run.Signal{ID: "s", Body: map[string]any{"yes": true, "n": int64(2)}, Kind: "webhook"}
 	const judge = "  - decide:\n      cases:\n        - when: signal.body.gross < 0\n          gives: {lane: none}\n" +
 		"        - judge: The notes mention damp.\n          going_by: ${signal.body.gross}\n" +
-		"          gives: {lane: wet}\n      floor: 0.7\n      unsure:\n        gives: {lane: look}\n      else:\n" +
-		"        gives: {lane: dry}\n"
+		"          gives: {lane: wet}\n      floor: 0.7\n      unsure:\n        gives: {lane: look}\n" +
+		"      otherwise:\n        gives: {lane: dry}\n"
 	for name, c := range map[string]struct {
 		steps string
 		world world
@@ -227,7 +227,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			"      rounds_at_most: 10\n", answers, "0", `done {"n":32,"times":5}`},
 		"repeat without end": {"  - repeat:\n      gives: {n: '${index}'}\n      till: last.n > 20\n" +
 			"      rounds_at_most: 3\n", answers, "0", `failed null`},
-		"block": {"  - block:\n      do:\n        - id: a\n          compute: {x: '1'}\n" +
+		"block": {"  - section:\n      do:\n        - id: a\n          compute: {x: '1'}\n" +
 			"      gives: {x: '${a.x}'}\n", answers, "0", `done {"x":1}`},
 		"wait for":             {"  - wait: {for: 90s}\n", answers, "0", `done {"at":"2026-11-23T12:01:30Z"}`},
 		"wait in working days": {"  - wait: {for: 5wd}\n", answers, "0", `done {"at":"2026-11-30T12:00:00Z"}`},
@@ -251,9 +251,9 @@ func TestEveryKindOfStep(t *testing.T) {
 		"model that never fits": {"  - model: medium\n    prompt: Which lane?\n    answer: {type: object}\n",
 			answers, "0", `failed null`},
 		"judge": {judge, judging, "0",
-			`done {"case":2,"confidence":0.9,"lane":"wet","reason":"It says damp."}`},
+			`done {"case":2,"confidence":0.9,"lane":"wet","reason":"It says damp.","sure":"sure"}`},
 		"judge that is unsure": {judge, unsure, "0",
-			`done {"case":"unsure","confidence":0.4,"lane":"look","reason":"Hard to say."}`},
+			`done {"case":"unsure","confidence":0.4,"lane":"look","reason":"Hard to say.","sure":"not sure"}`},
 		"fill": {"  - tool: register/add\n    args: {kg: '${3}'}\n" +
 			"    fill: {lane: 'The lane in one word'}\n", judging2, "0", `done {"id":"D-3"}`},
 		"fill a part": {"  - tool: register/add\n    args: {kg: '${3}', lane: 'to ${fill.word}'}\n" +
@@ -274,7 +274,7 @@ func TestEveryKindOfStep(t *testing.T) {
 			"        - id: a\n          do:\n            - wait: {for: 1d}\n        - id: b\n          do:\n" +
 			"            - compute: {x: '1 / 0'}\n", answers, "0/way-1/0", `stopped null`},
 		"timeout": {"  - id: a\n    within: 10s\n" +
-			"    if_fails: {gives: {why: '${failure.message}'}}\n    block:\n      do:\n        - wait: {for: 1h}\n",
+			"    if_fails: {gives: {why: '${failure.message}'}}\n    section:\n      do:\n        - wait: {for: 1h}\n",
 			answers, "0", `done {"why":"it took longer than 10 seconds"}`},
 		"retry": {"  - id: a\n    retry: {tries: 3, first: 5s}\n" +
 			"    if_fails: {gives: {tries: '${failure.tries}'}}\n    tool: register/add\n    args: {lane: broken}\n",
@@ -318,7 +318,7 @@ func TestFailuresSayWhere(t *testing.T) {
 		"  - id: a\n    compute: {x: '\"0123456789\"'}\n" + doubling: "larger than 4 MB",
 		"  - decide:\n      cases:\n        - when: signal.body.gross\n" +
 			"          gives: {}\n": "must be true or false, this is a number",
-		"  - block:\n      do:\n        - title: The inner one\n" +
+		"  - section:\n      do:\n        - title: The inner one\n" +
 			"          compute: {x: '1 / 0'}\n": "The inner one (line 11): x: 1 / 0: division by zero",
 	} {
 		l := steps(t, text, answers)

@@ -9,7 +9,7 @@ type Message struct {
 	Picture any      `json:"picture,omitempty"`
 	Buttons []string `json:"buttons,omitempty"`
 	File    any      `json:"file,omitempty"`
-	Layout  []any    `json:"layout,omitempty"` // blocks of {heading, text, facts}
+	Layout  []any    `json:"layout,omitempty"` // parts of {heading, text, facts}
 }
 
 // Plain tells whether the message is words alone.

@@ -28,7 +28,7 @@ const everything = `
           gives: {lane: "${look.choice}"}
       unsure:
         gives: {lane: unsure}
-      else:
+      otherwise:
         gives: {lane: dry}
   - id: lots
     each:
@@ -75,7 +75,7 @@ const everything = `
   - id: slow
     within: 1h
     if_fails: {gives: {why: "${failure.message}"}}
-    block:
+    section:
       do:
         - wait: {for: 3d}
   - label: {as: ["${sort.lane}"]}

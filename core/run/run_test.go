@@ -38,7 +38,7 @@ steps:
         - when: net.kg > 1000
           gives:
             lane: split
-      else:
+      otherwise:
         gives:
           lane: clean
   - id: row
@@ -75,7 +75,7 @@ instructions: Help with slots.
 tools:
   - slots/find
   - tool: slots/remove
-    approval: {each: true, ask: lead}
+    approval: {always: true, ask: lead}
     args: {calendar: docks}
 limits: {turns: 4, tries_per_tool: 2}
 `

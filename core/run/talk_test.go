@@ -84,7 +84,7 @@ func TestAQuestionSaysWhatIsWrongOrItsHint(t *testing.T) {
 	l = begin(t,
 		talking(t,
 			"  - question:\n      text: Which holding?\n      check: size(value) == 6\n"+
-				"      hint: '${value} is not six digits.'\n"), chat("hello"))
+				"      not_valid: '${value} is not six digits.'\n"), chat("hello"))
 	l.answered("12")
 	if want := "Which holding?\n12 is not six digits."; l.words() != want {
 		t.Errorf("it said %q, want %q", l.words(), want)

@@ -103,7 +103,7 @@ steps:
       text: How many?
       valid: {type: number}
       find: {tool: slots/find, args: {day: "${text(value)}"}}
-      hint: "Not ${value * 2}"
+      not_valid: "Not ${value * 2}"
 `)
 	l := begin(t, def, chat("hi"))
 	said := chat("412.5")

@@ -47,7 +47,7 @@ func (a *Agent) Tell(p *flow.Sentence, _ *flow.Step) {
 	if known, ok := p.Workspace.Agents[name]; ok {
 		name = known.Title
 	}
-	p.Say("Ask the agent ").Word(name).Say(" about ").Text(a.Task)
+	p.Say("Ask the agent ").Field("agent").Word(name).Say(" about ").Field("task").Text(a.Task)
 }
 
 // Advance begins the agent's work, or lets it go on from where it is.

@@ -47,9 +47,9 @@ func answers(t flow.Trigger) bool {
 
 // Tell says what is answered.
 func (r *AnswerCaller) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Answer the caller with ").Word(strconv.Itoa(r.Status))
+	p.Say("Answer the caller with ").Field("status").Word(strconv.Itoa(r.Status))
 	if r.Body != nil {
-		p.Say(": ").Text(*r.Body)
+		p.Say(": ").Field("body").Text(*r.Body)
 	}
 }
 

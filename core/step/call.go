@@ -57,10 +57,10 @@ func (c *Call) Tell(p *flow.Sentence, _ *flow.Step) {
 		name = w.Title
 	}
 	if c.Await {
-		p.Say("Call ").Word(name).Given(c.Inputs)
+		p.Say("Call ").Field("call").Word(name).Field("inputs").Given(c.Inputs)
 		return
 	}
-	p.Say("Start ").Word(name).Given(c.Inputs).Say(" and go on")
+	p.Say("Start ").Field("call").Word(name).Field("inputs").Given(c.Inputs).Say(" and go on")
 }
 
 // Advance starts the workflow.

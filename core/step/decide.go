@@ -13,11 +13,11 @@ import (
 
 // Decide takes the first case that holds.
 type Decide struct {
-	Cases  []Case
-	Else   *Other
-	Unsure *Other  // taken where a judgement is less sure than Floor
-	Floor  float64 // 0 to 1
-	Using  string  // the model that weighs; "" is the workflow's
+	Cases     []Case
+	Otherwise *Other
+	Unsure    *Other  // taken where a judgement is less sure than Floor
+	Floor     float64 // 0 to 1
+	Using     string  // the model that weighs; "" is the workflow's
 }
 
 // Case is one way a decision can go.
@@ -34,8 +34,8 @@ type Other struct{ flow.Block }
 func caseBlock(i int) flow.BlockName { return flow.BlockName{Word: "case", Number: i + 1} }
 
 var (
-	elseBlock   = flow.BlockName{Word: "else"}
-	unsureBlock = flow.BlockName{Word: "unsure"}
+	otherwiseBlock = flow.BlockName{Word: "otherwise"}
+	unsureBlock    = flow.BlockName{Word: "unsure"}
 )
 
 // Fields are what it may say.
@@ -44,7 +44,7 @@ func (d *Decide) Fields() []flow.Field {
 		{Name: "cases", Into: flow.ListOf(&d.Cases), Missing: "there is nothing to decide between",
 			Help:    "The ways it can go; the first that holds is taken.",
 			Example: "[{when: net.kg > 200, gives: {lane: split}}]"},
-		{Name: "else", Into: flow.Group(&d.Else), Help: "What is done where no case holds.",
+		{Name: "otherwise", Into: flow.Group(&d.Otherwise), Help: "What is done where no case holds.",
 			Example: "{gives: {lane: clean}}"},
 		{Name: "unsure", Into: flow.Group(&d.Unsure), Help: "What is done where a judgement is less sure than floor.",
 			Example: "{gives: {lane: check by hand}}"},
@@ -128,16 +128,16 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 		}
 		ways = reaching(ways, &one.Block, c.Block(&one.Block, seen))
 	}
-	if always && d.Else != nil {
-		c.Wrong(d.Else.At, "remove it", "else is never reached: a case above it always holds")
+	if always && d.Otherwise != nil {
+		c.Wrong(d.Otherwise.At, "remove it", "otherwise is never reached: a case above it always holds")
 	}
-	for _, other := range []*Other{d.Else, d.Unsure} {
+	for _, other := range []*Other{d.Otherwise, d.Unsure} {
 		if other != nil {
 			ways = reaching(ways, &other.Block, c.Block(&other.Block, names))
 		}
 	}
 	d.checkJudged(c, s)
-	if d.Else == nil {
+	if d.Otherwise == nil {
 		ways = append(ways, nil) // where none holds, nothing is given
 	}
 	return givenBy(ways)
@@ -159,12 +159,12 @@ func (d *Decide) checkJudged(c *flow.Checker, s *flow.Step) {
 	c.Model(s.At, d.Using)
 	switch {
 	case d.Unsure != nil:
-	case d.Else == nil:
+	case d.Otherwise == nil:
 		c.Report(s.At, flow.Problem{What: "nothing says what happens when the judgement is unsure",
 			Why:    "a yes below the floor would fall through every case",
 			Remedy: "add unsure: with do: or gives:"})
 	default:
-		c.Report(s.At, flow.Problem{Severity: flow.Remark, What: "an unsure judgement goes the way of else",
+		c.Report(s.At, flow.Problem{Severity: flow.Remark, What: "an unsure judgement goes the way of otherwise",
 			Remedy: "add unsure: where a person should look instead"})
 	}
 }
@@ -172,7 +172,7 @@ func (d *Decide) checkJudged(c *flow.Checker, s *flow.Step) {
 // givenBy joins what the ways give; a value some way omits is optional.
 func givenBy(ways []map[string]shape.Shape) shape.Shape {
 	fields := map[string]shape.Shape{"case": shape.Union(shape.Number(), shape.Text()), "reason": shape.Text(),
-		"confidence": shape.Number()}
+		"confidence": shape.Number(), "sure": shape.Text()}
 	found := map[string][]shape.Shape{}
 	for _, gives := range ways {
 		for key, s := range gives {
@@ -191,7 +191,7 @@ func givenBy(ways []map[string]shape.Shape) shape.Shape {
 
 // Ends tells whether every way ends the run.
 func (d *Decide) Ends() bool {
-	if d.Else == nil {
+	if d.Otherwise == nil {
 		return false
 	}
 	for _, b := range d.Blocks() {
@@ -206,7 +206,7 @@ func (d *Decide) Ends() bool {
 func (d *Decide) Tell(p *flow.Sentence, s *flow.Step) {
 	p.Say("Decide")
 	if s.ID != "" {
-		p.Say(" ").Word(s.ID)
+		p.Say(" ").Word(flow.Plain(s.ID))
 	}
 }
 
@@ -219,8 +219,8 @@ func (d *Decide) Blocks() []flow.NamedBlock {
 	if d.Unsure != nil {
 		out = append(out, flow.NamedBlock{Name: unsureBlock, Block: &d.Unsure.Block})
 	}
-	if d.Else != nil {
-		out = append(out, flow.NamedBlock{Name: elseBlock, Block: &d.Else.Block})
+	if d.Otherwise != nil {
+		out = append(out, flow.NamedBlock{Name: otherwiseBlock, Block: &d.Otherwise.Block})
 	}
 	return out
 }
@@ -228,21 +228,22 @@ func (d *Decide) Blocks() []flow.NamedBlock {
 // Opening says when a way is taken.
 func (d *Decide) Opening(p *flow.Sentence, b flow.BlockName) {
 	switch b {
-	case elseBlock:
+	case otherwiseBlock:
 		p.Say("otherwise")
 		return
 	case unsureBlock:
-		p.Say("when unsure, below ").Word(strconv.FormatFloat(d.Floor, 'f', -1, 64))
+		p.Say("when it is ").Field("floor").Word("less than " + flow.SurenessBeside(d.Floor))
 		return
 	}
 	c := d.Cases[b.Number-1]
+	at := "cases/" + strconv.Itoa(b.Number-1)
 	if c.Judge == nil {
-		p.Say("if ").Expression(c.When)
+		p.Say("if ").Field(at + "/when").Condition(c.When)
 		return
 	}
-	p.Say("if it is judged that ").Prose(*c.Judge)
+	p.Say("if this is judged to hold: ").Field(at + "/judge").Prose(*c.Judge)
 	if c.About != nil {
-		p.Say(", going by ").Text(*c.About)
+		p.Say(", going by ").Field(at + "/going_by").Text(*c.About)
 	}
 }
 
@@ -269,12 +270,13 @@ func (d *Decide) Advance(at *run.At) run.Outcome {
 	case run.Finished:
 		at.Leave(frame, nil)
 		gives["case"], gives["reason"], gives["confidence"] = caseName(taken), at.Did.Reason, at.Did.Confidence
+		gives["sure"] = flow.Sureness(at.Did.Confidence)
 		return at.End(gives)
 	}
 	return out
 }
 
-// caseName is what a decision gives as case: its number from 1, else, or unsure.
+// caseName is what a decision gives as case: its number from 1, otherwise, or unsure.
 func caseName(block flow.BlockName) any {
 	if block.Number > 0 {
 		return int64(block.Number)
@@ -324,12 +326,12 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 		if d.Unsure != nil {
 			return goInto(at, unsureBlock, v)
 		}
-		break // as sure as else
+		break // as sure as otherwise
 	}
-	if d.Else == nil {
-		return at.End(map[string]any{"case": nil, "reason": "", "confidence": int64(1)})
+	if d.Otherwise == nil {
+		return at.End(map[string]any{"case": nil, "reason": "", "confidence": int64(1), "sure": flow.Sureness(1)})
 	}
-	return goInto(at, elseBlock, leastSure(verdicts))
+	return goInto(at, otherwiseBlock, leastSure(verdicts))
 }
 
 // leastSure is how sure it is that no judged case holds.

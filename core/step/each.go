@@ -57,10 +57,10 @@ func (e *Each) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 func (e *Each) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("For each ")
 	if e.Of != nil {
-		p.Say("of ").Expression(e.Of)
+		p.Say("of ").Field("of").Expression(e.Of)
 	}
 	if e.AtOnce > 1 {
-		p.Say(", at most ").Word(strconv.Itoa(e.AtOnce)).Say(" at once")
+		p.Say(", at most ").Field("at_once").Word(strconv.Itoa(e.AtOnce)).Say(" at once")
 	}
 	e.Finish.tell(p)
 }
@@ -72,6 +72,15 @@ func (e *Each) Blocks() []flow.NamedBlock {
 
 // Opening stands above it.
 func (e *Each) Opening(p *flow.Sentence, _ flow.BlockName) { p.Say("for each item") }
+
+// SeenInside is the item, and its place from 0.
+func (*Each) SeenInside(did *run.Step, block flow.BlockName) map[string]any {
+	list := itemsOf(did)
+	if block.Number < 1 || block.Number > len(list) {
+		return nil
+	}
+	return map[string]any{"item": list[block.Number-1], "index": int64(block.Number - 1)}
+}
 
 // Advance goes on with every item that is under way, and begins others where
 // there is room.
@@ -96,7 +105,7 @@ func (e *Each) Advance(at *run.At) run.Outcome {
 		if frame.Status != "" {
 			continue
 		}
-		names := at.Names(map[string]any{"item": list[i], "index": int64(i)})
+		names := at.Names(e.SeenInside(at.Did, frame.Name))
 		enough, out := at.Way(&e.Block, frame, names, e.Enough)
 		switch {
 		case out == run.Over:

@@ -37,9 +37,9 @@ func (*EndRun) Ends() bool { return true }
 
 // Tell says how the run ends.
 func (s *EndRun) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("End the run as ").Word(s.Outcome)
+	p.Say("End the run as ").Field("outcome").Word(s.Outcome)
 	if s.Because != nil {
-		p.Say(": ").Text(*s.Because)
+		p.Say(": ").Field("because").Text(*s.Because)
 	}
 }
 

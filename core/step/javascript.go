@@ -53,11 +53,11 @@ func (j *JavaScript) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shap
 
 // Tell says that a script runs.
 func (j *JavaScript) Tell(p *flow.Sentence, s *flow.Step) {
-	p.Say("Run a script")
+	p.Say("Work out ")
 	if s.ID != "" {
-		p.Say(" for ").Word(s.ID)
+		p.Word(flow.Plain(s.ID)).Say(" ")
 	}
-	p.Given(j.Inputs)
+	p.Say("in ").Field("code").Word("JavaScript").Field("inputs").Given(j.Inputs)
 }
 
 // Advance has the script run.

@@ -17,7 +17,7 @@ func init() {
 		{"each", "Does the same for every item of a list.", func() run.Doing { return &Each{} }},
 		{"together", "Goes several ways at once.", func() run.Doing { return &Together{} }},
 		{"repeat", "Goes round until it is enough.", func() run.Doing { return &Repeat{} }},
-		{"block", "Puts steps under one title.", func() run.Doing { return &Block{} }},
+		{"section", "Puts steps under one title.", func() run.Doing { return &Section{} }},
 		{"wait", "Waits for a while, till a time, or for a signal.", func() run.Doing { return &Wait{} }},
 		{"model", "Asks a model once.", func() run.Doing { return &Model{} }},
 		{"call", "Runs another workflow.", func() run.Doing { return &Call{} }},

@@ -1,6 +1,8 @@
 package step
 
 import (
+	"strconv"
+
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -38,7 +40,7 @@ func (l *Label) Tell(p *flow.Sentence, _ *flow.Step) {
 		if i > 0 {
 			p.Say(", ")
 		}
-		p.Text(v)
+		p.Field("as/" + strconv.Itoa(i)).Text(v)
 	}
 }
 

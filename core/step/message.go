@@ -16,7 +16,7 @@ type Words struct {
 	Picture *flow.Value // a file, or the address of one
 	Buttons *flow.Value // a list of texts; one that is pressed is said
 	File    *flow.Value
-	Layout  *flow.Value // a list of blocks: heading, text, facts
+	Layout  *flow.Value // a list of parts: heading, text, facts
 }
 
 func (w *Words) fields() []flow.Field {
@@ -26,7 +26,7 @@ func (w *Words) fields() []flow.Field {
 			Example: "${signal.files[0]}"},
 		{Name: "buttons", Into: &w.Buttons, Help: "Texts to press; one that is pressed is said.", Example: "[yes, no]"},
 		{Name: "file", Into: &w.File, Help: "A file, or the address of one.", Example: "${report.file}"},
-		{Name: "layout", Into: &w.Layout, Help: "Blocks of heading, text and facts.",
+		{Name: "layout", Into: &w.Layout, Help: "Its parts, each of heading, text and facts.",
 			Example: "[{heading: Lot 14, facts: {kg: 380}}]"},
 	}
 }
@@ -34,7 +34,7 @@ func (w *Words) fields() []flow.Field {
 // parts are the parts of a message, in the order they are told.
 func (w *Words) parts() []wordsPart {
 	return []wordsPart{{"text", "", w.Text}, {"picture", "the picture", w.Picture}, {"file", "the file", w.File},
-		{"buttons", "the buttons", w.Buttons}, {"layout", "the blocks", w.Layout}}
+		{"buttons", "the buttons", w.Buttons}, {"layout", "the layout", w.Layout}}
 }
 
 type wordsPart struct {
@@ -79,7 +79,7 @@ func (w *Words) tell(p *flow.Sentence) {
 		if part.words != "" {
 			p.Say(part.words + " ")
 		}
-		p.Text(*part.value)
+		p.Field(part.name).Text(*part.value)
 		said = true
 	}
 }
@@ -122,7 +122,7 @@ func setPart(m *run.Message, name string, got any) error {
 	case "layout":
 		list, ok := got.([]any)
 		if !ok {
-			return fmt.Errorf("%s is given, and a list of blocks is needed", expr.Kind(got))
+			return fmt.Errorf("%s is given, and a list of parts is needed", expr.Kind(got))
 		}
 		m.Layout = list
 	}

@@ -38,9 +38,9 @@ func (m *Model) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sha
 
 // Tell says what is asked.
 func (m *Model) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Ask the model ").Word(m.Name).Say(": ").Text(m.Prompt)
+	p.Say("Ask the model ").Field("model").Word(m.Name).Say(": ").Field("prompt").Text(m.Prompt)
 	if names := flow.Names(m.Answer.Document()); len(names) > 0 {
-		p.Say(", for ").Words(names, ", ")
+		p.Say(", for ").Field("answer").Words(plain(names), ", ")
 	}
 }
 

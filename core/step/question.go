@@ -13,13 +13,14 @@ import (
 // Question asks in the conversation until the answer is valid.
 type Question struct {
 	Words
-	Choices []string
-	Valid   *flow.Schema     // the value
-	Holds   *flow.Expression // over value
-	Find    *Find
-	Hint    *flow.Value // said instead of what is wrong
-	Tries   int
-	Within  flow.Span // how long somebody may take to answer
+	Choices  []string
+	Valid    *flow.Schema     // the value
+	Holds    *flow.Expression // over value
+	Find     *Find
+	NotValid *flow.Value // said of an answer that is not valid, instead of what is wrong with it
+	NotFound *flow.Value // said of one that is not found
+	Tries    int
+	Within   flow.Span // how long somebody may take to answer
 }
 
 // Find looks an answer up; it is valid where the tool finds something.
@@ -38,8 +39,10 @@ func (q *Question) Fields() []flow.Field {
 		{Name: "check", Into: &q.Holds, Help: "What must hold for the answer; it sees value.", Example: "value < 1000"},
 		{Name: "find", Into: flow.Group(&q.Find),
 			Help: "A tool the answer is looked up by; it is valid where something is found."},
-		{Name: "hint", Into: &q.Hint, Help: "What is said when an answer is not valid; it sees value.",
-			Example: "A number, please."},
+		{Name: "not_valid", Into: &q.NotValid, Example: "A number, please.",
+			Help: "What is said of an answer that is not valid, instead of what is wrong with it; it sees value."},
+		{Name: "not_found", Into: &q.NotFound, Example: "There is no holding ${value}.",
+			Help: "What is said of an answer that find does not find; it sees value."},
 		{Name: "tries", Into: &q.Tries, Default: "5", Least: 1, Most: 100, Help: "How often it is asked.",
 			Example: "3"},
 		{Name: "within", Into: &q.Within, Default: "3d", Help: "How long somebody may take to answer.", Example: "1d"},
@@ -64,6 +67,8 @@ func (q *Question) Agree(m flow.Reading) {
 	if len(q.Choices) > 0 && q.Valid != nil {
 		m.Wrong("valid", "remove one of the two", "choices say already what is valid")
 	}
+	m.Only(q.Find != nil, "remove it, or add find", "%s is said of what find does not find, and nothing is looked up",
+		"not_found")
 }
 
 // Check checks the message, and what is done with an answer.
@@ -73,8 +78,10 @@ func (q *Question) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.
 	if q.Holds != nil {
 		c.Condition(q.Holds, seen)
 	}
-	if q.Hint != nil {
-		c.Value(*q.Hint, seen)
+	for _, hint := range []*flow.Value{q.NotValid, q.NotFound} {
+		if hint != nil {
+			c.Value(*hint, seen)
+		}
 	}
 	found := shape.Shape(shape.Null())
 	if q.Find != nil {
@@ -109,22 +116,29 @@ func (q *Question) answer() shape.Shape {
 func (q *Question) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("Ask ")
 	q.Words.tell(p)
-	p.Say(" until the answer is ")
 	switch {
 	case len(q.Choices) > 0:
-		p.Say("one of ").Words(q.Choices, ", ")
+		p.Say(" till the answer is ").Field("choices").Either(q.Choices)
 	case q.Valid.Document() != nil:
-		p.Word(strings.TrimPrefix(shape.Words(q.answer().Kind()), "a "))
+		p.Say(" till the answer is ").Field("valid").Word(q.answer().Told())
 	default:
-		p.Word("text")
+		p.Say(" till there is an answer")
 	}
 	if q.Holds != nil {
-		p.Say(" with ").Expression(q.Holds)
+		p.Say(" and ").Field("check").Condition(q.Holds)
 	}
 	if q.Find != nil {
-		p.Say(" and found by ").Tool(q.Find.Tool)
+		p.Say(" and it is found by ").Field("find/tool").Tool(q.Find.Tool)
 	}
-	p.Say(", at most ").Word(strconv.Itoa(q.Tries)).Say(" times")
+	p.Say(", at most ").Field("tries").Word(strconv.Itoa(q.Tries)).Say(" times")
+}
+
+// ResultName calls the value the answer.
+func (*Question) ResultName(id string, path []string) string {
+	if len(path) == 1 && path[0] == "value" {
+		return "answer to " + id
+	}
+	return ""
 }
 
 // Advance asks, or takes an answer that is offered.
@@ -201,7 +215,7 @@ func (q *Question) replied(at *run.At, signal *run.Signal) run.Outcome {
 		}
 	}
 	if why != "" {
-		return q.askAgain(at, asking, why)
+		return q.askAgain(at, asking, why, q.NotValid)
 	}
 	if q.Find == nil {
 		return at.End(map[string]any{"value": value, "found": nil, "tries": int64(asking.Tries)})
@@ -216,18 +230,18 @@ func (q *Question) replied(at *run.At, signal *run.Signal) run.Outcome {
 	return at.Wait()
 }
 
-// askAgain says what is wrong with an answer and asks for another, or gives
-// up.
-func (q *Question) askAgain(at *run.At, asking run.Asking, why string) run.Outcome {
+// askAgain says what is wrong with an answer, or what the file has instead of
+// that, and asks for another; or it gives up.
+func (q *Question) askAgain(at *run.At, asking run.Asking, why string, instead *flow.Value) run.Outcome {
 	if asking.Tries >= q.Tries {
 		at.Emit(&run.QuestionMoved{Step: at.Path, Asking: &asking})
 		return at.Fail("no valid answer came in %d tries: %s", asking.Tries, why)
 	}
 	text := why
-	if q.Hint != nil {
-		hint, err := q.Hint.Eval(at.Scope)
+	if instead != nil {
+		hint, err := instead.Eval(at.Scope)
 		if err != nil {
-			return at.Fail("hint: %v", err)
+			return at.Fail("what is said of a wrong answer: %v", err)
 		}
 		text = expr.Text(hint)
 	}
@@ -251,7 +265,8 @@ func (q *Question) Answered(at *run.At, reply run.Reply) {
 		q.listen(at)
 	case r.NotFound || nothing(r.Result):
 		at.Scope = at.Eval(map[string]any{"value": asking.Value, "signal": at.SignalValue(at.Signal())})
-		q.askAgain(at, asking, "I cannot find "+expr.Text(asking.Value)+". Please look at it again.")
+		q.askAgain(at, asking, "I cannot find "+expr.Text(asking.Value)+". Please look at it again.",
+			q.NotFound)
 	default:
 		at.End(map[string]any{"value": asking.Value, "found": r.Result, "tries": int64(asking.Tries)})
 	}

@@ -35,7 +35,7 @@ func (r *Remember) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.
 
 // Tell says what is remembered.
 func (r *Remember) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Remember about ").Text(r.About).Say(": ").Text(r.Fact)
+	p.Say("Remember about ").Field("about").Text(r.About).Say(": ").Field("fact").Text(r.Fact)
 }
 
 // Advance keeps the fact.

@@ -64,9 +64,9 @@ func (r *Repeat) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Sh
 func (r *Repeat) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("Repeat ")
 	if r.Till != nil {
-		p.Say("till ").Expression(r.Till)
+		p.Say("till ").Field("till").Condition(r.Till)
 	}
-	p.Say(", at most ").Word(strconv.Itoa(r.RoundsAtMost)).Say(" times")
+	p.Say(", at most ").Field("rounds_at_most").Word(strconv.Itoa(r.RoundsAtMost)).Say(" times")
 }
 
 // Blocks is what a round does.
@@ -76,6 +76,15 @@ func (r *Repeat) Blocks() []flow.NamedBlock {
 
 // Opening stands above it.
 func (r *Repeat) Opening(p *flow.Sentence, _ flow.BlockName) { p.Say("in each round") }
+
+// SeenInside is the place of the round from 0, and what the one before gave.
+func (*Repeat) SeenInside(did *run.Step, block flow.BlockName) map[string]any {
+	last := expr.Optional{}
+	if n := block.Number - 1; n > 0 && n <= len(did.Inside) {
+		last = expr.Optional{Value: did.Inside[n-1].Gives, There: true}
+	}
+	return map[string]any{"index": int64(block.Number - 1), "last": last}
+}
 
 // Advance goes on with the round that is under way.
 func (r *Repeat) Advance(at *run.At) run.Outcome {
@@ -89,11 +98,7 @@ func (r *Repeat) Advance(at *run.At) run.Outcome {
 		if frame.Status == run.Done {
 			continue // the round after it is already there, or is begun next
 		}
-		last := expr.Optional{}
-		if n > 0 {
-			last = expr.Optional{Value: at.Did.Inside[n-1].Gives, There: true}
-		}
-		names := at.Names(map[string]any{"index": int64(n), "last": last})
+		names := at.Names(r.SeenInside(at.Did, frame.Name))
 		gives, out := at.Through(&r.Block, frame, names)
 		if out == run.FailedInside {
 			return at.Outwards()

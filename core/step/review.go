@@ -1,7 +1,6 @@
 package step
 
 import (
-	"strings"
 	"time"
 
 	"woolsignal/core/expr"
@@ -50,7 +49,19 @@ func (r *Review) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Sh
 
 // Tell says who is asked, and what for.
 func (r *Review) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Ask ").Word(flow.Audience(r.Ask)).Say(" to " + strings.Join(r.Choices, " or ") + ": ").Text(r.Show)
+	p.Say("Ask ").Field("ask").Word(flow.Audience(r.Ask)).Say(" to ").Field("choices").
+		Either(r.Choices).Say(": ").Field("show").Text(r.Show)
+}
+
+// ResultName tells who decided, and what was edited, from other results.
+func (*Review) ResultName(id string, path []string) string {
+	switch {
+	case len(path) == 1 && path[0] == "by":
+		return "who decided " + id
+	case len(path) == 2 && path[0] == "edited":
+		return flow.Plain(path[1]) + " as edited in " + id
+	}
+	return ""
 }
 
 // Advance asks.

@@ -76,7 +76,7 @@ func (t *Together) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.
 
 // Tell says how many ways it goes.
 func (t *Together) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Go ").Word(strconv.Itoa(len(t.Branches))).Say(" ways at once")
+	p.Say("Go ").Field("branches").Word(strconv.Itoa(len(t.Branches))).Say(" ways at once")
 	t.Finish.tell(p)
 }
 
@@ -91,7 +91,8 @@ func (t *Together) Blocks() []flow.NamedBlock {
 
 // Opening names a branch.
 func (t *Together) Opening(p *flow.Sentence, b flow.BlockName) {
-	p.Say("the way ").Word(t.Branches[b.Number-1].ID)
+	p.Say("the way ").Field("branches/" + strconv.Itoa(b.Number-1) + "/id").
+		Word(flow.Plain(t.Branches[b.Number-1].ID))
 }
 
 // Advance goes on in every branch that is not done.

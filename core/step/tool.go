@@ -72,10 +72,20 @@ func (t *Tool) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shap
 
 // Tell says which tool is used, and with what.
 func (t *Tool) Tell(p *flow.Sentence, _ *flow.Step) {
-	p.Say("Use ").Tool(t.Name).Given(t.Args)
+	p.Say("Use ").Field("tool").Tool(t.Name).Field("args").Given(t.Args)
 	for i, f := range t.Fill {
-		p.Say([]string{"; a model fills in ", ", "}[min(i, 1)] + flow.Plain(f.Key) + ": ").Prose(f.Value)
+		p.Say([]string{"; a model fills in ", ", "}[min(i, 1)] + flow.Plain(f.Key) + ": ").
+			Field("fill/" + f.Key).Prose(f.Value)
 	}
+}
+
+// plain turns names into words.
+func plain(names []string) []string {
+	out := make([]string, len(names))
+	for i, name := range names {
+		out[i] = flow.Plain(name)
+	}
+	return out
 }
 
 // Advance sends the call, once it is known with what.

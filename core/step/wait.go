@@ -58,11 +58,11 @@ func (w *Wait) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 func (w *Wait) Tell(p *flow.Sentence, _ *flow.Step) {
 	switch {
 	case w.Hear != nil:
-		p.Say("Wait for ").Hear(w.Hear).Say(", at most ").Word(w.GiveUpAfter.String())
+		p.Say("Wait for ").Hear(w.Hear).Say(", at most ").Field("give_up_after").Word(w.GiveUpAfter.String())
 	case w.Till != nil:
-		p.Say("Wait till ").Expression(w.Till)
+		p.Say("Wait till ").Field("till").Expression(w.Till)
 	default:
-		p.Say("Wait ").Word(w.For.String())
+		p.Say("Wait ").Field("for").Word(w.For.String())
 	}
 }
 

@@ -45,7 +45,7 @@ func (f *Finish) check(c *flow.Checker, value shape.Shape, names expr.Names) {
 // tell says what ends several ways early.
 func (f *Finish) tell(p *flow.Sentence) {
 	if f.first() && f.Enough != nil {
-		p.Say(", until one is enough: ").Expression(f.Enough)
+		p.Say(", until one is enough: ").Field("enough").Condition(f.Enough)
 	}
 }
 

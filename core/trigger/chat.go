@@ -1,6 +1,9 @@
 package trigger
 
 import (
+	"unicode"
+	"unicode/utf8"
+
 	"woolsignal/core/flow"
 	"woolsignal/core/shape"
 )
@@ -8,12 +11,34 @@ import (
 // Chat starts a run with each message of a conversation: on a page of the
 // service, or in a room or the private messages of a team's chat server.
 type Chat struct {
-	Page        string
-	Open        bool   // anybody with the address may write on the page
-	Connection  string // a chat_server; "" for a page
-	Room        string
-	Direct      bool   // private messages to the bot
-	Acknowledge string // the reaction a message gets at once; "" is none
+	Page       string
+	Open       bool   // anybody with the address may write on the page
+	Connection string // a chat_server; "" for a page
+	Room       string
+	Direct     bool   // private messages to the bot
+	Nod        string // the emoji a message is marked with at once; "" is none
+}
+
+// BallOfYarn is what a message is marked with unless a file says otherwise.
+const BallOfYarn = "🧶"
+
+// longestEmoji is how many code points an emoji has at most: a family of four,
+// each with a skin tone.
+const longestEmoji = 15
+
+// isEmoji tells whether a text is one emoji, as far as can be told without a
+// table of them all: symbols and what joins them, no words.
+func isEmoji(s string) bool {
+	symbols := 0
+	for _, r := range s {
+		switch {
+		case unicode.IsLetter(r) || unicode.IsSpace(r) || unicode.IsControl(r):
+			return false
+		case r > unicode.MaxLatin1:
+			symbols++
+		}
+	}
+	return symbols > 0 && utf8.RuneCountInString(s) <= longestEmoji
 }
 
 // Fields are what it may say.
@@ -27,8 +52,8 @@ func (c *Chat) Fields() []flow.Field {
 			Help: "Or the chat server where it is held.", Example: "shieling"},
 		{Name: "room", Into: &c.Room, Help: "The room there.", Example: "docks"},
 		{Name: "direct", Into: &c.Direct, Help: "Private messages to the bot instead of a room.", Example: "true"},
-		{Name: "acknowledge", Into: &c.Acknowledge, Default: "eyes",
-			Help: `The reaction a message gets at once on a chat server; "" is none.`, Example: "eyes"},
+		{Name: "nod", Into: &c.Nod, Default: BallOfYarn,
+			Help: `The emoji a message is marked with at once on a chat server; "" is none.`, Example: "🐑"},
 	}
 }
 
@@ -44,6 +69,9 @@ func (c *Chat) Agree(m flow.Reading) {
 	case c.Connection != "":
 		m.Only(false, "remove it", "%s belongs to a page; who may write on a chat server is decided there", "open")
 	}
+	if m.Has("nod") && c.Nod != "" && !isEmoji(c.Nod) {
+		m.Wrong("nod", `write one, such as "🐑", or "" for none`, "%q is no emoji", c.Nod)
+	}
 }
 
 // Check has nothing more to check.
@@ -51,13 +79,13 @@ func (*Chat) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says where somebody writes.
 func (c *Chat) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	p.Say("When somebody writes ").Say(c.where()).Word(c.name(p))
+	p.Say("When somebody writes ").Say(c.where()).Field(c.field()).Word(c.name(p))
 	c.on(p)
 }
 
 // TellHeard says which message is waited for.
 func (c *Chat) TellHeard(p *flow.Sentence) {
-	p.Say("a message ").Say(c.where()).Word(c.name(p))
+	p.Say("a message ").Say(c.where()).Field(c.field()).Word(c.name(p))
 	c.on(p)
 	p.Say(" in the conversation ")
 }
@@ -72,6 +100,17 @@ func (c *Chat) where() string {
 	return "in the room "
 }
 
+// field is the one that says where.
+func (c *Chat) field() string {
+	switch {
+	case c.Page != "":
+		return "page"
+	case c.Direct:
+		return "connection"
+	}
+	return "room"
+}
+
 func (c *Chat) name(p *flow.Sentence) string {
 	switch {
 	case c.Page != "":
@@ -84,7 +123,7 @@ func (c *Chat) name(p *flow.Sentence) string {
 
 func (c *Chat) on(p *flow.Sentence) {
 	if c.Page == "" && !c.Direct {
-		p.Say(" on ").Connection(c.Connection)
+		p.Say(" on ").Field("connection").Connection(c.Connection)
 	}
 }
 

@@ -9,18 +9,18 @@ import (
 
 // Failure starts a run when a run of one of these workflows fails; of any
 // other where none is named.
-type Failure struct{ Of []string }
+type Failure struct{ Workflows []string }
 
 // Fields are what it may say.
 func (f *Failure) Fields() []flow.Field {
-	return []flow.Field{{Name: "of", Into: &f.Of, Holds: flow.HoldsWorkflow,
+	return []flow.Field{{Name: "workflows", Into: &f.Workflows, Holds: flow.HoldsWorkflow,
 		Help:    "The workflows whose failures it looks after; any but itself where it is missing.",
 		Example: "[weighbridge]"}}
 }
 
 // LooksAfter tells whether the failures of a workflow are meant.
 func (f *Failure) LooksAfter(workflow string) bool {
-	return len(f.Of) == 0 || slices.Contains(f.Of, workflow)
+	return len(f.Workflows) == 0 || slices.Contains(f.Workflows, workflow)
 }
 
 // Check has nothing more to check.
@@ -28,11 +28,11 @@ func (*Failure) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says what fails.
 func (f *Failure) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	if len(f.Of) == 0 {
+	if len(f.Workflows) == 0 {
 		p.Say("When any other workflow fails")
 		return
 	}
-	p.Say("When ").Words(f.Of, " or ").Say(" fails")
+	p.Say("When ").Field("workflows").Either(f.Workflows).Say(" fails")
 }
 
 // Shape is that of its signals.

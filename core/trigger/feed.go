@@ -33,7 +33,7 @@ func (*Feed) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says which feed has something new.
 func (f *Feed) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	p.Say("When the feed ").Word(f.Address).Say(" has something new")
+	p.Say("When the feed ").Field("address").Word(f.Address).Say(" has something new")
 }
 
 // Shape is that of its signals.

@@ -52,9 +52,9 @@ func (*File) Check(*flow.Checker, *flow.Trigger) {}
 func (f *File) Tell(p *flow.Sentence, _ *flow.Trigger) {
 	p.Say("When a file")
 	if f.Name != "" {
-		p.Say(" called ").Word(f.Name)
+		p.Say(" called ").Field("name").Word(f.Name)
 	}
-	p.Say(" appears in ").Word(f.Folder).Say(" on ").Connection(f.Connection)
+	p.Say(" appears in ").Field("folder").Word(f.Folder).Say(" on ").Field("connection").Connection(f.Connection)
 }
 
 // Shape is that of its signals.

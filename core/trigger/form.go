@@ -7,7 +7,7 @@ import (
 	"woolsignal/core/shape"
 )
 
-// Form starts a run with each form somebody sends from /form/<Page>.
+// Form starts a run with each form somebody sends from /slip/<Page>.
 type Form struct {
 	Page, Title, Intro string
 	Asks               []FormField
@@ -16,7 +16,7 @@ type Form struct {
 
 // FormField is one thing a form asks for.
 type FormField struct {
-	Name, Label, Hint string
+	Name, Title, Hint string
 	Type              string // text, long_text, number, date, choice, email, phone or file
 	Required          bool
 	Choices           []string
@@ -27,7 +27,7 @@ type FormField struct {
 // Fields are what it may say.
 func (f *Form) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "page", Into: &f.Page, Holds: flow.HoldsSlug, Required: true, Help: "The form is at /form/PAGE.",
+		{Name: "page", Into: &f.Page, Holds: flow.HoldsSlug, Required: true, Help: "The form is at /slip/PAGE.",
 			Example: "offer-fleece"},
 		{Name: "title", Into: &f.Title, Help: "The words above it; the workflow's title where it is missing.",
 			Example: "Offer fleece"},
@@ -47,7 +47,7 @@ func (f *FormField) Fields() []flow.Field {
 	return []flow.Field{
 		{Name: "name", Into: &f.Name, Holds: flow.HoldsName, Required: true, Help: "Its name in signal.body.",
 			Example: "kilograms"},
-		{Name: "label", Into: &f.Label, Help: "The words beside it; its name where it is missing.",
+		{Name: "title", Into: &f.Title, Help: "The words beside it; its name where it is missing.",
 			Example: "How many kilograms?"},
 		{Name: "hint", Into: &f.Hint, Help: "Smaller words below.", Example: "About is good enough."},
 		{Name: "type", Into: &f.Type, Choices: fieldTypes, Default: "text",
@@ -86,7 +86,7 @@ func (*Form) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says which form is sent.
 func (f *Form) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	p.Say("When somebody sends the form ").Word(f.Source())
+	p.Say("When somebody sends the form ").Field("page").Word(f.Source())
 }
 
 // Shape is that of its signals.
@@ -95,7 +95,7 @@ func (f *Form) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 }
 
 // Source is its address.
-func (f *Form) Source() string { return "/form/" + f.Page }
+func (f *Form) Source() string { return "/slip/" + f.Page }
 
 // Claims names the address.
 func (f *Form) Claims() string { return "the form's page " + f.Page }
@@ -112,8 +112,8 @@ func (f *Form) Schema() map[string]any {
 			continue
 		}
 		s := flow.TypedSchema(one.Type, one.Choices)
-		if one.Label != "" {
-			s["title"] = one.Label
+		if one.Title != "" {
+			s["title"] = one.Title
 		}
 		if s["type"] == "string" && one.Type != "choice" {
 			s["maxLength"] = float64(one.Longest())
@@ -142,8 +142,8 @@ func (f FormField) Longest() int {
 
 // Words is the field's label, made of its name where none is written.
 func (f FormField) Words() string {
-	if f.Label != "" {
-		return f.Label
+	if f.Title != "" {
+		return f.Title
 	}
 	return flow.Label(f.Name)
 }

@@ -13,10 +13,10 @@ import (
 type Mail struct {
 	Connection string
 	Folder     string
-	On         string // arrived, flagged or moved
+	Happens    string // arrived, flagged or moved
 	Flag       string // for flagged, an IMAP keyword or system flag
 	From       []string
-	Has, Lacks []string
+	WholeWords // of the subject and the text
 	Every      time.Duration
 }
 
@@ -26,13 +26,13 @@ func (m *Mail) Fields() []flow.Field {
 		{Name: "connection", Into: &m.Connection, Holds: flow.HoldsConnection, Kind: "mailbox", Required: true,
 			Help: "The mailbox.", Example: "office-mail"},
 		{Name: "folder", Into: &m.Folder, Default: "INBOX", Help: "The folder.", Example: "Offers"},
-		{Name: "on", Into: &m.On, Choices: []string{"arrived", "flagged", "moved"}, Default: "arrived",
+		{Name: "happens", Into: &m.Happens, Choices: []string{"arrived", "flagged", "moved"}, Default: "arrived",
 			Help: "What happens to the mail.", Example: "flagged"},
-		{Name: "flag", Into: &m.Flag, Default: `\Flagged`, Help: "The flag, for on: flagged.", Example: "Wool"},
+		{Name: "flag", Into: &m.Flag, Default: `\Flagged`, Help: "The flag, for happens: flagged.", Example: "Wool"},
 		{Name: "from", Into: &m.From, Help: "Only mails from one of these; a part of the address will do.",
 			Example: "[nettlecote.example]"},
-		{Name: "has", Into: &m.Has, Help: "Only mails with all of these words.", Example: "[offer]"},
-		{Name: "lacks", Into: &m.Lacks, Help: "Only mails with none of these words.", Example: "[out of office]"},
+		m.WholeWords.hasField("Only mails with all of these words, as whole words.", "[offer]"),
+		m.WholeWords.lacksField("Only mails with none of these words.", "[out of office]"),
 		everyField(&m.Every),
 	}
 }
@@ -40,11 +40,11 @@ func (m *Mail) Fields() []flow.Field {
 // Agree keeps a flag with flagged.
 func (m *Mail) Agree(r flow.Reading) {
 	notTooOften(r, &m.Every)
-	r.Only(m.Flagged(), "add on: flagged, or remove it", "%s belongs to mails that are given one", "flag")
+	r.Only(m.Flagged(), "add happens: flagged, or remove it", "%s belongs to mails that are given one", "flag")
 }
 
 // Flagged tells whether a mail counts once it is given the flag.
-func (m *Mail) Flagged() bool { return m.On == "flagged" }
+func (m *Mail) Flagged() bool { return m.Happens == "flagged" }
 
 // Check has nothing more to check.
 func (*Mail) Check(*flow.Checker, *flow.Trigger) {}
@@ -62,26 +62,25 @@ func (m *Mail) TellHeard(p *flow.Sentence) {
 	p.Say(", in answer to ")
 }
 
+func (m *Mail) tellFolder(p *flow.Sentence) {
+	p.Field("folder").Word(m.Folder).Say(" of ").Field("connection").Connection(m.Connection)
+}
+
 // tell says which mails are meant, behind "a mail".
 func (m *Mail) tell(p *flow.Sentence) {
-	switch m.On {
+	switch m.Happens {
 	case "flagged":
-		p.Say("in ").Word(m.Folder).Say(" of ").Connection(m.Connection).Say(" is marked ").
-			Word(strings.TrimPrefix(m.Flag, `\`))
+		m.tellFolder(p.Say("in "))
+		p.Say(" is marked ").Field("flag").Word(strings.TrimPrefix(m.Flag, `\`))
 	case "moved":
-		p.Say("is moved to ").Word(m.Folder).Say(" of ").Connection(m.Connection)
+		m.tellFolder(p.Say("is moved to "))
 	default:
-		p.Say("arrives in ").Word(m.Folder).Say(" of ").Connection(m.Connection)
+		m.tellFolder(p.Say("arrives in "))
 	}
 	if len(m.From) > 0 {
-		p.Say(", from ").Words(m.From, " or ")
+		p.Say(", from ").Field("from").Either(m.From)
 	}
-	if len(m.Has) > 0 {
-		p.Say(", with the words ").Words(m.Has, ", ")
-	}
-	if len(m.Lacks) > 0 {
-		p.Say(", without ").Words(m.Lacks, ", ")
-	}
+	m.WholeWords.tell(p)
 }
 
 // Shape is that of its signals.

@@ -38,8 +38,8 @@ func (*Phone) Check(*flow.Checker, *flow.Trigger) {}
 
 // Tell says on which line somebody speaks.
 func (t *Phone) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	p.Say("When somebody speaks on the telephone line ").Word(t.Path).
-		Say(", answered within ").Word(flow.DurationWords(t.Within))
+	p.Say("When somebody speaks on the telephone line ").Field("path").Word(t.Path).
+		Say(", answered within ").Field("answer_within").Word(flow.DurationWords(t.Within))
 }
 
 // Shape is that of its signals.

@@ -14,9 +14,9 @@ type Row struct {
 	Table   string
 	Tool    string // looked at every so often, where Table is ""
 	Args    []flow.Entry
-	Of      *flow.Expression // over result: the list of rows
-	Key     string           // the field that tells rows apart
-	On      string           // added, changed or either
+	List    *flow.Expression // over result: the list of rows
+	Unique  string           // the field that tells rows apart
+	Happens string           // added, changed or either
 	Columns []string         // only these travel on; none is all
 	Every   time.Duration
 }
@@ -28,10 +28,10 @@ func (r *Row) Fields() []flow.Field {
 		{Name: "tool", Into: &r.Tool, Holds: flow.HoldsTool, Help: "Or a tool that gives a list.",
 			Example: "clip-register/list_deliveries"},
 		{Name: "args", Into: &r.Args, Help: "The tool's arguments.", Example: "{open: true}"},
-		{Name: "of", Into: &r.Of, Help: "The list in what the tool gives; it sees result.",
+		{Name: "list", Into: &r.List, Help: "The list in what the tool gives; it sees result.",
 			Example: "result.deliveries"},
-		{Name: "key", Into: &r.Key, Help: "The field that tells its rows apart.", Example: "id"},
-		{Name: "on", Into: &r.On, Choices: []string{"added", "changed", "either"}, Default: "added",
+		{Name: "unique", Into: &r.Unique, Help: "The field no two of its rows share a value of.", Example: "id"},
+		{Name: "happens", Into: &r.Happens, Choices: []string{"added", "changed", "either"}, Default: "added",
 			Help: "What happens to a row.", Example: "either"},
 		{Name: "columns", Into: &r.Columns, Help: "Only these travel on.", Example: "[grower, kg]"},
 		everyField(&r.Every),
@@ -42,14 +42,15 @@ func (r *Row) Fields() []flow.Field {
 func (r *Row) Agree(m flow.Reading) {
 	notTooOften(m, &r.Every)
 	if m.Has("table") == m.Has("tool") {
-		m.Wrong("", "add table: its id, or tool: connection/operation",
+		m.Wrong("", "add table: its id, or tool: connection/tool",
 			"rows are of a table, or of a list a tool gives: say which")
 	}
-	m.Only(!m.Has("table"), "remove it", "%s belongs to rows that a tool gives", "args", "of", "key", "every")
+	m.Only(!m.Has("table"), "remove it", "%s belongs to rows that a tool gives", "args", "list", "unique", "every")
 	if !m.Has("tool") {
 		return
 	}
-	for _, needed := range []flow.Field{{Name: "of", Example: "result.deliveries"}, {Name: "key", Example: "id"}} {
+	for _, needed := range []flow.Field{{Name: "list", Example: "result.deliveries"},
+		{Name: "unique", Example: "id"}} {
 		if !m.Has(needed.Name) {
 			m.Wrong("", "add "+needed.Name+": "+needed.Example, "the key %s is missing", needed.Name)
 		}
@@ -58,7 +59,7 @@ func (r *Row) Agree(m flow.Reading) {
 
 // Starts tells whether a row that was added or changed is one of these.
 func (r *Row) Starts(table, did string) bool {
-	return r.Table != "" && r.Table == table && (r.On == "either" || r.On == did)
+	return r.Table != "" && r.Table == table && (r.Happens == "either" || r.Happens == did)
 }
 
 // Check checks which rows are watched, and which of their columns travel on.
@@ -70,8 +71,8 @@ func (r *Row) Check(c *flow.Checker, t *flow.Trigger) {
 	if all == nil {
 		return
 	}
-	if _, presence := all.Field(r.Key); r.Tool != "" && presence == shape.Absent {
-		c.Wrong(t.At, all.Has("a row"), "the rows have no %s to tell them apart by", r.Key)
+	if _, presence := all.Field(r.Unique); r.Tool != "" && presence == shape.Absent {
+		c.Wrong(t.At, all.Has("a row"), "the rows have no %s to tell them apart by", r.Unique)
 	}
 	for _, column := range r.Columns {
 		if _, presence := all.Field(column); presence == shape.Absent {
@@ -91,8 +92,8 @@ func (r *Row) checkTool(c *flow.Checker, t *flow.Trigger) {
 			Remedy: "use a tool that reads"})
 	}
 	c.Arguments(r.Tool, r.Args, c.Entries(r.Args, expr.Names{}), spec.Input, t.At, true)
-	if r.Of != nil {
-		c.Insist(r.Of, "list", "give it a list", "rows are a list", expr.Names{"result": {Shape: spec.Output}})
+	if r.List != nil {
+		c.Insist(r.List, "list", "give it a list", "rows are a list", expr.Names{"result": {Shape: spec.Output}})
 	}
 }
 
@@ -101,8 +102,8 @@ func (r *Row) rows(w *flow.Workspace, tool flow.Catalogue) shape.Shape {
 	if t := w.Tables[r.Table]; t != nil {
 		return t.RowShape()
 	}
-	if spec, ok := tool(r.Tool); ok && r.Of != nil {
-		found, _ := r.Of.Infer(expr.Names{"result": {Shape: spec.Output}})
+	if spec, ok := tool(r.Tool); ok && r.List != nil {
+		found, _ := r.List.Infer(expr.Names{"result": {Shape: spec.Output}})
 		return found.Shape.Items()
 	}
 	return nil
@@ -110,22 +111,22 @@ func (r *Row) rows(w *flow.Workspace, tool flow.Catalogue) shape.Shape {
 
 // Tell says which rows are meant.
 func (r *Row) Tell(p *flow.Sentence, _ *flow.Trigger) {
-	did := r.On
+	did := r.Happens
 	if did == "either" {
 		did = "added or changed"
 	}
-	p.Say("When a row is ").Word(did).Say(" in ")
+	p.Say("When a row is ").Field("happens").Word(did).Say(" in ")
 	if r.Table != "" {
 		name := r.Table
 		if t := p.Workspace.Tables[r.Table]; t != nil {
 			name = t.Title
 		}
-		p.Word(name)
+		p.Field("table").Word(name)
 	} else {
-		p.Say("what ").Tool(r.Tool).Say(" gives")
+		p.Say("what ").Field("tool").Tool(r.Tool).Say(" gives")
 	}
 	if len(r.Columns) > 0 {
-		p.Say(", taking ").Words(r.Columns, ", ")
+		p.Say(", taking ").Field("columns").Words(r.Columns, ", ")
 	}
 }
 

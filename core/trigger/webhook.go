@@ -51,15 +51,17 @@ func (w *Webhook) Check(c *flow.Checker, t *flow.Trigger) {
 
 // Tell says who posts what.
 func (w *Webhook) Tell(p *flow.Sentence, t *flow.Trigger) {
-	p.Say("When ").Word(t.ID).Say(" posts to ").Word(w.Source()).Say(", signed with ").Connection(w.Verify)
+	p.Say("When ").Word(flow.Plain(t.ID)).Say(" posts to ").Field("path").Word(w.Source()).Say(", checked by ").
+		Field("verify").Connection(w.Verify)
 	if w.Accepts != nil && w.Accepts.Path != "" {
-		p.Say(", shaped like ").Word(strings.TrimSuffix(strings.TrimPrefix(w.Accepts.Path, "schemas/"), ".json"))
+		p.Say(", filled in as ").Field("accepts").
+			Word(strings.TrimSuffix(strings.TrimPrefix(w.Accepts.Path, "schemas/"), ".json"))
 	}
 }
 
 // TellHeard says which delivery is waited for.
 func (w *Webhook) TellHeard(p *flow.Sentence) {
-	p.Say("a delivery to ").Word(w.Source()).Say(" about ")
+	p.Say("a delivery to ").Field("path").Word(w.Source()).Say(" about ")
 }
 
 // Shape is that of its signals.

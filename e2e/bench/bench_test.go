@@ -110,7 +110,7 @@ steps:
         - when: net.shrinkage > 8
           gives:
             lane: check by hand
-      else:
+      otherwise:
         gives:
           lane: clean
   - answer_caller:

@@ -56,7 +56,7 @@ func (a *API) Handler() http.Handler {
 		Log: a.Log, Limits: limits}
 	r.Handle("/in/{path}", webhooks)
 	r.Handle("/in/{path}/{draft:draft}", webhooks)
-	r.Handle("/form/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log,
+	r.Handle("/slip/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log,
 		Limits: limits})
 	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets,
 		Store: a.Store,

@@ -2,9 +2,11 @@ package api
 
 import (
 	"fmt"
+	"maps"
 	"strconv"
 	"strings"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/wire"
@@ -33,7 +35,7 @@ func lay(out *wire.Detail, def *run.Definition, state *run.State, lines []flow.L
 			out.Steps = append(out.Steps, step)
 		}
 	}
-	l.block(def.Of(state).Workflow.Steps, state.Root, place{begins: true})
+	l.block(def.Of(state).Workflow.Steps, state.Root, place{begins: true}, state.SeenByAll(def.Zone))
 	if line, ok := l.lines["gives"]; ok {
 		step := wire.Step{Line: line, Script: line.Path}
 		if state.Status == run.Done {
@@ -61,22 +63,29 @@ func (p place) block(run, script flow.BlockName, begins bool) place {
 
 // block lays the steps of a block; frame is nil where the run did not come
 // here.
-func (l *layer) block(steps []*flow.Step, frame *run.Frame, at place) {
+func (l *layer) block(steps []*flow.Step, frame *run.Frame, at place, seen run.Seen) {
+	seen = maps.Clone(seen)
 	for i, def := range steps {
 		var did *run.Step
 		if frame != nil && i < len(frame.Steps) {
 			did = frame.Steps[i]
 		}
-		l.step(did, at.step(i))
+		l.step(did, at.step(i), seen)
 		for _, b := range def.Blocks() {
-			l.inside(did, b, at.step(i))
+			l.inside(def, did, b, at.step(i), seen)
+		}
+		if did != nil && def.ID != "" && did.Output != nil {
+			seen[def.ID] = did.Output
 		}
 	}
 }
 
-func (l *layer) step(did *run.Step, at place) {
+func (l *layer) step(did *run.Step, at place, seen run.Seen) {
 	step := wire.Step{Line: l.lines[at.script], Script: at.script, Begins: at.begins}
 	step.Path = at.run
+	if did != nil {
+		step.Values = readBy(step.Line, seen)
+	}
 	if did == nil {
 		l.out.Steps = append(l.out.Steps, step)
 		return
@@ -103,7 +112,7 @@ func (l *layer) step(did *run.Step, at place) {
 }
 
 // inside lays a block of a step: once, or once for each item or round.
-func (l *layer) inside(did *run.Step, b flow.NamedBlock, at place) {
+func (l *layer) inside(def *flow.Step, did *run.Step, b flow.NamedBlock, at place, seen run.Seen) {
 	var frames []*run.Frame
 	if did != nil {
 		for _, f := range did.Inside {
@@ -117,7 +126,7 @@ func (l *layer) inside(did *run.Step, b flow.NamedBlock, at place) {
 	if len(frames) == 0 {
 		in := at.block(b.Name, b.Name, begins)
 		l.opening(nil, line, in, did, false)
-		l.block(b.Do, nil, in)
+		l.block(b.Do, nil, in, seen)
 		return
 	}
 	for i, f := range frames {
@@ -132,8 +141,35 @@ func (l *layer) inside(did *run.Step, b flow.NamedBlock, at place) {
 			line.Parts = []flow.Part{{Text: f.Name.Word + " "}, {Text: strconv.Itoa(f.Name.Number), How: "word"}}
 		}
 		l.opening(f, line, in, did, many)
-		l.block(b.Do, f, in)
+		l.block(b.Do, f, in, seen.SeenInside(def, did, f.Name))
 	}
+}
+
+// longestValue is how much of a value a line shows, in characters.
+const longestValue = 80
+
+// readBy gives the values a line reads, as far as they are there.
+func readBy(line flow.Line, seen run.Seen) map[string]string {
+	out := map[string]string{}
+	for _, r := range line.Reads {
+		if v, there := seen.Value(strings.Split(r.Name, ".")); there {
+			out[r.Name] = brief(v)
+		}
+	}
+	return out
+}
+
+// brief is a value in short words.
+func brief(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return "nothing"
+	case []any:
+		return fmt.Sprintf("a list of %d", len(v))
+	case map[string]any:
+		return fmt.Sprintf("a map of %d", len(v))
+	}
+	return flow.Clip(expr.Text(v), longestValue)
 }
 
 // repeats tells whether a block of a run is one of many of a block of the
@@ -152,7 +188,7 @@ func (l *layer) opening(f *run.Frame, line flow.Line, at place, did *run.Step, m
 		}
 		step.Began, step.Output, step.Error = &did.Began, f.Gives, f.Error
 		if f.Name == did.Block && did.Reason != "" {
-			step.Output = map[string]any{"reason": did.Reason, "confidence": did.Confidence}
+			step.Output = map[string]any{"reason": did.Reason, "sure": flow.SurenessBeside(did.Confidence)}
 		}
 		if f.Status != "" {
 			step.Ended = moment(did.Ended)

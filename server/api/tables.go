@@ -27,11 +27,11 @@ func (a *API) tables(r *request, _ none) ([]wire.Table, error) {
 		if err != nil {
 			return nil, err
 		}
-		one := wire.Table{ID: id, Title: t.Title, Purpose: t.Purpose, Key: t.Key, Rows: n, Used: usedBy(s, id)}
+		one := wire.Table{ID: id, Title: t.Title, Purpose: t.Purpose, Unique: t.Unique, Rows: n, Used: usedBy(s, id)}
 		for _, c := range t.Columns {
 			one.Columns = append(one.Columns,
-				wire.Column{Name: c.Name, Title: columnTitle(c), Type: c.Type, Required: c.Required || c.Name == t.Key,
-					Choices: c.Choices})
+				wire.Column{Name: c.Name, Title: columnTitle(c), Type: c.Type,
+					Required: c.Required || c.Name == t.Unique, Choices: c.Choices})
 		}
 		out = append(out, one)
 	}

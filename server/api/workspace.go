@@ -31,12 +31,8 @@ func (a *API) workflows(r *request, _ none) ([]wire.Workflow, error) {
 func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day,
 	last map[string]time.Time) wire.Workflow {
 	one := s.Workflows[id]
-	out := wire.Workflow{ID: id, Title: one.Title, Purpose: one.Purpose, Triggers: []string{}, Week: []wire.Day{}}
-	for _, line := range s.Explain(one, s.Tools.Find) {
-		if line.Kind == "trigger" {
-			out.Triggers = append(out.Triggers, line.Text())
-		}
-	}
+	out := wire.Workflow{ID: id, Title: one.Title, Purpose: one.Purpose, Triggers: s.TellTriggers(one, s.Tools.Find),
+		Week: []wire.Day{}}
 	out.Callable, out.Drafted = one.Callable(), s.Drafted(id)
 	if live := s.Live[id]; live != nil {
 		out.Version, out.On = live.Version, live.On

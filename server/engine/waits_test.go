@@ -244,9 +244,10 @@ func TestStoppingARunStopsWhatItCalled(t *testing.T) {
 
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
-		"sad":    callable + "steps:\n  - compute: {n: '1 / 0'}\n",
-		"other":  callable + "steps:\n  - compute: {n: '1 / 0'}\n",
-		"mishap": "triggers:\n  - id: f\n    failure: {of: [sad]}\nsteps:\n  - compute: {why: signal.body.because}\n",
+		"sad":   callable + "steps:\n  - compute: {n: '1 / 0'}\n",
+		"other": callable + "steps:\n  - compute: {n: '1 / 0'}\n",
+		"mishap": "triggers:\n  - id: f\n    failure: {workflows: [sad]}\nsteps:\n" +
+			"  - compute: {why: signal.body.because}\n",
 	})
 	id := call(t, e, "sad", nil)
 	call(t, e, "other", nil)

@@ -134,7 +134,7 @@ func (h *ChatEvents) read(w http.ResponseWriter, r *http.Request, c *flow.Connec
 // workflow that listens to its room.
 func (h *ChatEvents) receive(ctx context.Context, c *flow.Connection, m *chatMessage, id string) error {
 	source := "/chat/" + c.ID + "/rooms/" + m.Room
-	via := &run.Via{Tool: c.ID + "/post_message", Args: map[string]any{"room": m.Room}}
+	via := &run.Via{Tool: c.ID + "/write_in", Args: map[string]any{"room": m.Room}}
 	if m.Direct {
 		source = "/chat/" + c.ID + "/direct"
 		via = &run.Via{Tool: c.ID + "/write_to", Args: map[string]any{"handle": m.From.Handle}}
@@ -159,21 +159,21 @@ func (h *ChatEvents) receive(ctx context.Context, c *flow.Connection, m *chatMes
 		}
 		signal.Files = append(signal.Files, kept)
 	}
-	reaction := "eyes"
+	nod := trigger.BallOfYarn
 	if t != nil {
-		signal.Trigger, reaction = t.ID, t.Is.(*trigger.Chat).Acknowledge
+		signal.Trigger, nod = t.ID, t.Is.(*trigger.Chat).Nod
 	}
 	ticket, err := h.Engine.Receive(ctx, workflow, signal)
 	if errors.Is(err, engine.ErrNobodyWaits) {
 		return nil // a room nobody listens to
 	}
-	if err != nil || ticket.Run == "" || reaction == "" {
+	if err != nil || ticket.Run == "" || nod == "" {
 		return err
 	}
 	h.reacting.Go(func() { // the message is taken in, marked or not
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
-		if err := chatserver.React(ctx, h.Kit, c, m.ID, reaction); err != nil {
+		if err := chatserver.Nod(ctx, h.Kit, c, m.ID, nod); err != nil {
 			h.Log.Warn("a message could not be marked as taken in", "connection", c.ID, "error",
 				h.Secrets.Mask(err.Error()))
 		}

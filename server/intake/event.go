@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"strings"
 	"time"
 
 	"woolsignal/server/protocol/caldav"
@@ -32,29 +31,11 @@ func (w *Watches) events(t flow.Trigger) *looking {
 		return &looking{"changes " + c.ID + " " + of.Calendar, "changes of " + which, of.Every,
 			&eventSource{kit: w.Kit, c: c, zone: now.Zone, calendar: of.Calendar}}
 	}
-	return &looking{fmt.Sprintf("before %s %s %v", c.ID, of.Calendar, of.Before), "what is ahead in " + which, of.Every,
-		&beforeSource{kit: w.Kit, c: c, calendar: of.Calendar, days: now.Calendar(), lead: of.Before, missed: "all"}}
-}
-
-// scheduleLook is how often a calendar is looked at for schedules.
-const scheduleLook = time.Minute
-
-// ahead looks at a calendar for a schedule that is counted from its events.
-func (w *Watches) ahead(t flow.Trigger) *looking {
-	of, now := t.Is.(*trigger.Schedule), w.Workspace.Now()
-	c := w.connection(t)
-	if c == nil || of.Before == nil {
-		return nil
-	}
 	days := now.Calendar()
-	if of.Zone != nil {
-		days.Zone = of.Zone
-	}
-	b := of.Before
-	key := fmt.Sprintf("before %s %s %v at %v %s %s", c.ID, b.Calendar, b.Lead, of.At, days.Zone, of.Missed)
-	return &looking{key, "what is ahead in " + cmp.Or(b.Calendar, "every calendar"), scheduleLook,
-		&beforeSource{kit: w.Kit, c: c, calendar: b.Calendar, days: days, lead: b.Lead, at: of.At, atSaid: of.AtSaid,
-			missed: of.Missed}}
+	key := fmt.Sprintf("before %s %s %v at %v %v %s %s", c.ID, of.Calendar, of.Before, of.At, of.AtSaid, days.Zone,
+		of.Missed)
+	return &looking{key, "what is ahead in " + which, of.Every, &beforeSource{kit: w.Kit, c: c, calendar: of.Calendar,
+		days: days, lead: of.Before, at: of.At, atSaid: of.AtSaid, missed: of.Missed}}
 }
 
 // eventSource tells what changed in a calendar. Its cursor is the events that
@@ -125,13 +106,12 @@ func (s *eventSource) look(ctx context.Context, cursor json.RawMessage) ([]any, 
 
 func (s *eventSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	f := found.(eventFound)
-	return f.signal(t.Is.(*trigger.Calendar).Match, "calendar.changed"), nil
+	return f.signal(t.Is.(*trigger.Calendar), "calendar.changed"), nil
 }
 
-// signal makes a signal of an event whose title has some words; nil where it
-// has not.
-func (f eventFound) signal(match, kind string) *run.Signal {
-	if !strings.Contains(strings.ToLower(f.Title), strings.ToLower(match)) {
+// signal makes a signal of an event whose title is meant; nil of others.
+func (f eventFound) signal(of *trigger.Calendar, kind string) *run.Signal {
+	if !of.In(f.Title) {
 		return nil
 	}
 	body := caldav.EventValue(f.Event, f.zone)
@@ -152,8 +132,8 @@ type beforeSource struct {
 	missed   string
 }
 
-// lateness is how long after its time a schedule may still start a run as if
-// in time; calendars are looked at no more often than once a minute.
+// lateness is how long after its time an event may still start a run as if in
+// time; calendars are looked at every few minutes.
 const lateness = 10 * time.Minute
 
 // due is when an event is to be told of.
@@ -209,9 +189,5 @@ func (s *beforeSource) look(ctx context.Context, cursor json.RawMessage) ([]any,
 }
 
 func (s *beforeSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
-	f := found.(eventFound)
-	if s, due := t.Is.(*trigger.Schedule); due {
-		return f.signal(s.Before.Match, "schedule.due"), nil
-	}
-	return f.signal(t.Is.(*trigger.Calendar).Match, "calendar.ahead"), nil
+	return found.(eventFound).signal(t.Is.(*trigger.Calendar), "calendar.ahead"), nil
 }

@@ -32,7 +32,7 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 				`<calendar-data xmlns="urn:ietf:params:xml:ns:caldav">%s</calendar-data></prop>`+
 				`<status>HTTP/1.1 200 OK</status></propstat></response></multistatus>`, html.EscapeString(tripping))
 	}))
-	l := lookouts(t, "row: {table: tests, on: added}")
+	l := lookouts(t, "row: {table: tests, happens: added}")
 	files := l.bed.Workspace.Now().Files
 	files["connections/odd.yaml"] = "connection: odd\ntitle: Odd\naddress: " + calendar +
 		"/depot\nnetworks: [loopback]\ncaldav: {calendars: [dock-1]}\n"

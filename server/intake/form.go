@@ -31,7 +31,7 @@ var pages embed.FS
 
 var formPages = template.Must(template.ParseFS(pages, "pages/*.html"))
 
-// Forms shows hosted forms at /form/{page} and takes in what is sent from
+// Forms shows hosted forms at /slip/{page} and takes in what is sent from
 // them. They need no script and no cookie.
 type Forms struct {
 	Workspace *workspace.Holder

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"time"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -20,7 +21,7 @@ func init() {
 	flow.RegisterTrigger("lambing", "Each lamb of a ewe.", func() flow.Starting { return &lambing{} })
 	looks["lambing"] = func(_ *Watches, t flow.Trigger) *looking {
 		ewe := t.Is.(*lambing).Ewe
-		return &looking{"lambing " + ewe, "lambs of " + ewe, scheduleLook, lambs{}}
+		return &looking{"lambing " + ewe, "lambs of " + ewe, time.Minute, lambs{}}
 	}
 }
 

@@ -38,11 +38,11 @@ func (w *Watches) mails(t flow.Trigger) *looking {
 	if c == nil {
 		return nil
 	}
-	key, words := fmt.Sprintf("mail %s %s %s", c.ID, of.Folder, of.On), "mails that arrive in "+of.Folder
+	key, words := fmt.Sprintf("mail %s %s %s", c.ID, of.Folder, of.Happens), "mails that arrive in "+of.Folder
 	switch {
 	case of.Flagged():
 		key, words = key+" "+of.Flag, "mails flagged "+of.Flag+" in "+of.Folder
-	case of.On == "moved":
+	case of.Happens == "moved":
 		words = "mails that are moved to " + of.Folder
 	}
 	return &looking{key, words, of.Every, &mailSource{w.Kit, mail.Box(w.Kit, c), of}}
@@ -90,7 +90,7 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	if !wanted(of, m.Mail) {
 		return nil, nil
 	}
-	return &run.Signal{ID: m.id, Type: "mail." + of.On, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
+	return &run.Signal{ID: m.id, Type: "mail." + of.Happens, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
 		Answers: m.InReplyTo,
 		From:    map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
 		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
@@ -106,12 +106,5 @@ func wanted(t *trigger.Mail, m *mailbox.Mail) bool {
 	for _, f := range t.From {
 		from = from || strings.Contains(strings.ToLower(m.From.Email), strings.ToLower(f))
 	}
-	words := strings.ToLower(m.Subject + "\n" + m.Text)
-	for _, has := range t.Has {
-		from = from && strings.Contains(words, strings.ToLower(has))
-	}
-	for _, lacks := range t.Lacks {
-		from = from && !strings.Contains(words, strings.ToLower(lacks))
-	}
-	return from
+	return from && t.In(m.Subject+"\n"+m.Text)
 }

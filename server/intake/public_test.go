@@ -63,7 +63,7 @@ triggers:
       page: offer
       intro: Tell us what you have.
       fields:
-        - {name: grower, label: "Which farm?", most: 40}
+        - {name: grower, title: "Which farm?", most: 40}
         - {name: kg, type: number}
         - {name: shorn, type: date}
         - {name: kind, type: choice, choices: [hill, crossbred]}
@@ -94,7 +94,7 @@ steps:
 	r := chi.NewRouter()
 	r.Handle("/in/{path}", hooks)
 	r.Handle("/in/{path}/{draft:draft}", hooks)
-	r.Handle("/form/{page}", &intake.Forms{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Log: log, Limits: limits})
+	r.Handle("/slip/{page}", &intake.Forms{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Log: log, Limits: limits})
 	r.Handle("/call/{path}", &intake.Phones{Workspace: bed.Workspace, Engine: e, Secrets: bed.Secrets, Store: bed.Store,
 		Log: log, Limits: limits})
 	s := httptest.NewServer(r)
@@ -368,12 +368,12 @@ func TestTheDraftHasAnAddressOfItsOwn(t *testing.T) {
 
 func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 	g := open(t)
-	if status, page := g.send(http.MethodGet, "/form/offer", nil, nil); status != 200 ||
+	if status, page := g.send(http.MethodGet, "/slip/offer", nil, nil); status != 200 ||
 		!strings.Contains(page, "Which farm?") || !strings.Contains(page, `type="date"`) ||
 		strings.Contains(page, "<script") {
 		t.Errorf("%d %s", status, page)
 	}
-	if status, page := g.send(http.MethodGet, "/form/nothing", nil, nil); status != 404 ||
+	if status, page := g.send(http.MethodGet, "/slip/nothing", nil, nil); status != 404 ||
 		!strings.Contains(page, "There is no such form") {
 		t.Errorf("%d %s", status, page)
 	}
@@ -393,7 +393,7 @@ func TestAFormIsReadCheckedAndThanked(t *testing.T) {
 		if err != nil || w.Close() != nil {
 			t.Fatal(err)
 		}
-		return g.send(http.MethodPost, "/form/offer", map[string]string{"Content-Type": w.FormDataContentType()},
+		return g.send(http.MethodPost, "/slip/offer", map[string]string{"Content-Type": w.FormDataContentType()},
 			body.Bytes())
 	}
 	fields := func(change ...string) map[string]string {

@@ -17,11 +17,11 @@ func rowsOf(bed *testbed.Bed) *table.Table {
 // A workflow on a table that adds to that table stops, with a failure that
 // names the runs that started one another.
 func TestRowsThatStartThemselvesStop(t *testing.T) {
-	l := lookouts(t, "row: {table: tests, on: added}")
+	l := lookouts(t, "row: {table: tests, happens: added}")
 	files := l.bed.Workspace.Now().Files
 	files["woolsignal.yaml"] = "name: Larkrigg\nzone: Europe/London\nlimits: {links: 5}\n"
 	files["workflows/watch.yaml"] = "workflow: watch\ntitle: Watch\ntriggers:\n  - id: it\n" +
-		"    row: {table: tests, on: added}\nsteps:\n  - tool: tests/add\n" +
+		"    row: {table: tests, happens: added}\nsteps:\n  - tool: tests/add\n" +
 		"    args: {sample: '${signal.body.sample + \"x\"}'}\n"
 	l.bed.Add(t, files)
 	ctx, stop := context.WithCancel(context.Background())

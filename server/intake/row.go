@@ -36,10 +36,10 @@ func (w *Watches) rows(t flow.Trigger) *looking {
 			newRowSource(w.Store, table, now.Zone)}
 	}
 	args, err := json.Marshal(fixedArgs(of.Args))
-	if err != nil || of.Of == nil {
+	if err != nil || of.List == nil {
 		return nil
 	}
-	key := fmt.Sprintf("rows %s %s %s %s", of.Tool, args, of.Of.Source, of.Key)
+	key := fmt.Sprintf("rows %s %s %s %s", of.Tool, args, of.List.Source, of.Unique)
 	return &looking{key, "rows that " + of.Tool + " gives", of.Every, &listSource{w.Kit, now.Tools, of}}
 }
 
@@ -129,20 +129,20 @@ func (s *listSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 	if err != nil {
 		return nil, nil, false, err
 	}
-	v, err := s.of.Of.Eval(expr.Scope{Names: map[string]any{"result": got}, Now: time.Now()})
+	v, err := s.of.List.Eval(expr.Scope{Names: map[string]any{"result": got}, Now: time.Now()})
 	if err != nil {
 		return nil, nil, false, fmt.Errorf("of: %w", err)
 	}
 	list, ok := expr.Canonical(v).([]any)
 	if !ok {
-		return nil, nil, false, fmt.Errorf("of: %s gives %s, and rows are a list", s.of.Of.Source, expr.Kind(v))
+		return nil, nil, false, fmt.Errorf("list: %s gives %s, and rows are a list", s.of.List.Source, expr.Kind(v))
 	}
 	now, found := map[string]string{}, []any{}
 	for _, item := range list {
 		row, ok := item.(map[string]any)
-		key := expr.Text(row[s.of.Key])
+		key := expr.Text(row[s.of.Unique])
 		if !ok || key == "" {
-			return nil, nil, false, fmt.Errorf("a row has no %s to tell it apart by", s.of.Key)
+			return nil, nil, false, fmt.Errorf("a row has no %s to tell it apart by", s.of.Unique)
 		}
 		data, err := json.Marshal(picked(s.of, row))
 		if err != nil {
@@ -165,7 +165,7 @@ func (s *listSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 func (s *listSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	f := found.(listFound)
 	of := t.Is.(*trigger.Row)
-	if of.On != "either" && of.On != f.did {
+	if of.Happens != "either" && of.Happens != f.did {
 		return nil, nil
 	}
 	return &run.Signal{ID: f.key + "@" + f.hash, Type: "row." + f.did, Subject: f.key,

@@ -54,12 +54,13 @@ func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	for id, w := range s.Workspace.Live() {
 		for _, t := range w.Triggers {
 			timed, is := t.Is.(*trigger.Schedule)
-			if !is || timed.Before != nil { // what is counted from events is looked at
+			if !is {
 				continue
 			}
-			rule := timed.Rule
+			rule, calendar := timed.Rule, s.Workspace.Now().Calendar()
+			rule.Holidays = calendar.Holidays
 			if rule.Zone == nil {
-				rule.Zone = s.Workspace.Now().Zone
+				rule.Zone = calendar.Zone
 			}
 			if err := rule.Ready(); err != nil {
 				s.Log.Error("a schedule cannot be read", "workflow", id, "error", err)

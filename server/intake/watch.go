@@ -81,7 +81,6 @@ var looks = map[string]func(*Watches, flow.Trigger) *looking{
 	"file":     (*Watches).files,
 	"feed":     (*Watches).feeds,
 	"calendar": (*Watches).events,
-	"schedule": (*Watches).ahead,
 	"row":      (*Watches).rows,
 }
 

@@ -73,7 +73,7 @@ func lookouts(t *testing.T, trigger string) *lookout {
 			"']}\n",
 		"connections/almanac.yaml": "connection: almanac\ntitle: Almanac\naddress: " + at["almanac"] +
 			"/depot/calendars\nauth: {basic: depot}\nnetworks: [loopback]\ncaldav: {calendars: [dock-1, sales]}\n",
-		"tables/tests.yaml": "table: tests\ntitle: Tests\nkey: sample\ncolumns:\n  - {name: sample}\n" +
+		"tables/tests.yaml": "table: tests\ntitle: Tests\nunique: sample\ncolumns:\n  - {name: sample}\n" +
 			"  - {name: microns, type: number}\n  - {name: notes}\n",
 	})
 	for _, name := range []string{"mail", "almanac"} {
@@ -232,7 +232,7 @@ func TestItemsOfAFeed(t *testing.T) {
 }
 
 func TestRowsOfATable(t *testing.T) {
-	l := lookouts(t, "row: {table: tests, on: changed, columns: [sample, microns]}")
+	l := lookouts(t, "row: {table: tests, happens: changed, columns: [sample, microns]}")
 	rows := &table.Table{Of: l.bed.Workspace.Now().Tables["tests"], Store: l.bed.Store}
 	ctx := context.Background()
 	l.look()
@@ -253,7 +253,8 @@ func TestRowsOfATable(t *testing.T) {
 }
 
 func TestRowsAToolGives(t *testing.T) {
-	l := lookouts(t, "row: {tool: tests/find, of: result.rows, key: sample, on: either, columns: [sample, microns]}")
+	l := lookouts(t, "row: {tool: tests/find, list: result.rows, unique: sample, happens: either, "+
+		"columns: [sample, microns]}")
 	rows := &table.Table{Of: l.bed.Workspace.Now().Tables["tests"], Store: l.bed.Store}
 	add := func(sample string, microns float64) int64 {
 		r, err := rows.Add(context.Background(), map[string]any{"sample": sample, "microns": microns}, "", "")
@@ -302,7 +303,7 @@ func (l *lookout) event(calendar, id, title string, start time.Time, more string
 }
 
 func TestEventsThatChange(t *testing.T) {
-	l := lookouts(t, "calendar: {connection: almanac, calendar: dock-1, changed: true, match: collection}")
+	l := lookouts(t, "calendar: {connection: almanac, calendar: dock-1, changed: true, has: [collection]}")
 	soon := time.Now().Add(48 * time.Hour).Truncate(time.Second)
 	l.event("dock-1", "e1", "Collection of lot 14", soon,
 		"ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:owen@larkrigg.example\r\n")

@@ -155,7 +155,7 @@ func TestWhatBecameOfACallOfAnMCPServer(t *testing.T) {
 	}))
 	t.Cleanup(s.Close)
 	b := made(t, map[string]string{"connections/clip.yaml": "connection: clip\ntitle: Clip\naddress: " + s.URL +
-		"\nnetworks: [loopback]\nmcp: {operations: [add]}\n"}, nil)
+		"\nnetworks: [loopback]\nmcp: {offer: [add]}\n"}, nil)
 	b.must("clip/add", map[string]any{})
 	for name, c := range map[string]struct {
 		do        func(http.ResponseWriter)
@@ -214,7 +214,7 @@ func TestASlowMCPServerHoldsUpNobodyElse(t *testing.T) {
 		})
 	quick := httptest.NewServer(mcp.NewStreamableHTTPHandler(func(*http.Request) *mcp.Server { return server }, nil))
 	t.Cleanup(quick.Close)
-	text := "connection: %s\ntitle: Server\naddress: %s\nnetworks: [loopback]\nmcp: {operations: [add]}\n"
+	text := "connection: %s\ntitle: Server\naddress: %s\nnetworks: [loopback]\nmcp: {offer: [add]}\n"
 	b := made(t, map[string]string{"connections/slow.yaml": fmt.Sprintf(text, "slow", "http://"+silent.Addr().String()),
 		"connections/quick.yaml": fmt.Sprintf(text, "quick", quick.URL)}, nil)
 	opening := make(chan error, 1)

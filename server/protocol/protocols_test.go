@@ -281,7 +281,7 @@ func TestDatabases(t *testing.T) {
 
 func TestTables(t *testing.T) {
 	b := made(t,
-		map[string]string{"tables/tests.yaml": "table: tests\ntitle: Tests\nkey: sample\ncolumns:\n" +
+		map[string]string{"tables/tests.yaml": "table: tests\ntitle: Tests\nunique: sample\ncolumns:\n" +
 			"  - {name: sample, required: true, most: 6}\n  - {name: microns, type: number}\n" +
 			"  - {name: good, type: yes_no}\n  - {name: bench, type: choice, choices: [left, right]}\n"}, nil)
 	first := b.must("tests/add", map[string]any{"sample": "FT-1", "microns": 29.5, "good": true})
@@ -412,19 +412,19 @@ func TestAChatServer(t *testing.T) {
 	}
 	args := map[string]any{"room": "docks", "text": "Look.",
 		"file": map[string]any{"name": file.Name, "blob": file.Blob}, "buttons": []any{"yes", "no"}}
-	posted := b.must("chat/post_message", args)
-	if again := b.must("chat/post_message", args); again["id"] != posted["id"] {
+	posted := b.must("chat/write_in", args)
+	if again := b.must("chat/write_in", args); again["id"] != posted["id"] {
 		t.Errorf("posted twice: %v and %v", posted, again)
 	}
-	b.refuses("invite it there", "chat/post_message", map[string]any{"room": "gang", "text": "x"})
-	b.refuses("no room", "chat/post_message", map[string]any{"room": "attic", "text": "x"})
+	b.refuses("invite it there", "chat/write_in", map[string]any{"room": "gang", "text": "x"})
+	b.refuses("no room", "chat/write_in", map[string]any{"room": "attic", "text": "x"})
 	b.refuses("nobody here", "chat/write_to", map[string]any{"handle": "nobody", "text": "x"})
-	b.refuses("at most 4000", "chat/post_message", map[string]any{"room": "docks", "text": strings.Repeat("x", 4001)})
+	b.refuses("at most 4000", "chat/write_in", map[string]any{"room": "docks", "text": strings.Repeat("x", 4001)})
 	if got := b.must("chat/read_thread",
 		map[string]any{"room": "docks", "thread": posted["thread"]})["messages"].([]any); len(got) != 1 {
 		t.Errorf("the thread has %v", got)
 	}
-	rooms, err := b.tools["chat/post_message"].Choices["room"](context.Background())
+	rooms, err := b.tools["chat/write_in"].Choices["room"](context.Background())
 	if err != nil || !slices.ContainsFunc(rooms,
 		func(c tool.Choice) bool { return c.Value == "gang" && strings.Contains(c.Words, "not in it") }) {
 		t.Errorf("the rooms are %v, %v", rooms, err)

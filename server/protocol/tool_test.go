@@ -248,7 +248,7 @@ func TestBrokenDescriptions(t *testing.T) {
 	} {
 		connection := apiConnection
 		if name == "unknown wanted" {
-			connection += "  operations: [burn_everything]\n"
+			connection += "  offer: [burn_everything]\n"
 		}
 		if _, _, problems := catalogue(t, connection, http.NotFoundHandler(),
 			map[string]string{"schemas/api.json": c.text}); len(problems) != 1 ||

@@ -231,7 +231,7 @@ func (w *writer) decide(p place) {
 		w.branch(p)
 		w.line(p.indent, "    unsure: {gives: {way: unsure}}")
 	}
-	w.line(p.indent, "    else: {gives: {way: odd}}")
+	w.line(p.indent, "    otherwise: {gives: {way: odd}}")
 }
 
 func (w *writer) branch(p place) {
@@ -249,7 +249,7 @@ func (w *writer) grouped(p place) {
 		inner.again = true
 	}
 	w.extras(p, false)
-	w.line(p.indent, "  block:")
+	w.line(p.indent, "  section:")
 	w.block(inner, 3)
 }
 
@@ -311,7 +311,7 @@ func makeUp(random *rand.Rand) made {
 		"schemas/mill.json": mill,
 		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
 			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
-			"  - {tool: mill/keyed, approval: {each: true, ask: owner}}\n" +
+			"  - {tool: mill/keyed, approval: {always: true, ask: owner}}\n" +
 			"limits: {turns: 5, tool_calls: 6, time: 10m}\n",
 	}}
 	for i := range 1 + random.IntN(2) {

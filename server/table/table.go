@@ -77,10 +77,10 @@ func (t *Table) check(values map[string]any) error {
 }
 
 func (t *Table) key(values map[string]any) any {
-	if t.Of.Key == "" {
+	if t.Of.Unique == "" {
 		return nil
 	}
-	return expr.Text(values[t.Of.Key])
+	return expr.Text(values[t.Of.Unique])
 }
 
 // Add adds a row. made is the idempotency key of the call, "" for none: the
@@ -208,7 +208,7 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run 
 		} else if !errors.Is(err, store.ErrGuard) {
 			return row, err
 		}
-		if t.Of.Key != "" {
+		if t.Of.Unique != "" {
 			if other, err := t.one(ctx, "key = ?", t.key(row.Values)); err == nil && other.N != n {
 				return row, fmt.Errorf("%w: %v", ErrTaken, t.key(row.Values))
 			}

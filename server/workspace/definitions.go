@@ -80,7 +80,7 @@ func toolsOf(w *flow.Workspace, one *flow.Workflow) []string {
 	}
 	for _, t := range one.Triggers {
 		if c, chat := t.Is.(*trigger.Chat); chat && c.Connection != "" {
-			out = append(out, c.Connection+"/post_message", c.Connection+"/write_to")
+			out = append(out, c.Connection+"/write_in", c.Connection+"/write_to")
 		}
 	}
 	return out

@@ -12,6 +12,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -140,7 +141,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		w.People, _ = h.people(context.Background()) // where they cannot be read, anybody may be named
 	}
 	tools, more := tool.Build(w, h.kit)
-	problems = append(append(problems, more...), w.Check(tools.Find)...)
+	problems = append(append(problems, more...), w.Check(tools.Find, slices.Collect(maps.Keys(tools))...)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}}
 	for path, doc := range w.Schemas {
 		if described(w, path) {

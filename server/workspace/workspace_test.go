@@ -21,12 +21,13 @@ const caller = `workflow: caller
 title: The echo caller
 triggers:
   - id: failed
-    failure: {of: [echo]}
+    failure: {workflows: [echo, "echo"]}
 steps:
   # echo is called here
   - call: echo # with nothing
     inputs: {}
-  - label: {as: [echo]}
+  - {call: 'echo', inputs: {call: echo}}
+  - label: {as: [echo, echo-2]}
 `
 
 func bed(t *testing.T) *testbed.Bed {
@@ -143,8 +144,8 @@ func TestRenamingTouchesOnlyTheName(t *testing.T) {
 	files := b.Workspace.Now().Files
 	for path, want := range map[string]string{
 		"workflows/answer.yaml": strings.Replace(echo, "workflow: echo", "workflow: answer", 1),
-		"workflows/caller.yaml": strings.NewReplacer("of: [echo]", "of: [answer]", "call: echo #",
-			"call: answer #").Replace(caller),
+		"workflows/caller.yaml": strings.NewReplacer(`[echo, "echo"]`, `[answer, "answer"]`, "call: echo #",
+			"call: answer #", "{call: 'echo'", "{call: 'answer'").Replace(caller),
 		"samples/answer/plain.json": "{}\n",
 	} {
 		if files[path] != want {

@@ -239,17 +239,21 @@ func (s *Server) thread(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) react(w http.ResponseWriter, r *http.Request) {
-	var in struct{ Name string }
+	var in struct{ Emoji string }
 	if err := json.NewDecoder(r.Body).Decode(&in); err != nil {
 		refuse(w, http.StatusBadRequest, err.Error())
+		return
+	}
+	if in.Emoji == "" {
+		refuse(w, http.StatusBadRequest, "emoji is missing")
 		return
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, m := range s.messages {
 		if m.ID == chi.URLParam(r, "id") {
-			if !slices.Contains(m.Reactions, in.Name) {
-				m.Reactions = append(m.Reactions, in.Name)
+			if !slices.Contains(m.Reactions, in.Emoji) {
+				m.Reactions = append(m.Reactions, in.Emoji)
 			}
 			answer(w, http.StatusOK, map[string]any{})
 			return

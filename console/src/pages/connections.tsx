@@ -163,7 +163,7 @@ function One({ id }: { id: string }) {
         <dd>
           {
             {
-              service: 'the service’s own identity',
+              workspace: 'the workspace’s own identity',
               builder: 'the builder who signed in',
               person: 'the person who is served',
             }[c.acts_as]
@@ -341,7 +341,7 @@ function Secret({ c, done }: { c: ConnectionDetail; done: () => void }) {
 
 const again: Record<Tool['resend'], string> = {
   safe: 'changes nothing more',
-  key: 'the service knows it by a key',
+  idempotency_key: 'the other side knows it by a key',
   own_id: 'the same thing, by our id',
   never: 'never; a person is asked',
 }

@@ -5,7 +5,8 @@ import { call, type Detail, type Session, type Step } from '../api'
 import { RunHead } from '../parts/run-head'
 import { Loading, Trouble } from '../parts/states'
 import { StepDetail } from '../parts/step-detail'
-import { Sentence, Strand } from '../parts/strand'
+import { Sentence } from '../parts/sentence'
+import { Strand } from '../parts/strand'
 import { Lanes, Span } from '../parts/lanes'
 import { gist, money, took } from '../words'
 
@@ -148,7 +149,7 @@ function StepRow({
               {folded ? '▸' : '▾'}
             </span>
           )}
-          <Sentence parts={step.parts} />
+          <Sentence parts={step.parts} reads={step.reads} values={step.values} />
           {folded !== undefined && step.status && (
             <span className={`ml-2 text-[0.87rem] ${step.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>
               {step.status === 'failed' ? 'failed' : gist(step.output)}

@@ -6,7 +6,8 @@ import { Chat } from '../parts/chat'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
 import { Badge, Chip, Loading, Trouble } from '../parts/states'
-import { Sentence, Strand } from '../parts/strand'
+import { Sentence } from '../parts/sentence'
+import { Strand } from '../parts/strand'
 import { Publishing, Versions } from '../parts/versions'
 import { gist, took, when } from '../words'
 
@@ -158,7 +159,7 @@ function ScriptLine({
       >
         <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>
           {line.number && <span className="mr-2 text-[0.8rem] text-quiet">{line.number}</span>}
-          <Sentence parts={line.parts} />
+          <Sentence parts={line.parts} reads={line.reads} values={step?.values} />
         </p>
         {run && (
           <p
@@ -185,7 +186,7 @@ function Problems({ script }: { script: Script }) {
         {script.problems.map((p, i) => (
           <li key={i} className="border-l-2 border-line pl-3">
             <span className={p.severity === 'wrong' ? 'text-madder' : 'text-quiet'}>
-              {p.severity === 'wrong' ? 'To put right: ' : 'Said aloud: '}
+              {p.severity === 'wrong' ? 'To put right: ' : 'Worth knowing: '}
             </span>
             {p.what}
             <span className="block text-[0.87rem] text-quiet">

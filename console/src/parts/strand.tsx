@@ -1,4 +1,4 @@
-import type { Part, Status } from '../api'
+import type { Status } from '../api'
 
 /**
  * Strand is one row's piece of the yarn that runs down a script: thick as far
@@ -70,30 +70,5 @@ export function Strand({
         )
       )}
     </span>
-  )
-}
-
-/** Sentence writes the words of a step, marking what a builder chose and what is computed. */
-export function Sentence({ parts }: { parts: Part[] }) {
-  return (
-    <>
-      {parts.map((p, i) =>
-        p.how === 'value' ? (
-          <code key={i} className="rounded bg-wash px-1 font-mono text-[0.87em] break-words text-indigo">
-            {p.text}
-          </code>
-        ) : p.how === 'word' ? (
-          <span key={i} className="border-b border-indigo/40 font-semibold text-indigo">
-            {p.text}
-          </span>
-        ) : p.how === 'prose' ? (
-          <span key={i} className="border-b border-dashed border-weld text-weld">
-            {p.text}
-          </span>
-        ) : (
-          <span key={i}>{p.text}</span>
-        ),
-      )}
-    </>
   )
 }

@@ -40,7 +40,7 @@ func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http
 		}
 		return all
 	}
-	post := tool.NewOperation(c.ID, c.Title, "post_message", "Writes in a room, as the bot.",
+	post := tool.NewOperation(c.ID, c.Title, "write_in", "Writes in a room, as the bot.",
 		tool.Object([]any{"room", "text"}, with("room", room)), id, tool.Keyed, s.post)
 	post.Choices = map[string]func(context.Context) ([]tool.Choice, error){"room": s.rooms}
 	direct := tool.NewOperation(c.ID, c.Title, "write_to", "Writes to one person in private, as the bot.",
@@ -172,14 +172,14 @@ func (s *chatServer) rooms(ctx context.Context) ([]tool.Choice, error) {
 	return out, nil
 }
 
-// React marks a message at once, so that whoever wrote it sees that it was
+// Nod marks a message with an emoji at once, so that whoever wrote it sees that it was
 // taken in.
-func React(ctx context.Context, k *tool.Kit, c *flow.Connection, message, name string) error {
+func Nod(ctx context.Context, k *tool.Kit, c *flow.Connection, message, emoji string) error {
 	client, err := k.Client(c)
 	if err != nil {
 		return err
 	}
-	data, err := json.Marshal(map[string]string{"name": name})
+	data, err := json.Marshal(map[string]string{"emoji": emoji})
 	if err != nil {
 		return err
 	}

@@ -147,7 +147,7 @@ func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Ope
 			return nil, fmt.Errorf("what %s offers cannot be read: %w", c.Title, err)
 		}
 	}
-	wanted := c.Is.(*protocol.MCP).Operations
+	wanted := c.Is.(*protocol.MCP).Offer
 	for _, name := range wanted {
 		if !slices.ContainsFunc(all, func(o offered) bool { return o.Name == name }) {
 			all = append(all, offered{Name: name, Description: "Not described yet: nobody has asked " + c.Title + "."})
@@ -312,7 +312,7 @@ func try(ctx context.Context, k *tool.Kit, _ *flow.Workspace, _ tool.Catalogue, 
 	var there []string
 	for _, o := range offers {
 		if o.Input == nil {
-			return tool.Unfit("Correct operations: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.",
+			return tool.Unfit("Correct offer: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.",
 				strings.TrimPrefix(o.Name, c.ID+"/"))
 		}
 		there = append(there, strings.TrimPrefix(o.Name, c.ID+"/"))

@@ -43,7 +43,7 @@ func operations(_ *tool.Kit, w *flow.Workspace, c *flow.Connection, client *http
 		item := doc.Paths.Value(path)
 		for method, op := range item.Operations() {
 			id := operationName(op.OperationID, method, path)
-			if len(is.Operations) > 0 && !slices.Contains(is.Operations, id) {
+			if len(is.Offer) > 0 && !slices.Contains(is.Offer, id) {
 				continue
 			}
 			if taken[id] {
@@ -60,7 +60,7 @@ func operations(_ *tool.Kit, w *flow.Workspace, c *flow.Connection, client *http
 			out = append(out, &tool.Operation{Tool: described, Call: a.call})
 		}
 	}
-	for _, wanted := range is.Operations {
+	for _, wanted := range is.Offer {
 		if !slices.ContainsFunc(out, func(o *tool.Operation) bool { return o.Name == c.ID+"/"+wanted }) {
 			return out, fmt.Errorf("the description %s has no operation %s", is.Description, wanted)
 		}

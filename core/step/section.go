@@ -7,8 +7,8 @@ import (
 	"woolsignal/core/shape"
 )
 
-// Block groups steps under one title.
-type Block struct {
+// Section groups steps under one title.
+type Section struct {
 	nothingOutside
 	flow.Block
 }
@@ -16,30 +16,32 @@ type Block struct {
 var inside = flow.BlockName{Word: "inside"}
 
 // Check checks the steps.
-func (b *Block) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
+func (b *Section) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
 	return shape.Map(c.Block(&b.Block, names))
 }
 
 // Ends tells whether they end the run.
-func (b *Block) Ends() bool { return flow.EndRun(b.Do) }
+func (b *Section) Ends() bool { return flow.EndRun(b.Do) }
 
 // Tell says the title.
-func (b *Block) Tell(p *flow.Sentence, s *flow.Step) {
+func (b *Section) Tell(p *flow.Sentence, s *flow.Step) {
 	title := s.Title
 	if title == "" {
 		title = "These belong together"
 	}
-	p.Say(title)
+	p.Field("").Word(title)
 }
 
 // Blocks is the one.
-func (b *Block) Blocks() []flow.NamedBlock { return []flow.NamedBlock{{Name: inside, Block: &b.Block}} }
+func (b *Section) Blocks() []flow.NamedBlock {
+	return []flow.NamedBlock{{Name: inside, Block: &b.Block}}
+}
 
 // Opening stands above it.
-func (b *Block) Opening(p *flow.Sentence, _ flow.BlockName) { p.Say("in this block") }
+func (b *Section) Opening(p *flow.Sentence, _ flow.BlockName) { p.Say("in this section") }
 
 // Advance goes through the steps.
-func (b *Block) Advance(at *run.At) run.Outcome {
+func (b *Section) Advance(at *run.At) run.Outcome {
 	frame := at.Entered(inside)
 	if frame == nil {
 		if frame = at.Enter(inside); frame == nil {

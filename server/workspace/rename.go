@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"maps"
-	"regexp"
 	"strings"
 
 	"woolsignal/core/flow"
@@ -79,21 +78,4 @@ func renamedPath(path, from, to string) string {
 		return "samples/" + to + "/" + rest
 	}
 	return path
-}
-
-// renamedText names a workflow anew where a file names it, and leaves every
-// other byte as it is.
-func renamedText(path, text, from, to string) string {
-	if !strings.HasPrefix(path, "workflows/") && !strings.HasPrefix(path, "agents/") {
-		return text
-	}
-	word := regexp.QuoteMeta(from)
-	keys := `call|workflow`
-	own := regexp.MustCompile(`(?m)^(\s*(?:-\s+)?(?:` + keys + `):\s*["']?)` + word + `(["']?\s*(?:#.*)?)$`)
-	if path != "workflows/"+from+".yaml" && strings.HasPrefix(path, "workflows/") {
-		own = regexp.MustCompile(`(?m)^(\s*(?:-\s+)?call:\s*["']?)` + word + `(["']?\s*(?:#.*)?)$`)
-	}
-	text = own.ReplaceAllString(text, "${1}"+to+"${2}")
-	of := regexp.MustCompile(`(?m)^(\s*(?:-\s+)?(?:failure:\s*\{\s*)?of:\s*\[[^\]]*?\b)` + word + `(\b[^\]]*\].*)$`)
-	return of.ReplaceAllString(text, "${1}"+to+"${2}")
 }

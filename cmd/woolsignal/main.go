@@ -24,52 +24,7 @@ type app struct {
 	out, errs io.Writer
 	in        io.Reader
 	getenv    func(string) string
-}
-
-// command is one subcommand.
-type command struct {
-	name, args, summary string
-	run                 func(ctx context.Context, a *app, args []string) error
-}
-
-func commands() []command {
-	return []command{
-		{"serve", "", "Start the service", serve},
-		{"demo", "", "Start the service with the demo's workspace and outside world", startDemo},
-		{"login", "E-MAIL", "Get a token for the command line", login},
-		{"check", "FOLDER", "Check the files of a workspace", check},
-		{"apply", "FOLDER", "Put the files of a workspace into the service", apply},
-		{"export", "FOLDER", "Write the service's files into a folder", export},
-		{"publish", "[WORKFLOW...]", "Make drafts live", publish},
-		{"versions", "WORKFLOW", "List versions of a workflow, or tell two apart", versions},
-		{"revert", "WORKFLOW N", "Make an earlier version live again", revert},
-		{"on", "WORKFLOW", "Switch a workflow on, or everything with -all", switcher(true)},
-		{"off", "WORKFLOW", "Switch a workflow off, or pause everything with -all", switcher(false)},
-		{"rename", "WORKFLOW ID", "Give a workflow another id, everywhere it is named", rename},
-		{"delete", "WORKFLOW", "Move a workflow to the bin", deleteWorkflow},
-		{"bin", "[NUMBER]", "List what was deleted, or take one back", bin},
-		{"language", "[KIND]", "List what files can say, or the fields of one kind", language},
-		{"schema", "[KIND]", "Print the JSON Schema of a kind of file", fileSchema},
-		{"connect", "[CONNECTION]", "Give a connection its secret or sign in to it; -rotate-key seals all anew",
-			connect},
-		{"connections", "[CONNECTION]", "List connections and how they fare, or read one; -test tries them",
-			connections},
-		{"tools", "[WORDS]", "Search the catalogue of tools, or read one", tools},
-		{"tables", "[TABLE]", "List tables, read, add, import and export rows", tables},
-		{"workflows", "[WORKFLOW]", "List workflows, or read one as sentences", workflows},
-		{"chat", "TEXT", "Say something to a workflow", chat},
-		{"start", "WORKFLOW", "Start a run on inputs, a sample or a signal", start},
-		{"try", "WORKFLOW STEP", "Run one step of a draft alone", try},
-		{"samples", "WORKFLOW [NAME]", "List kept signals, or keep one", samples},
-		{"runs", "[RUN]", "List runs, or read one", runs},
-		{"stop", "RUN", "Stop a run before it is done", stop},
-		{"again", "[RUN...]", "Go through runs again, from any step", again},
-		{"reviews", "[REVIEW]", "List what waits for a person, or read one", reviews},
-		{"answer", "REVIEW", "Decide a review: -approve, -decline or -choose", answer},
-		{"backup", "FILE", "Copy the service's database while it runs", backup},
-		{"restore", "FILE", "Put a backup in place of a data folder's database", restore},
-		{"rebuild", "", "Make the lists of a stopped service anew from its journals", rebuild},
-	}
+	read      *flag.FlagSet // the flags of the command that is run, once it has some
 }
 
 // scriptWorker is the command of the processes that run scripts.
@@ -121,9 +76,10 @@ func (a *app) main(ctx context.Context, args []string) int {
 		case err == nil:
 			return 0
 		case errors.Is(err, flag.ErrHelp):
+			a.help(c)
 			return 0
 		case errors.Is(err, errMisuse):
-			fmt.Fprintf(a.errs, "%v\nusage: woolsignal %s [flags] %s\n", err, c.name, c.args)
+			fmt.Fprintf(a.errs, "%v\nusage: woolsignal %s\nwoolsignal %s -h tells more\n", err, c.shape(), c.name)
 			return 2
 		case errors.Is(err, errReported):
 			return 1
@@ -145,21 +101,11 @@ func (a *app) main(ctx context.Context, args []string) int {
 // errReported says that what went wrong was already told.
 var errReported = errors.New("reported")
 
-func (a *app) usage() {
-	fmt.Fprintln(a.errs, "woolsignal COMMAND [flags] [arguments]")
-	fmt.Fprintln(a.errs)
-	for _, c := range commands() {
-		fmt.Fprintf(a.errs, "  %-12s %-15s %s\n", c.name, c.args, c.summary)
-	}
-	fmt.Fprintln(a.errs,
-		"\nEach command lists its flags with -h. WOOLSIGNAL_URL and WOOLSIGNAL_TOKEN say\n"+
-			"which service to talk to, and as whom.")
-}
-
 // flags starts the flags of a command.
 func (a *app) flags(name string) *flag.FlagSet {
 	f := flag.NewFlagSet(name, flag.ContinueOnError)
-	f.SetOutput(a.errs)
+	f.SetOutput(io.Discard) // what is wrong is told once, by whoever runs the command
+	a.read = f
 	return f
 }
 

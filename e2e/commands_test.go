@@ -65,7 +65,7 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 	out := run("Ines", "runs", chatted.Run)
 	for _, want := range []string{"Depot slots  done", "turn 1", "bellwether-medium",
 		"used depot-calendar/remove_event", "Tobias Quill: approve",
-		"changed reason from Cancel it to Trailer is off the road", "EUR", "is cancelled"} {
+		"changed reason from Cancel it to Trailer is off the road", "GBP", "is cancelled"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("run does not say %q:\n%s", want, out)
 		}

@@ -69,10 +69,10 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 		browser.HasText("30 fleeces from Hollin Bank"),
 		chromedp.Navigate(s.URL+"/reviews/"+open[0].ID),
 		browser.HasText("30 fleeces from Hollin Bank"), browser.HasText("1 for you"),
-		chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] button`)),
-		chromedp.KeyEvent("e"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The draft"] textarea:focus`)))
+		chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The proposal"] button`)),
+		chromedp.KeyEvent("e"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="The proposal"] textarea:focus`)))
 	// The second field is the reason; the change is marked beside it.
-	const reason = chromedp.JSPath(`document.querySelectorAll('section[aria-label="The draft"] textarea')[1]`)
+	const reason = chromedp.JSPath(`document.querySelectorAll('section[aria-label="The proposal"] textarea')[1]`)
 	do(t, ctx, chromedp.SendKeys(reason, kb.End+" (trailer)"), browser.HasText("Cancel it (trailer)"),
 		chromedp.Blur(reason), chromedp.KeyEvent("a"), browser.HasText("Tobias Quill"),
 		browser.HasText("Changed reason"))
@@ -92,7 +92,7 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(s.URL+"/runs/"+cancelled), browser.HasText("done in"), browser.HasText("Turn 2"),
 		browser.HasText("bellwether-medium"),
 		browser.HasText(`Changed reason from "Cancel it" to "Cancel it (trailer)"`),
-		browser.HasText("Messages as sent"), browser.HasText("€0.00"))
+		browser.HasText("Messages as sent"), browser.HasText("£0.00"))
 }
 
 // TestRunIsSeenWhileItHappens watches a run's page while its tool is slow.
@@ -173,7 +173,7 @@ func TestPagesAreAccessible(t *testing.T) {
 		for _, p := range []struct{ path, words string }{{"/", "Waiting for you"}, {"/workflows", "Depot slots"},
 			{"/workflows/depot-slots", "Ask the agent"},
 			{"/workflows/weighbridge", "Answer the caller"}, {"/runs", "Cancel it"}, {"/runs/" + d.ID, "Turn 1"},
-			{"/reviews", "Open the run"}, {"/tables", "Fibre tests"}, {"/talk/front-door", "Write a few words"}} {
+			{"/reviews", "Open the run"}, {"/tables", "Fibre tests"}, {"/talk/front-door", "What is it about?"}} {
 			do(t, ctx, chromedp.Navigate(s.URL+p.path), browser.HasText(p.words))
 			check(fmt.Sprintf("%s, dark %t", p.path, dark))
 		}

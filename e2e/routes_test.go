@@ -254,7 +254,7 @@ func mishap() map[string]any {
 func keptFile(t *testing.T, s *harness.Service) string {
 	t.Helper()
 	s.Watching("office-mail", "mails that arrive in INBOX")
-	s.Writes(postbag.Letter{From: "bills@dale-sacks.example", To: "office@larkrigg.example", Subject: "An invoice",
+	s.Writes(postbag.Letter{From: "bills@thrawl-sacking.example", To: "office@larkrigg.example", Subject: "An invoice",
 		Text:  "Here it is.",
 		Files: map[string][]byte{"note.txt": []byte("twelve sacks")}})
 	d := s.RunOf("mailroom-invoices", "with a file",

@@ -53,12 +53,13 @@ type Workflow struct {
 	ID       string     `json:"id"`
 	Title    string     `json:"title"`
 	Purpose  string     `json:"purpose"`
-	Triggers []string   `json:"triggers"` // each as a sentence
-	Chat     bool       `json:"chat"`     // it can be talked to
-	Callable bool       `json:"callable"` // it can be started with inputs
-	Version  int        `json:"version"`  // the one that is live; 0 for a draft
-	On       bool       `json:"on"`       // signals start it
-	Drafted  bool       `json:"drafted"`  // the draft differs from what is live
+	Triggers []string   `json:"triggers"`               // each as a sentence
+	Chat     bool       `json:"chat"`                   // it can be talked to
+	Speaks   bool       `json:"speaks_first,omitempty"` // its page begins by itself
+	Callable bool       `json:"callable"`               // it can be started with inputs
+	Version  int        `json:"version"`                // the one that is live; 0 for a draft
+	On       bool       `json:"on"`                     // signals start it
+	Drafted  bool       `json:"drafted"`                // the draft differs from what is live
 	LastRun  *time.Time `json:"last_run,omitempty"`
 	Week     []Day      `json:"week"` // the last seven days, oldest first
 }
@@ -188,6 +189,8 @@ type Said struct {
 	Thread string `json:"thread"`
 	Text   string `json:"text"`
 	Draft  bool   `json:"draft,omitempty"` // to what is written, not what is live
+	// Nothing is said: the workflow is to speak first, where its page does.
+	Begins bool `json:"begins,omitempty"`
 }
 
 // Heard tells that a message was taken in.

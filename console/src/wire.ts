@@ -1383,6 +1383,7 @@ export interface components {
             runs: components["schemas"]["Run"][];
         };
         Said: {
+            begins?: boolean;
             draft?: boolean;
             text: string;
             thread: string;
@@ -1403,6 +1404,7 @@ export interface components {
             on: boolean;
             problems: components["schemas"]["FlowProblem"][];
             purpose: string;
+            speaks_first?: boolean;
             text: string;
             title: string;
             triggers: string[];
@@ -1571,6 +1573,7 @@ export interface components {
             last_run?: string;
             on: boolean;
             purpose: string;
+            speaks_first?: boolean;
             title: string;
             triggers: string[];
             version: number;

@@ -2,7 +2,7 @@ package protocol
 
 import "woolsignal/core/flow"
 
-// ModelServer offers models over an open protocol.
+// ModelServer offers models over a widely spoken protocol.
 type ModelServer struct {
 	onTheWeb
 	Protocol string // chat-completions

@@ -117,6 +117,15 @@ func TestAnAnswerIsFoundInARegister(t *testing.T) {
 	if !strings.Contains(l.words(), "I cannot find Sunday") || !strings.Contains(l.words(), "I cannot find Monday") {
 		t.Errorf("it said %q", l.words())
 	}
+	// What is not valid and what is not found have words of their own.
+	l = begin(t, talking(t, step+"      check: size(value) > 3\n      not_valid: 'In full, please.'\n"+
+		"      not_found: 'We never unload on a ${value}.'\n"), chat("hello"))
+	l.answered("Sun")
+	l.answered("Sunday")
+	l.returns(map[string]any{"windows": []any{}}, "")
+	if want := "Which day?\nIn full, please.\nWe never unload on a Sunday."; l.words() != want {
+		t.Errorf("it said %q, want %q", l.words(), want)
+	}
 	// Any other error is no answer of the person's.
 	l = begin(t, talking(t, step), chat("hello"))
 	l.answered("Sunday")

@@ -11,12 +11,13 @@ import (
 // Chat starts a run with each message of a conversation: on a page of the
 // service, or in a room or the private messages of a team's chat server.
 type Chat struct {
-	Page       string
-	Open       bool   // anybody with the address may write on the page
-	Connection string // a chat_server; "" for a page
-	Room       string
-	Direct     bool   // private messages to the bot
-	Nod        string // the emoji a message is marked with at once; "" is none
+	Page        string
+	Open        bool   // anybody with the address may write on the page
+	SpeaksFirst bool   // the page begins by itself: a run is started before anybody wrote
+	Connection  string // a chat_server; "" for a page
+	Room        string
+	Direct      bool   // private messages to the bot
+	Nod         string // the emoji a message is marked with at once; "" is none
 }
 
 // BallOfYarn is what a message is marked with unless a file says otherwise.
@@ -48,6 +49,8 @@ func (c *Chat) Fields() []flow.Field {
 			Example: "depot"},
 		{Name: "open", Into: &c.Open, Help: "Anybody with the address may write on the page, without signing in.",
 			Example: "true"},
+		{Name: "speaks_first", Into: &c.SpeaksFirst, Example: "true",
+			Help: "The page begins by itself: whoever opens it reads what the workflow says or asks first."},
 		{Name: "connection", Into: &c.Connection, Holds: flow.HoldsConnection, Kind: "chat_server",
 			Help: "Or the chat server where it is held.", Example: "shieling"},
 		{Name: "room", Into: &c.Room, Help: "The room there.", Example: "docks"},
@@ -67,7 +70,7 @@ func (c *Chat) Agree(m flow.Reading) {
 		m.Wrong("", "add room: its name, or direct: true",
 			"on a chat server a conversation is in a room, or private: say which")
 	case c.Connection != "":
-		m.Only(false, "remove it", "%s belongs to a page; who may write on a chat server is decided there", "open")
+		m.Only(false, "remove it", "%s belongs to a page of the service", "open", "speaks_first")
 	}
 	if m.Has("nod") && c.Nod != "" && !isEmoji(c.Nod) {
 		m.Wrong("nod", `write one, such as "🐑", or "" for none`, "%q is no emoji", c.Nod)

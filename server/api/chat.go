@@ -34,17 +34,20 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 	if one == nil {
 		return wire.Heard{}, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
 	}
-	chat := ""
+	chat, speaksFirst := "", false
 	for _, t := range one.Triggers {
-		if _, is := t.Is.(*trigger.Chat); is {
-			chat = t.ID
+		if c, is := t.Is.(*trigger.Chat); is {
+			chat, speaksFirst = t.ID, c.SpeaksFirst
 			break
 		}
 	}
 	switch {
 	case chat == "":
 		return wire.Heard{}, refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
-	case strings.TrimSpace(in.Text) == "":
+	case in.Begins && !speaksFirst:
+		return wire.Heard{}, refuse(http.StatusConflict, "Somebody has to write first",
+			one.Title+" does not begin by itself: its page has no speaks_first: true.")
+	case !in.Begins && strings.TrimSpace(in.Text) == "":
 		return wire.Heard{}, refuse(http.StatusUnprocessableEntity, "Nothing was said", "Send a text.")
 	case len(in.Text) > longestMessage:
 		return wire.Heard{}, refuse(http.StatusRequestEntityTooLarge, "Too long",
@@ -57,7 +60,10 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread,
 		Text: in.Text,
 		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
-	ticket, err := a.say(r, id, in.Draft, signal)
+	if in.Begins {
+		signal.Text = ""
+	}
+	ticket, err := a.say(r, id, in, signal)
 	if err != nil {
 		return wire.Heard{}, err
 	}
@@ -66,8 +72,12 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 
 // say brings a message to the run that waits for it, or starts one, of what
 // is live or of the draft.
-func (a *API) say(r *request, workflow string, draft bool, signal *run.Signal) (*engine.Ticket, error) {
-	if !draft {
+func (a *API) say(r *request, workflow string, in wire.Said, signal *run.Signal) (*engine.Ticket, error) {
+	switch {
+	case in.Draft:
+	case in.Begins:
+		return a.Engine.Begin(r.Context(), workflow, signal)
+	default:
 		return a.Engine.Receive(r.Context(), workflow, signal)
 	}
 	hash, err := a.Workspace.Draft(r.Context(), workflow)

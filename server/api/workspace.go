@@ -37,8 +37,11 @@ func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[str
 	if live := s.Live[id]; live != nil {
 		out.Version, out.On = live.Version, live.On
 	}
-	out.Chat = slices.ContainsFunc(one.Triggers,
-		func(t flow.Trigger) bool { _, chat := t.Is.(*trigger.Chat); return chat })
+	for _, t := range one.Triggers {
+		if c, chat := t.Is.(*trigger.Chat); chat {
+			out.Chat, out.Speaks = true, out.Speaks || c.SpeaksFirst
+		}
+	}
 	if at, ok := last[id]; ok {
 		out.LastRun = &at
 	}

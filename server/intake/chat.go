@@ -273,7 +273,7 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		w.Header().Set("Cache-Control", "no-store")
 		_ = json.NewEncoder(w).Encode(map[string]any{"title": title, "workspace": h.Workspace.Now().Name,
-			"conversation": out})
+			"speaks_first": t.Is.(*trigger.Chat).SpeaksFirst, "conversation": out})
 	case http.MethodPost:
 		if !h.Limits.mayOpen(r) {
 			tooOften(w)
@@ -297,20 +297,25 @@ func (h *Hosted) take(w http.ResponseWriter, r *http.Request, workflow string, t
 		return
 	}
 	var in struct {
-		ID   string `json:"id"` // the same each time one message is sent
-		Text string `json:"text"`
+		ID     string `json:"id"` // the same each time one message is sent
+		Text   string `json:"text"`
+		Begins bool   `json:"begins"` // nothing was said: the page is to speak first
 	}
-	if err := json.Unmarshal(body, &in); err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 ||
-		in.ID == "" || len(in.ID) > 100 {
+	err := json.Unmarshal(body, &in)
+	signal := &run.Signal{ID: in.ID, Source: t.Source(), Type: "chat.message",
+		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: t.ID, Thread: thread, Text: in.Text,
+		From: map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
+		Body: expr.Canonical(map[string]any{})}
+	var ticket *engine.Ticket
+	switch {
+	case err == nil && in.Begins && t.Is.(*trigger.Chat).SpeaksFirst:
+		ticket, err = h.Engine.Begin(r.Context(), workflow, signal)
+	case err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 || in.ID == "" || len(in.ID) > 100:
 		problem.Write(w, http.StatusUnprocessableEntity, "Nothing was said", "Send id and text, of at most 4000 bytes.")
 		return
+	default:
+		ticket, err = h.Engine.Receive(r.Context(), workflow, signal)
 	}
-	ticket, err := h.Engine.Receive(r.Context(), workflow,
-		&run.Signal{ID: in.ID, Source: t.Source(), Type: "chat.message",
-			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat",
-			Trigger: t.ID, Thread: thread, Text: in.Text,
-			From: map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
-			Body: expr.Canonical(map[string]any{})})
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a visitor's message could not be taken in", "workflow", workflow, "error", err)

@@ -147,7 +147,7 @@ func behind(name, text string) string {
 }
 
 // named is what a line says that begins with a value's name, as in
-// "Supplier: Dale Sacks".
+// "Supplier: Thrawl Sacking".
 func named(name, text string) string {
 	for _, line := range strings.Split(text, "\n") {
 		head, rest, ok := strings.Cut(strings.TrimSpace(line), ":")

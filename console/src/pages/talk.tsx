@@ -9,6 +9,7 @@ import { Button, Loading } from '../parts/states'
 interface Visited {
   title: string
   workspace: string
+  speaks_first: boolean
   conversation: { messages: Message[]; busy: boolean }
 }
 
@@ -42,7 +43,7 @@ export default function Talk() {
   const { page = '' } = useParams()
   const client = useQueryClient()
   const log = useRef<HTMLDivElement>(null)
-  const [draft, setDraft] = useState('')
+  const [words, setWords] = useState('')
   const [said, setSaid] = useState<number>() // how far the conversation was when something was said last
   const waits = (v?: Visited) =>
     said !== undefined && !v?.conversation.messages.some((m) => m.who === 'agent' && m.n > said)
@@ -55,9 +56,10 @@ export default function Talk() {
   const messages = talk.data?.conversation.messages ?? []
   const last = messages.at(-1)
   const say = useMutation({
-    mutationFn: (text: string) => ask(page, 'POST', { id: crypto.randomUUID(), text }),
+    mutationFn: (text: string) =>
+      ask(page, 'POST', text ? { id: crypto.randomUUID(), text } : { begins: true }),
     onSuccess: () => {
-      setDraft('')
+      setWords('')
       setSaid(last?.n ?? 0)
       void client.invalidateQueries({ queryKey: ['talk', page] })
     },
@@ -68,6 +70,11 @@ export default function Talk() {
   useEffect(() => {
     if (talk.data) document.title = talk.data.title
   }, [talk.data])
+  const begins = !!talk.data?.speaks_first && messages.length === 0
+  const begin = say.mutate
+  useEffect(() => {
+    if (begins) begin('')
+  }, [begins, begin])
   if (talk.isPending) return <Loading />
   if (talk.error) return <Closed error={talk.error} />
   const send = (text: string) => {
@@ -85,7 +92,7 @@ export default function Talk() {
         tabIndex={0}
         className="mt-3 min-h-0 flex-1 space-y-3 overflow-y-auto rounded-t-lg border border-line bg-raised p-4"
       >
-        {messages.length === 0 && <p className="text-quiet">Write a few words to begin.</p>}
+        {messages.length === 0 && !begins && <p className="text-quiet">Write a few words to begin.</p>}
         {messages.map((m) => (
           <Said key={m.n} m={m} press={m === last ? send : undefined} />
         ))}
@@ -95,17 +102,17 @@ export default function Talk() {
         className="flex gap-2 rounded-b-lg border border-t-0 border-line bg-raised p-3"
         onSubmit={(e) => {
           e.preventDefault()
-          send(draft)
+          send(words)
         }}
       >
         <input
           aria-label="Message"
-          value={draft}
-          onChange={(e) => setDraft(e.target.value)}
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
           placeholder="Write a message"
           className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-2"
         />
-        <Button strong type="submit" aria-label="Send" disabled={!draft.trim() || say.isPending}>
+        <Button strong type="submit" aria-label="Send" disabled={!words.trim() || say.isPending}>
           <Send size={17} aria-hidden="true" />
         </Button>
       </form>

@@ -28,7 +28,8 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`
   const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
   const say = useMutation({
-    mutationFn: (text: string) => call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text }),
+    mutationFn: (text: string) =>
+      call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text, begins: text === '' }),
     onSuccess: () => void client.invalidateQueries({ queryKey: ['thread', script.id, thread] }),
   })
   const open = talk.data?.open ?? []
@@ -70,6 +71,11 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
         {talk.data?.messages.length === 0 && (
           <p className="text-quiet">
             Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.
+            {may && script.speaks_first && (
+              <Button className="mt-2 block" disabled={say.isPending} onClick={() => say.mutate('')}>
+                Let it speak first
+              </Button>
+            )}
           </p>
         )}
         {talk.data?.messages.map((m, i) => (
@@ -109,11 +115,11 @@ function Writing({
   busy: boolean
   error: Error | null
 }) {
-  const [draft, setDraft] = useState('')
+  const [words, setWords] = useState('')
   const send = () => {
-    if (draft.trim() && !busy)
-      say(draft.trim()).then(
-        () => setDraft(''),
+    if (words.trim() && !busy)
+      say(words.trim()).then(
+        () => setWords(''),
         () => undefined, // the error is shown, and the words are still here
       )
   }
@@ -134,13 +140,13 @@ function Writing({
         <textarea
           aria-label="Message"
           rows={2}
-          value={draft}
-          onChange={(e) => setDraft(e.target.value)}
+          value={words}
+          onChange={(e) => setWords(e.target.value)}
           onKeyDown={keys}
           className="min-w-0 flex-1 resize-none rounded-md border border-line bg-paper px-3 py-1.5"
           placeholder="Write a message"
         />
-        <Button strong aria-label="Send" disabled={!draft.trim() || busy} onClick={send} className="h-10">
+        <Button strong aria-label="Send" disabled={!words.trim() || busy} onClick={send} className="h-10">
           <Send size={17} aria-hidden="true" />
         </Button>
       </div>

@@ -39,7 +39,7 @@ export function Sheet({ review: r }: { review: Review }) {
     <>
       <Known review={r} />
       <section
-        aria-label="The draft"
+        aria-label="The proposal"
         className="min-w-0 border-line bg-raised px-5 py-4 max-lg:border-t lg:w-[38%] lg:overflow-y-auto lg:border-l"
       >
         <h3 className={heading}>{r.kind === 'approval' ? 'What it wants to do' : 'Your decision'}</h3>
@@ -47,7 +47,7 @@ export function Sheet({ review: r }: { review: Review }) {
           <Verdict review={r} />
         ) : (
           <>
-            {editable && <Draft review={r} edits={edits} setEdits={setEdits} first={first} />}
+            {editable && <Proposal review={r} edits={edits} setEdits={setEdits} first={first} />}
             {r.yours ? (
               <>
                 <Note note={note} setNote={setNote} error={decide.error} />
@@ -136,8 +136,8 @@ function Known({ review: r }: { review: Review }) {
   )
 }
 
-/** Draft is what is proposed, as it stands or as it is being changed. */
-function Draft({
+/** Proposal is what is proposed, as it stands or as it is being changed. */
+function Proposal({
   review: r,
   edits,
   setEdits,

@@ -92,8 +92,8 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	paper := harness.PDF("Thrawl Sacking", "Supplier: Thrawl Sacking", "Number: TS-204", "For 40 wool sacks",
 		"Total: 96.40 GBP")
-	s.Writes(postbag.Letter{From: "bills@thrawl-sacking.example", To: "office@larkrigg.example", Subject: "Invoice TS-204",
-		Text: "Please find our invoice.", Files: map[string][]byte{"TS-204.pdf": paper}})
+	s.Writes(postbag.Letter{From: "bills@thrawl-sacking.example", To: "office@larkrigg.example",
+		Subject: "Invoice TS-204", Text: "Please find our invoice.", Files: map[string][]byte{"TS-204.pdf": paper}})
 	m := s.Mailed("treasurer@larkrigg.example", "Fwd: Invoice TS-204")
 	if !strings.Contains(m.Text, "invoices/thrawl-sacking-TS-204.pdf") || !strings.Contains(m.Text, "96.4") ||
 		strings.Join(m.Files, ",") != "TS-204.pdf" {

@@ -104,7 +104,7 @@ func TestErrorsSayWhatIsWrong(t *testing.T) {
 		`signal.body.notes - 1`: "cannot be combined",
 		`signal.body.tare_kg +`: "breaks off",
 		``:                      "empty",
-		`nosuch(1)`:             "undeclared reference to 'nosuch'",
+		`nosuch(1)`:             "there is no function nosuch",
 		`time("tomorrow")`:      "is not a time",
 		`[1, "a"].sort()`:       "cannot be put in an order",
 		`sum([1, "a"])`:         "one of these is a text",

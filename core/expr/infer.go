@@ -24,12 +24,15 @@ type Names map[string]Type
 
 // KindAt names the kind of what a path leads to, its root name first; "" where
 // it is not known.
-func (n Names) KindAt(path []string) string {
+func (n Names) KindAt(path []string) string { return n.ShapeAt(path).Kind() }
+
+// ShapeAt is the shape of what a path leads to; nil where it is not known.
+func (n Names) ShapeAt(path []string) shape.Shape {
 	s := n[path[0]].Shape
 	for _, name := range path[1:] {
 		s, _ = s.Field(name)
 	}
-	return s.Kind()
+	return s
 }
 
 // Finding is something an expression gets wrong about the values it reads.
@@ -41,6 +44,9 @@ type Finding struct {
 	Got    string   // the word that is wrong, where it is a slip of the pen
 	Among  []string // the words it could have been
 	Remark bool     // it may be right
+	// What could stand in place of what stands at Offset, where that is sure to
+	// put it right.
+	Was, Instead string
 }
 
 // Kinds only expressions have; they leave as texts.
@@ -256,7 +262,7 @@ func (w *walker) must(e ast.Expr, t Type, instead string) Type {
 		name := written(e)
 		w.find(e, Finding{What: name + " may be missing",
 			Why:    "its step may be skipped or fail, or not every way sets it; then this expression fails the step",
-			Remedy: otherwiseFor(name, instead)})
+			Remedy: otherwiseFor(name, instead), Was: name, Instead: otherwiseCall(name, t.Shape)})
 	}
 	t.Optional = false
 	return t
@@ -268,6 +274,30 @@ func otherwiseFor(name, field string) string {
 		return "put otherwise(…, …) around it, with what stands instead"
 	}
 	return "read it as otherwise(" + name + strings.Replace(field, ".?", ".", 1) + ", …)"
+}
+
+// otherwiseCall is a reading of what may be missing that never fails: with
+// nothing of its kind in its place.
+func otherwiseCall(name string, s shape.Shape) string {
+	instead := map[string]string{"text": `""`, "number": "0", "bool": "false", "list": "[]",
+		"map": "{}"}[s.WithoutNull().Kind()]
+	if instead == "" {
+		instead = "null"
+	}
+	return "otherwise(" + name + ", " + instead + ")"
+}
+
+// present insists that a value something is done with is not null.
+func (w *walker) present(e ast.Expr, t Type) Type {
+	name := written(e)
+	if t.Shape.Nullable() && !slices.Contains(w.there, name) && !strings.Contains(name, "this") {
+		w.find(e, Finding{What: name + " may be null", Remark: true,
+			Why:    "what is not filled in is null; then this expression fails the step",
+			Remedy: otherwiseFor(name, "") + ", or ask first whether it is missing", Was: name,
+			Instead: otherwiseCall(name, t.Shape)})
+	}
+	t.Shape = t.Shape.WithoutNull()
+	return t
 }
 
 // field takes one field of a value.
@@ -283,11 +313,12 @@ func (w *walker) field(e ast.Expr, of Type, name, field string, tested bool) Typ
 	case presence == shape.Maybe && !tested && of.Shape.Ours():
 		w.find(e, Finding{What: whole + " may be missing",
 			Why:    "not every way through the steps sets it; then this expression fails the step",
-			Remedy: otherwiseFor(name, "."+field)})
+			Remedy: otherwiseFor(name, "."+field), Was: whole, Instead: otherwiseCall(whole, inner)})
 	case presence == shape.Maybe && !tested:
 		w.find(e, Finding{What: whole + " may be missing",
 			Why: "its schema does not require it; without it this expression fails the step", Remark: true,
-			Remedy: otherwiseFor(name, "."+field) + ", or require it in the schema"})
+			Remedy: otherwiseFor(name, "."+field) + ", or require it in the schema", Was: whole,
+			Instead: otherwiseCall(whole, inner)})
 	}
 	if presence == shape.Absent {
 		w.find(e, Finding{What: whole + ": there is no " + field, Remedy: of.Shape.Has(name), Got: field,

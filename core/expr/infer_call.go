@@ -212,6 +212,7 @@ var verbs = map[string]string{operators.Add: "added", operators.Subtract: "subtr
 
 func (w *walker) arithmetic(e ast.Expr, operator string, args []ast.Expr, in *bound) Type {
 	l, r := w.must(args[0], w.walk(args[0], in), ""), w.must(args[1], w.walk(args[1], in), "")
+	l, r = w.present(args[0], l), w.present(args[1], r)
 	a, b := kind(l), kind(r)
 	if a == "" || b == "" {
 		if operator == operators.Add || operator == operators.Subtract {
@@ -245,8 +246,14 @@ func (w *walker) arithmetic(e ast.Expr, operator string, args []ast.Expr, in *bo
 
 func (w *walker) compare(e ast.Expr, operator string, args []ast.Expr, in *bound) Type {
 	l, r := w.must(args[0], w.walk(args[0], in), ""), w.must(args[1], w.walk(args[1], in), "")
-	a, b := kind(l), kind(r)
 	equality := operator == operators.Equals || operator == operators.NotEquals
+	if equality {
+		w.choice(args[0], l, args[1])
+		w.choice(args[1], r, args[0])
+	} else {
+		l, r = w.present(args[0], l), w.present(args[1], r)
+	}
+	a, b := kind(l), kind(r)
 	if a != "" && b != "" && a != b && (!equality || a != "null" && b != "null") {
 		remedy := ""
 		if (a == "text" || b == "text") && (a == "time" || b == "time") {
@@ -263,10 +270,22 @@ func (w *walker) compare(e ast.Expr, operator string, args []ast.Expr, in *bound
 	return known(shape.Bool())
 }
 
+// choice holds a text that is written against the choices of what it is
+// compared with.
+func (w *walker) choice(of ast.Expr, t Type, with ast.Expr) {
+	text, literal := stringLiteral(with)
+	choices := t.Shape.Choices()
+	if !literal || text == "" || len(choices) == 0 || slices.Contains(choices, text) {
+		return
+	}
+	w.find(of, Finding{What: fmt.Sprintf("%s is never %q", written(of), text), Got: text, Among: choices,
+		Why: "it is one of: " + strings.Join(choices, ", ")})
+}
+
 // comprehension types what map, filter, all, exists and their kin became.
 func (w *walker) comprehension(e ast.Expr, in *bound) Type {
 	c := e.AsComprehension()
-	over := w.must(c.IterRange(), w.walk(c.IterRange(), in), "")
+	over := w.present(c.IterRange(), w.must(c.IterRange(), w.walk(c.IterRange(), in), ""))
 	switch kind(over) {
 	case "", "list", "map":
 	default:

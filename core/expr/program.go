@@ -2,9 +2,12 @@ package expr
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
+	"unicode"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
@@ -76,6 +79,9 @@ type Error struct {
 	Source  string
 	Offset  int // bytes from the start of Source, 0 where unknown
 	Message string
+	// A name that is none of the functions there are, where that is wrong.
+	Got   string
+	Among []string
 }
 
 func (e *Error) Error() string { return fmt.Sprintf("%s: %s", e.Source, e.Message) }
@@ -163,9 +169,41 @@ func issueError(source string, issues *cel.Issues) error {
 	for i := 0; i < first.Location.Line()-1 && i < len(lines); i++ {
 		offset += len(lines[i])
 	}
-	return &Error{Source: source, Offset: offset + max(first.Location.Column(), 0),
+	out := &Error{Source: source, Offset: offset + max(first.Location.Column(), 0),
 		Message: plainMessage(first.Message)}
+	if m := undeclared.FindStringSubmatch(first.Message); m != nil {
+		out.Message, out.Got, out.Among = "there is no function "+m[1], m[1], functionNames()
+		out.Offset = max(strings.Index(source, m[1]+"("), 0)
+	}
+	return out
 }
+
+// undeclared is how CEL says that it knows no such function; names of values
+// are all declared.
+var undeclared = regexp.MustCompile(`undeclared reference to '(\w+)'`)
+
+// functionNames lists the functions and macros an author can write.
+var functionNames = sync.OnceValue(func() []string {
+	env, err := base()
+	if err != nil {
+		return nil
+	}
+	found := map[string]bool{}
+	for name := range env.Functions() {
+		found[name[strings.LastIndexByte(name, '.')+1:]] = true
+	}
+	for _, m := range env.Macros() {
+		found[m.Function()] = true
+	}
+	var out []string
+	for name := range found {
+		if name != "" && unicode.IsLetter(rune(name[0])) {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
+})
 
 // plainMessage rewords what CEL says where its words assume a programmer.
 func plainMessage(m string) string {

@@ -99,6 +99,7 @@ func (c *Checker) workflow(flow *Workflow) {
 		c.Arguments("result", flow.Gives, gives, shape.Shape(result), flow.Result.At, true)
 	}
 	c.loops(flow)
+	c.unread(flow)
 }
 
 // kindsRead gives the kinds of the values a workflow's expressions read, by
@@ -127,6 +128,36 @@ func (c *Checker) schema(s *Schema) {
 		c.Wrong(s.At, DidYouMean(s.Path, slices.Sorted(maps.Keys(c.Workspace.Schemas))), "there is no schema %s",
 			s.Path)
 	}
+	if s != nil && s.Path == "" {
+		if text := filledIn(s.Doc); text != "" {
+			c.Report(s.At, Problem{What: "a schema stands as it is, and " + text + " in it is never filled in",
+				Remedy: "check it with an expression instead, as a step's when: or a question's check:"})
+		}
+	}
+}
+
+// filledIn finds a text in a schema that was meant to be filled in; "" where
+// there is none.
+func filledIn(v any) string {
+	switch v := v.(type) {
+	case string:
+		if strings.Contains(v, "${") {
+			return v
+		}
+	case []any:
+		for _, item := range v {
+			if text := filledIn(item); text != "" {
+				return text
+			}
+		}
+	case map[string]any:
+		for _, key := range slices.Sorted(maps.Keys(v)) {
+			if text := filledIn(v[key]); text != "" {
+				return text
+			}
+		}
+	}
+	return ""
 }
 
 // loops tells workflows that call each other round and round.

@@ -13,13 +13,19 @@ var secretForms = regexp.MustCompile(`\b(whsec_[A-Za-z0-9+/=]{16,}|sk-[A-Za-z0-9
 	`gh[pousr]_[A-Za-z0-9]{20,}|xox[a-z]-[A-Za-z0-9-]{10,}|AKIA[0-9A-Z]{12,}|` +
 	`eyJ[A-Za-z0-9_-]{10,}\.[A-Za-z0-9_-]{10,})|-----BEGIN [A-Z ]*PRIVATE KEY-----`)
 
+// secretKeys are keys and headers whose value is a secret, with a value that
+// stands in the file itself.
+var secretKeys = regexp.MustCompile(`(?i)^[\s-]*["']?(?:password|passwd|passphrase|api[-_]?key|x-api-key|` +
+	`x-auth-token|client[-_]?secret|secret[-_]?key|private[-_]?key|access[-_]?token|authorization)["']?\s*:\s*` +
+	`["']?([^\s"'{\[$#][^\s"']{5,})`)
+
 // secrets finds keys that were written into files.
 func (c *Checker) secrets() {
 	for _, path := range slices.Sorted(maps.Keys(c.Workspace.Files)) {
 		for i, line := range strings.Split(c.Workspace.Files[path], "\n") {
-			if at := secretForms.FindStringIndex(line); at != nil {
+			if at := secretIn(path, line); at >= 0 {
 				c.file = path
-				c.Report(Pos{i + 1, at[0] + 1},
+				c.Report(Pos{i + 1, at + 1},
 					Problem{What: "this looks like a secret",
 						Why: "files are read, copied and exported; a secret in one is a secret no more",
 						Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, " +
@@ -27,6 +33,21 @@ func (c *Checker) secrets() {
 			}
 		}
 	}
+}
+
+// secretIn finds where in a line of a file a secret begins; -1 where none does.
+// What arrived is kept as a sample without its secrets, and schemas tell of
+// fields, whose names say nothing.
+func secretIn(path, line string) int {
+	if at := secretForms.FindStringIndex(line); at != nil {
+		return at[0]
+	}
+	if strings.HasSuffix(path, ".yaml") {
+		if at := secretKeys.FindStringSubmatchIndex(line); at != nil {
+			return at[2]
+		}
+	}
+	return -1
 }
 
 // samples holds kept signals against the workflows they belong to.

@@ -231,6 +231,9 @@ func (c *Checker) noTool(at place, name string) {
 			}
 		}
 		c.Report(at.at, p)
+	case c.Workspace.Files["connections/"+of+".yaml"] != "" || c.Workspace.Files["tables/"+of+".yaml"] != "":
+		c.Wrong(at.at, "put the file of "+of+" right first", "there is no tool %s: the file of %s cannot be read", name,
+			of)
 	default:
 		c.Wrong(at.at, "add connections/"+of+".yaml or tables/"+of+".yaml, or name another",
 			"there is no tool %s: nothing here is called %s", name, of)

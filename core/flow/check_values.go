@@ -1,11 +1,15 @@
 package flow
 
 import (
+	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/schema"
 	"woolsignal/core/shape"
 )
 
@@ -23,6 +27,9 @@ func (c *Checker) findings(at Pos, source string, findings []expr.Finding) {
 		where := at.after(source, f.Offset)
 		if f.Remark {
 			p.Severity = Remark
+		}
+		if f.Instead != "" && strings.HasPrefix(source[min(f.Offset, len(source)):], f.Was) {
+			p.Fix = replace(where, f.Was, f.Instead)
 		}
 		if f.Got != "" {
 			if best := nearest(f.Got, f.Among); best != "" {
@@ -47,6 +54,10 @@ func (c *Checker) Condition(e *Expression, names expr.Names) {
 		c.Wrong(e.At, "compare it with something, as in x > 0", "%s is %s, and a yes or no is needed here", e.Source,
 			orMissing(k, t.Optional))
 	}
+	if a, b, never := e.Contradiction(); never {
+		c.Report(e.At, Problem{What: fmt.Sprintf("this never holds: %s and %s cannot both be", a, b),
+			Why: "what stands under it is never done", Remedy: "write || between them, or remove one"})
+	}
 }
 
 // value types what a text field holds and reports what it finds.
@@ -56,6 +67,9 @@ func (c *Checker) Value(v Value, names expr.Names) shape.Shape {
 		c.read(v.Text.References(), names)
 		t, findings := v.Text.Infer(names)
 		c.findings(v.At, v.Text.Source, findings)
+		if word, literal := v.literalText(); literal {
+			return shape.Choice(word)
+		}
 		if t.Optional && t.Shape != nil {
 			return shape.Union(t.Shape, shape.Null())
 		}
@@ -86,8 +100,11 @@ func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape
 	for _, e := range entries {
 		inner, presence := wanted.Field(e.Key)
 		if presence == shape.Absent {
-			c.Report(e.Value.At, Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen,
-				Remedy: wanted.Has(name)})
+			p := Problem{What: fmt.Sprintf("%s takes no %s", name, e.Key), Why: refusedThen, Remedy: wanted.Has(name)}
+			if best := nearest(e.Key, wanted.Names()); best != "" && e.At != (Pos{}) {
+				p.Remedy, p.Fix = "did you mean "+best+"?", replace(e.At, e.Key, best)
+			}
+			c.Report(e.Value.At, p)
 			continue
 		}
 		if got := given[e.Key]; !got.Fits(inner) {
@@ -98,9 +115,7 @@ func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape
 			}
 			c.Report(e.Value.At, p)
 		}
-		if text, ok := e.Value.literalText(); ok {
-			c.oneOf(e, text, inner)
-		}
+		c.literal(e, inner)
 	}
 	if !complete {
 		return
@@ -114,10 +129,51 @@ func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape
 	}
 }
 
+// literal holds what stands in a file as it will be sent against what a tool
+// takes: lengths, forms, dates and numbers.
+func (c *Checker) literal(e Entry, wanted shape.Shape) {
+	value, text := e.Value.Literal, ""
+	if word, ok := e.Value.literalText(); ok {
+		value, text = word, word
+		if choices, _ := wanted["enum"].([]any); len(choices) > 0 {
+			c.oneOf(e, word, choices)
+			return
+		}
+	}
+	if value == nil || wanted == nil || !c.Value(e.Value, expr.Names{}).Fits(wanted) {
+		return // of another kind, which was told already
+	}
+	compiled, err := schema.Compile(wanted)
+	if err != nil {
+		return // it refers to the rest of its tool's schema
+	}
+	var unfit *schema.Error
+	if err := compiled.Validate(value); errors.As(err, &unfit) {
+		words := expr.Text(value)
+		if text != "" {
+			words = strconv.Quote(text)
+		}
+		c.Report(e.Value.At, Problem{What: e.Key + " cannot be " + words,
+			Why: refusedThen, Remedy: "write " + wanted.Told(), Fix: dayFix(e.Value.At, text, wanted)})
+	}
+}
+
+// dayFix writes a day as schemas have it where it was written as people do.
+func dayFix(at Pos, text string, wanted shape.Shape) *Fix {
+	if wanted["format"] != "date" {
+		return nil
+	}
+	for _, form := range []string{"2.1.2006", "2/1/2006", "2 January 2006", "January 2, 2006", "2006/01/02"} {
+		if day, err := time.Parse(form, text); err == nil {
+			return replace(at, text, day.Format(time.DateOnly))
+		}
+	}
+	return nil
+}
+
 // oneOf holds a literal text against the choices a schema names.
-func (c *Checker) oneOf(e Entry, text string, wanted shape.Shape) {
-	choices, _ := wanted["enum"].([]any)
-	if len(choices) == 0 || slices.Contains(choices, any(text)) {
+func (c *Checker) oneOf(e Entry, text string, choices []any) {
+	if slices.Contains(choices, any(text)) {
 		return
 	}
 	words := make([]string, len(choices))

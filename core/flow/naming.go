@@ -52,6 +52,15 @@ func (w *Workflow) naming() expr.Naming {
 	return expr.Naming{Name: n.name}
 }
 
+// Told tells an expression of the workflow in words, as its sentences do.
+func (w *Workflow) Told(e *Expression) string { return expr.PlainWords(e.Words(w.naming())) }
+
+// Told tells a condition that reads what a tool is called with, or nothing of
+// a workflow.
+func (e *Expression) Told() string {
+	return expr.PlainWords(e.ConditionWords(expr.Naming{Name: (&namer{}).name}))
+}
+
 // namer names the values of one workflow.
 type namer struct {
 	steps map[string]*Step
@@ -94,7 +103,7 @@ func (n *namer) short(path []string) string {
 		return "the answer"
 	case root == "value":
 		return last + " of what it gave"
-	case root == "inputs", len(path) == 1:
+	case root == "inputs", root == "args", len(path) == 1:
 		return last
 	case root == "fill":
 		return "filled-in " + last

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // Severity tells a problem that keeps a file from going live from a remark.
@@ -62,9 +63,17 @@ func Wrongs(problems []Problem) int {
 	return n
 }
 
-// SortProblems orders problems by file, line and column.
+// needed lists the folders of files in the order in which others need them.
+var needed = []string{"schemas/", "connections/", "tables/", "agents/", "workflows/", "samples/"}
+
+// SortProblems orders problems by file, line and column. Files that others need
+// come first, so that the cause stands before what follows from it.
 func SortProblems(problems []Problem) {
+	rank := func(file string) int {
+		return slices.IndexFunc(needed, func(folder string) bool { return strings.HasPrefix(file, folder) })
+	}
 	slices.SortStableFunc(problems, func(a, b Problem) int {
-		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
+		return cmp.Or(cmp.Compare(rank(a.File), rank(b.File)), cmp.Compare(a.File, b.File),
+			cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
 	})
 }

@@ -268,7 +268,11 @@ func (r *reader) expression(f fields, key string) *Expression {
 		return nil
 	}
 	r.traps(n)
-	program, err := expr.Compile(n.Value)
+	source := n.Value
+	if inner, braced := r.unbraced(n); braced {
+		source = inner // what follows from the braces alone is not told as well
+	}
+	program, err := expr.Compile(source)
 	if err != nil {
 		r.expressionError(n, err)
 		return nil
@@ -278,11 +282,33 @@ func (r *reader) expression(f fields, key string) *Expression {
 
 func (r *reader) expressionError(n *yaml.Node, err error) {
 	at, message := scalarStart(n), err.Error()
+	p := Problem{}
 	var e *expr.Error
 	if errors.As(err, &e) {
 		at, message = at.after(n.Value, e.Offset), e.Message
+		if e.Got != "" {
+			p.Remedy, p.Fix = DidYouMean(e.Got, e.Among), nearestFix(at, e.Got, e.Among)
+		}
 	}
-	r.wrong(at, "", "%q cannot be read: %s", n.Value, message)
+	p.What = fmt.Sprintf("%q cannot be read: %s", n.Value, message)
+	r.report(at, p)
+}
+
+// unbraced reads an expression that was written as in a text, ${…}.
+func (r *reader) unbraced(n *yaml.Node) (inner string, braced bool) {
+	text := strings.TrimSpace(n.Value)
+	if !strings.HasPrefix(text, "${") || !strings.HasSuffix(text, "}") || strings.Count(text, "${") > 1 {
+		if strings.Contains(text, "${") {
+			r.report(scalarStart(n), Problem{What: "an expression stands here, and ${ } belongs to texts",
+				Remedy: "write the names alone, as in net.kg > 200"})
+			return "true", true
+		}
+		return "", false
+	}
+	inner = strings.TrimSuffix(strings.TrimPrefix(text, "${"), "}")
+	r.report(scalarStart(n), Problem{What: "an expression stands here, and ${ } belongs to texts",
+		Remedy: "write " + inner, Fix: replace(scalarStart(n), text, inner)})
+	return inner, true
 }
 
 // scalarStart is where the text of a scalar begins, behind its quote or on

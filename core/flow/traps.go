@@ -19,6 +19,9 @@ func (r *reader) notYAML(line int, err error) {
 	p := Problem{What: "this is not YAML: " + strings.TrimPrefix(err.Error(), "yaml: "),
 		Why:    "nothing below this line can be read",
 		Remedy: "quote a text that holds : # { } [ ] or starts with a special character"}
+	if r.tab(err) {
+		return
+	}
 	key, value, ok := strings.Cut(strings.TrimLeft(text, " -"), ": ")
 	value = strings.TrimSpace(value)
 	if ok && value != "" && (strings.ContainsAny(value[:1], "\"'[{!&*%@`") || strings.Contains(value, ": ")) {
@@ -28,6 +31,26 @@ func (r *reader) notYAML(line int, err error) {
 		at.Column = column
 	}
 	r.report(at, p)
+}
+
+// tab tells of a tab that YAML stumbled over, which is seldom in the line it
+// names.
+func (r *reader) tab(err error) bool {
+	if !strings.Contains(err.Error(), "tab") && !strings.Contains(err.Error(), "cannot start any token") {
+		return false
+	}
+	for i, line := range r.lines {
+		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
+		if !strings.Contains(indent, "\t") {
+			continue
+		}
+		at := Pos{i + 1, 1}
+		r.report(at, Problem{What: "a tab stands before this line, and YAML knows spaces alone",
+			Why: "nothing below this line can be read", Remedy: "write two spaces for each tab",
+			Fix: replace(at, indent, strings.ReplaceAll(indent, "\t", "  "))})
+		return true
+	}
+	return false
 }
 
 // quoted writes a text in YAML's single quotes.

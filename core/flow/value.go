@@ -32,6 +32,7 @@ type Value struct {
 type Entry struct {
 	Key   string
 	Value Value
+	At    Pos // of the key
 }
 
 // value decodes a text field of any depth.
@@ -42,7 +43,7 @@ func (r *reader) value(n *yaml.Node) Value {
 		v.isMap = true
 		f, _ := r.mapping(n, "this map")
 		for _, key := range f.order {
-			v.Map = append(v.Map, Entry{key, r.value(f.nodes[key])})
+			v.Map = append(v.Map, Entry{key, r.value(f.nodes[key]), f.pos(key)})
 		}
 	case yaml.SequenceNode:
 		v.isList = true

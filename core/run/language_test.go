@@ -309,11 +309,11 @@ var (
 func TestFailuresSayWhere(t *testing.T) {
 	for text, want := range map[string]string{
 		"  - each:\n" +
-			"      of: signal.body.gross\n": "of: signal.body.gross is a number, and each goes through a list",
+			"      of: signal.body.gross\n": "of: gross is a number, and each goes through a list",
 		"  - compute: {a: 'signal.body.gross + \" kg\"'}\n": "a: signal.body.gross + \" kg\"",
 		"  - tool: register/add\n" +
 			"    args: {kg: heavy}\n": "kg: got string, want number",
-		"  - wait: {till: signal.body.gross}\n": "till: signal.body.gross is a number, " +
+		"  - wait: {till: signal.body.gross}\n": "till: gross is a number, " +
 			"and a time is needed",
 		"  - id: a\n    compute: {x: '\"0123456789\"'}\n" + doubling: "larger than 4 MB",
 		"  - decide:\n      cases:\n        - when: signal.body.gross\n" +

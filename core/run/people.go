@@ -34,7 +34,7 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 			of, why = t.Approval.Ask, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
 			if t.Approval.When != nil {
 				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.",
-					a.Title, title, t.Approval.When.Source)
+					a.Title, title, t.Approval.When.Told())
 			}
 		}
 	}

@@ -229,8 +229,10 @@ func Union(shapes ...Shape) Shape {
 		if s["not"] != nil {
 			continue
 		}
-		if !slices.ContainsFunc(kinds, func(k Shape) bool { return same(k, s) }) {
+		if i := slices.IndexFunc(kinds, func(k Shape) bool { return same(k, s) }); i < 0 {
 			kinds = append(kinds, s)
+		} else if s.Kind() == "text" {
+			kinds[i] = either(kinds[i], s)
 		}
 	}
 	switch len(kinds) {

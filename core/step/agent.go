@@ -50,6 +50,22 @@ func (a *Agent) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("Ask the agent ").Field("agent").Word(name).Say(" about ").Field("task").Text(a.Task)
 }
 
+// Unread tells that an agent that only looks things up was paid for in vain;
+// one that does something was not.
+func (a *Agent) Unread(c *flow.Checker, id string, reads func(string) bool) (what, remedy string) {
+	agent := c.Workspace.Agents[a.Agent]
+	if agent == nil || reads("") {
+		return "", ""
+	}
+	for _, grant := range agent.Tools {
+		if spec, known := c.Tool(grant.Tool); !known || !spec.ReadOnly {
+			return "", ""
+		}
+	}
+	return "nobody reads what " + agent.Title + " answers, and it does nothing else",
+		"read it below, or remove the step"
+}
+
 // Advance begins the agent's work, or lets it go on from where it is.
 func (a *Agent) Advance(at *run.At) run.Outcome {
 	def, ok := at.Agent(a.Agent)

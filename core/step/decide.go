@@ -2,6 +2,7 @@ package step
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -128,6 +129,7 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 		}
 		ways = reaching(ways, &one.Block, c.Block(&one.Block, seen))
 	}
+	d.checkOrder(c)
 	if always && d.Otherwise != nil {
 		c.Wrong(d.Otherwise.At, "remove it", "otherwise is never reached: a case above it always holds")
 	}
@@ -137,10 +139,56 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 		}
 	}
 	d.checkJudged(c, s)
-	if d.Otherwise == nil {
+	if d.Otherwise == nil && !d.covers(names) {
 		ways = append(ways, nil) // where none holds, nothing is given
 	}
 	return givenBy(ways)
+}
+
+// checkOrder finds cases that one above them leaves nothing for.
+func (d *Decide) checkOrder(c *flow.Checker) {
+	for i, one := range d.Cases {
+		rule, simple := claimOf(one.When)
+		for _, above := range d.Cases[:i] {
+			earlier, also := claimOf(above.When)
+			if simple && also && rule != earlier && rule.Implies(earlier) {
+				c.Report(one.At, flow.Problem{What: "this case is never reached: where " + rule.String() +
+					", the case above it holds too, as " + earlier.String(),
+					Why: "the first case that holds is taken", Remedy: "move it up"})
+				break
+			}
+		}
+	}
+}
+
+// claimOf reads a rule that is one comparison.
+func claimOf(when *flow.Expression) (expr.Claim, bool) {
+	if when == nil {
+		return expr.Claim{}, false
+	}
+	claims, whole := when.Claims()
+	if !whole || len(claims) != 1 {
+		return expr.Claim{}, false
+	}
+	return claims[0], true
+}
+
+// covers tells whether the cases are one value's choices, all of them, so that
+// one is always taken.
+func (d *Decide) covers(names expr.Names) bool {
+	value, found := "", map[string]bool{}
+	for _, one := range d.Cases {
+		claim, simple := claimOf(one.When)
+		text, is := claim.IsText()
+		if !simple || !is || value != "" && claim.Value != value {
+			return false
+		}
+		value, found[text] = claim.Value, true
+	}
+	t := names.ShapeAt(strings.Split(value, "."))
+	choices := t.Choices()
+	return len(choices) > 0 && !t.Nullable() &&
+		!slices.ContainsFunc(choices, func(word string) bool { return !found[word] })
 }
 
 // reaching adds what a block gives where its end may be reached.

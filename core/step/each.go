@@ -73,6 +73,30 @@ func (e *Each) Blocks() []flow.NamedBlock {
 // Opening stands above it.
 func (e *Each) Opening(p *flow.Sentence, _ flow.BlockName) { p.Say("for each item") }
 
+// Unread tells that items may fail and nobody would know.
+func (e *Each) Unread(_ *flow.Checker, id string, reads func(string) bool) (what, remedy string) {
+	if e.first() || !e.canFail() || reads("failures") {
+		return "", ""
+	}
+	if id == "" {
+		return "an item that fails is left out here, and nobody is told",
+			"give the step an id:, and read its failures below"
+	}
+	return "an item of " + id + " that fails is left out, and nobody is told", "read " + id + ".failures below"
+}
+
+// canFail tells whether a step inside does more than reckon and speak.
+func (e *Each) canFail() bool {
+	fails := false
+	flow.Walk(e.Do, func(s *flow.Step) {
+		switch s.Does.(type) {
+		case *Tool, *Agent, *Model, *Call, *Wait, *JavaScript:
+			fails = fails || s.IfFails == nil
+		}
+	})
+	return fails
+}
+
 // SeenInside is the item, and its place from 0.
 func (*Each) SeenInside(did *run.Step, block flow.BlockName) map[string]any {
 	list := itemsOf(did)
@@ -130,7 +154,7 @@ func (e *Each) begin(at *run.At) run.Outcome {
 	}
 	list, ok := v.([]any)
 	if !ok {
-		return at.Fail("of: %s is %s, and each goes through a list", e.Of.Source, expr.Kind(v))
+		return at.Fail("of: %s is %s, and each goes through a list", at.Workflow().Told(e.Of), expr.Kind(v))
 	}
 	if len(list) > mostItems {
 		return at.Fail("of: the list has %d items, and each goes through %d at most", len(list), mostItems)

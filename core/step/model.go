@@ -44,6 +44,19 @@ func (m *Model) Tell(p *flow.Sentence, _ *flow.Step) {
 	}
 }
 
+// Unread tells that an answer was paid for in vain.
+func (m *Model) Unread(_ *flow.Checker, id string, reads func(string) bool) (what, remedy string) {
+	switch {
+	case id == "":
+		return "nothing can read what this model answers, and it is paid for",
+			"give the step an id:, and read its answer below"
+	case !reads(""):
+		return "nobody reads what the model of " + id + " answers, and it is paid for",
+			"read " + id + ", or remove the step"
+	}
+	return "", ""
+}
+
 // Advance asks, and gives the answer once it fits.
 func (m *Model) Advance(at *run.At) run.Outcome {
 	q := inquiry{model: m.Name, task: "You answer one question for a workflow.", answer: m.Answer.Document()}

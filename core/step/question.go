@@ -109,6 +109,9 @@ func (q *Question) answer() shape.Shape {
 	if doc := q.Valid.Document(); doc != nil {
 		return doc
 	}
+	if len(q.Choices) > 0 {
+		return shape.Choice(q.Choices...)
+	}
 	return shape.Text()
 }
 

@@ -117,7 +117,7 @@ func (r *Repeat) Advance(at *run.At) run.Outcome {
 			result["times"] = int64(n + 1)
 			return at.End(result)
 		case n+1 >= r.RoundsAtMost:
-			return at.Fail("it went round %d times, and %s never held", n+1, r.Till.Source)
+			return at.Fail("it went round %d times, and %s never held", n+1, at.Workflow().Told(r.Till))
 		}
 	}
 }

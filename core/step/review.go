@@ -43,8 +43,8 @@ func (r *Review) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Sh
 	c.Value(r.Show, names)
 	edited := shape.Map(c.Entries(r.Edit, names))
 	text := shape.Text()
-	return shape.Map(map[string]shape.Shape{"choice": text, "edited": edited, "by": text, "at": shape.Time(),
-		"note": text})
+	return shape.Map(map[string]shape.Shape{"choice": shape.Choice(r.Choices...), "edited": edited, "by": text,
+		"at": shape.Time(), "note": text})
 }
 
 // Tell says who is asked, and what for.

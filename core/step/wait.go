@@ -93,7 +93,7 @@ func (w *Wait) Advance(at *run.At) run.Outcome {
 		text, _ := v.(string)
 		until, err := at.Calendar().Parse(text)
 		if err != nil {
-			return at.Fail("till: %s is %s, and a time is needed", w.Till.Source, expr.Kind(v))
+			return at.Fail("till: %s is %s, and a time is needed", at.Workflow().Told(w.Till), expr.Kind(v))
 		}
 		if until.Sub(at.Now()) > farthest {
 			return at.Fail("till: %s is more than ten years away", text)

@@ -197,7 +197,8 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 			return fmt.Errorf("%s: %w", s.name, err)
 		}
 		if strings.HasPrefix(s.path, "/talk/") {
-			if err := chromedp.Do(page, browser.HasText("What is it about?"), chromedp.Sleep(300*time.Millisecond)); err != nil {
+			if err := chromedp.Do(page, browser.HasText("What is it about?"),
+				chromedp.Sleep(300*time.Millisecond)); err != nil {
 				return fmt.Errorf("%s: %w", s.name, err)
 			}
 		}

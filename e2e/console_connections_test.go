@@ -110,6 +110,12 @@ func TestConsoleHostedPage(t *testing.T) {
 		chromedp.Click(button("yes")), browser.HasText("Until next time."))
 	accessible(t, ctx, "a hosted page")
 	do(t, ctx, chromedp.Navigate(s.URL+"/talk/depot"), browser.HasText("There is no such page"))
+	// Hosted forms wear the console's colours.
+	do(t, ctx, chromedp.Navigate(s.URL+"/slip/none"), browser.HasText("There is no such form"))
+	if paper, err := chromedp.Run(ctx, chromedp.Evaluate[string](
+		`getComputedStyle(document.body).backgroundColor`)); err != nil || paper != "rgb(246, 242, 233)" {
+		t.Errorf("a hosted form stands on %s: %v", paper, err)
+	}
 	response, err := http.Get(s.URL + "/slip/none")
 	if err != nil || response.StatusCode != http.StatusNotFound {
 		t.Errorf("%v %v", response, err)

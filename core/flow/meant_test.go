@@ -39,7 +39,8 @@ const menu = "  - id: wish\n    review: {ask: owner, show: x, choices: [pay, not
 func TestWhatWasMeantIsSaid(t *testing.T) {
 	for name, c := range map[string]struct{ steps, says, remedy, fix string }{
 		"a choice that does not exist": {menu + "  - decide:\n      cases:\n        - when: wish.choice == \"payy\"\n" +
-			"          do:\n            - label: {as: [x]}\n", `wish.choice is never "payy"`, "did you mean pay?", "pay"},
+			"          do:\n            - label: {as: [x]}\n", `wish.choice is never "payy"`, "did you mean pay?",
+			"pay"},
 		"braces around an expression": {"  - when: ${signal.body.kg > 1}\n    label: {as: [x]}\n",
 			"${ } belongs to texts", "write signal.body.kg > 1", "signal.body.kg > 1"},
 		"braces in an expression": {"  - when: ${signal.body.kg} > ${1}\n    label: {as: [x]}\n",
@@ -55,7 +56,8 @@ func TestWhatWasMeantIsSaid(t *testing.T) {
 			"did you mean who?", "who"},
 		"a choice of a tool": {"  - tool: slots/book\n    args: {dock: dock-3}\n", `dock cannot be "dock-3"`,
 			"did you mean dock-1?", "dock-1"},
-		"a day as people write it": {"  - tool: slots/book\n    args: {day: 27.11.2026}\n", "day cannot be \"27.11.2026\"",
+		"a day as people write it": {"  - tool: slots/book\n    args: {day: 27.11.2026}\n",
+			"day cannot be \"27.11.2026\"",
 			"write a day", "2026-11-27"},
 		"too long for a tool": {"  - tool: slots/book\n    args: {who: 'Nettlecote Farm'}\n",
 			"who cannot be \"Nettlecote Farm\"", "of at most 10 characters", ""},
@@ -127,10 +129,13 @@ func TestWhatIsFineIsLetPass(t *testing.T) {
 		"          gives: {lane: a}\n        - when: wish.choice == \"not yet\"\n          gives: {lane: b}\n" +
 		"  - label: {as: ['${sort.lane}']}\n"
 	for name, steps := range map[string]string{
-		"all choices are covered":   covered,
-		"a range":                   "  - when: signal.body.kg > 3 && signal.body.kg < 5\n    label: {as: [x]}\n",
-		"a narrower case first":     "  - decide:\n      cases:\n        - when: signal.body.kg > 200\n          do:\n            - label: {as: [x]}\n        - when: signal.body.kg > 100\n          do:\n            - label: {as: [y]}\n",
-		"failures that are read":    "  - id: all\n    each:\n      of: '[1]'\n      do:\n        - tool: slots/book\n          args: {who: Nettlecote}\n  - label: {as: ['${size(all.failures)}']}\n",
+		"all choices are covered": covered,
+		"a range":                 "  - when: signal.body.kg > 3 && signal.body.kg < 5\n    label: {as: [x]}\n",
+		"a narrower case first": "  - decide:\n      cases:\n        - when: signal.body.kg > 200\n          do:\n" +
+			"            - label: {as: [x]}\n        - when: signal.body.kg > 100\n          do:\n" +
+			"            - label: {as: [y]}\n",
+		"failures that are read": "  - id: all\n    each:\n      of: '[1]'\n      do:\n        - tool: slots/book\n" +
+			"          args: {who: Nettlecote}\n  - label: {as: ['${size(all.failures)}']}\n",
 		"an each that only reckons": "  - each:\n      of: '[1]'\n      do:\n        - compute: {a: item}\n",
 		"a day as it is sent":       "  - tool: slots/book\n    args: {day: 2026-11-27}\n",
 	} {
@@ -139,7 +144,8 @@ func TestWhatIsFineIsLetPass(t *testing.T) {
 			t.Errorf("%s: %v", name, p)
 		}
 	}
-	missing := strings.Replace(covered, "        - when: wish.choice == \"not yet\"\n          gives: {lane: b}\n", "", 1)
+	missing := strings.Replace(covered,
+		"        - when: wish.choice == \"not yet\"\n          gives: {lane: b}\n", "", 1)
 	if p := only(t, "a choice left out", meantFiles(missing)); p == nil || p.What != "sort.lane may be missing" {
 		t.Errorf("%v", p)
 	}
@@ -191,8 +197,8 @@ func TestSecretsByTheirNames(t *testing.T) {
 		"  api_key: '83f0aa91'": true, "client_secret: 83f0aa91": true, "password: ${signal.body.p}": false,
 		"password:": false, "passwords: 83f0aa91": false, "client: 83f0aa91": false, "password: short": false} {
 		files := meantFiles("  - label: {as: [x]}\n")
-		files["connections/other.yaml"] = "connection: other\ntitle: Other\naddress: https://other.example\nhttp: {}\n" +
-			"# " + line + "\n"
+		files["connections/other.yaml"] = "connection: other\ntitle: Other\n" +
+			"address: https://other.example\nhttp: {}\n# " + line + "\n"
 		files["connections/other.yaml"] = strings.Replace(files["connections/other.yaml"], "# ", "", 1)
 		w, found := flow.Decode(files)
 		told := false
@@ -212,7 +218,8 @@ func TestTheCauseStandsFirst(t *testing.T) {
 	w, found := flow.Decode(files)
 	found = append(found, w.Check(meantTools)...)
 	flow.SortProblems(found)
-	if len(found) != 2 || found[0].File != "connections/yard.yaml" || !strings.Contains(found[1].What, "cannot be read") {
+	if len(found) != 2 || found[0].File != "connections/yard.yaml" ||
+		!strings.Contains(found[1].What, "cannot be read") {
 		t.Errorf("%v", found)
 	}
 }

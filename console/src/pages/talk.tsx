@@ -56,8 +56,7 @@ export default function Talk() {
   const messages = talk.data?.conversation.messages ?? []
   const last = messages.at(-1)
   const say = useMutation({
-    mutationFn: (text: string) =>
-      ask(page, 'POST', text ? { id: crypto.randomUUID(), text } : { begins: true }),
+    mutationFn: (text: string) => ask(page, 'POST', text ? { id: crypto.randomUUID(), text } : { begins: true }),
     onSuccess: () => {
       setWords('')
       setSaid(last?.n ?? 0)

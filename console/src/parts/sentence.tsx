@@ -56,7 +56,10 @@ function Chip({ word, kind, values }: { word: Word; kind?: string; values?: Reco
   const value = name ? values?.[name] : undefined
   const about = [name, kind && `(${kind})`, value !== undefined && `= ${value}`].filter(Boolean).join(' ')
   return (
-    <span title={about || undefined} className="rounded-full bg-wash px-1.5 break-words text-indigo">
+    <span
+      title={about || undefined}
+      className="rounded-full bg-wash box-decoration-clone px-1.5 break-words text-indigo"
+    >
       {word.text}
     </span>
   )

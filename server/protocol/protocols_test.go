@@ -1,6 +1,8 @@
 package protocol_test
 
 import (
+	"os"
+
 	offers "woolsignal/server/protocol/mcp"
 
 	"context"
@@ -257,16 +259,18 @@ func TestDatabases(t *testing.T) {
 		"values": []any{"' OR 1=1 --"}}); len(got["rows"].([]any)) != 0 {
 		t.Errorf("a value became part of the statement: %v", got)
 	}
-	for statement, words := range map[string]string{"DELETE FROM bales": "only reads",
-		"SELECT 1; DELETE FROM bales": "one statement", "ATTACH 'x' AS y": "ATTACH",
+	for statement, words := range map[string]string{"DELETE FROM bales": "more than it may",
+		"SELECT 1; DELETE FROM bales": "more than it may", "ATTACH 'x' AS y": "more than it may",
 		"SELECT nix FROM bales":                  "no such column",
-		"WITH x AS (SELECT 1) DELETE FROM bales": "readonly", "PRAGMA writable_schema=1": "PRAGMA"} {
+		"WITH x AS (SELECT 1) DELETE FROM bales": "more than it may",
+		"PRAGMA writable_schema=1":               "more than it may"} {
 		b.refuses(words, "read/query", map[string]any{"sql": statement})
 	}
 	if got := b.must("write/execute", map[string]any{"sql": "UPDATE bales SET kg = kg + $1 WHERE lot = $2",
 		"values": []any{int64(1), "15"}}); got["changed"] != int64(1) {
 		t.Errorf("changed %v", got)
 	}
+	attackSQL(t, b, own.Path(), folder)
 	var unsent *tool.NotSentError
 	if _, err := b.try("write/execute", map[string]any{"sql": "INSERT INTO bales VALUES ('14', 1)"},
 		tool.Sending{}); !errors.As(err, &unsent) {
@@ -277,6 +281,44 @@ func TestDatabases(t *testing.T) {
 	}
 	b.refuses("own database", "own/query", map[string]any{"sql": "SELECT * FROM secrets"})
 	b.refuses("no file", "none/query", map[string]any{"sql": "SELECT 1"})
+}
+
+// attackSQL tries to get out of a database by what stands in statements: into
+// the service's own, into files, out of the transaction.
+func attackSQL(t *testing.T, b *bench, own, folder string) {
+	t.Helper()
+	stolen := filepath.Join(folder, "stolen.db")
+	for _, statement := range []string{
+		"SELECT 1; ATTACH '" + own + "' AS o",
+		"SELECT 1 /* ' */; ATTACH '" + own + "' AS o; SELECT * FROM o.secrets /* ' */",
+		"SELECT 1 -- '\n; ATTACH '" + own + "' AS o; SELECT * FROM o.people -- '",
+		"ATTACH/**/'" + own + "' AS o",
+		"VACUUM INTO '" + stolen + "'",
+		"SELECT load_extension('" + stolen + "')",
+		"CREATE VIRTUAL TABLE temp.x USING dbstat",
+		"PRAGMA query_only = 0",
+		"SELECT 1; PRAGMA query_only = 0; DELETE FROM bales",
+		"COMMIT; ATTACH '" + own + "' AS o",
+		"ROLLBACK", "SAVEPOINT a", "DETACH main",
+		"SELECT zeroblob(900000000)",
+	} {
+		for _, name := range []string{"read/query", "write/query", "write/execute"} {
+			if v, err := b.try(name, map[string]any{"sql": statement}, tool.Sending{}); err == nil {
+				t.Errorf("%s did %q: %v", name, statement, v)
+			}
+		}
+	}
+	if _, err := os.Stat(stolen); err == nil {
+		t.Error("a copy of the database was written")
+	}
+	if got := b.must("read/query", map[string]any{"sql": "SELECT count(*) AS n FROM bales"}); fmt.Sprint(
+		got["rows"]) != "[map[n:2]]" {
+		t.Errorf("afterwards there are %v", got["rows"])
+	}
+	// The service's own store, of the same driver, is as free as before.
+	if _, err := b.bed.Store.Read().Exec("PRAGMA user_version"); err != nil {
+		t.Errorf("the service's own database: %v", err)
+	}
 }
 
 func TestTables(t *testing.T) {

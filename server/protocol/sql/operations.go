@@ -104,33 +104,80 @@ func (d *database) file(name string, write bool) (*sql.DB, error) {
 		"&_pragma=busy_timeout(5000)&_pragma=trusted_schema(0)")
 }
 
-// begin begins the one transaction of a call.
-func (d *database) begin(ctx context.Context, write bool) (*sql.DB, *sql.Tx, error) {
+// call is one call's connection and its one transaction.
+type call struct {
+	db    *sql.DB
+	conn  *sql.Conn
+	tx    *sql.Tx
+	guard *guard // nil where the database is no SQLite file
+}
+
+// begin begins the one transaction of a call. What a statement may do is
+// decided by the database itself: PostgreSQL takes one statement in a
+// transaction that only reads, SQLite asks the guard.
+func (d *database) begin(ctx context.Context, write bool) (_ *call, err error) {
 	db, err := d.open(ctx, write)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	tx, err := db.BeginTx(ctx, &sql.TxOptions{ReadOnly: !write && !strings.HasPrefix(d.c.Address, "sqlite:")})
-	if err != nil {
-		return nil, nil, errors.Join(&tool.NotSentError{Err: d.explain(err)}, db.Close())
+	c := &call{db: db}
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, c.close())
+		}
+	}()
+	if c.conn, err = db.Conn(ctx); err != nil {
+		return nil, &tool.NotSentError{Err: d.explain(err)}
 	}
-	return db, tx, nil
+	file := strings.HasPrefix(d.c.Address, "sqlite:")
+	if file {
+		c.guard = &guard{write: write}
+		c.guard.between.Store(true)
+		if err = c.guard.put(ctx, c.conn); err != nil {
+			return nil, &tool.NotSentError{Err: d.explain(err)}
+		}
+	}
+	if c.tx, err = c.conn.BeginTx(ctx, &sql.TxOptions{ReadOnly: !write && !file}); err != nil {
+		return nil, &tool.NotSentError{Err: d.explain(err)}
+	}
+	if file {
+		c.guard.between.Store(false)
+	}
+	return c, nil
+}
+
+// end ends the transaction by commit or rollback.
+func (c *call) end(how func() error) error {
+	if c.guard != nil {
+		c.guard.between.Store(true)
+	}
+	return how()
+}
+
+// close gives the connection back; a transaction that is open is rolled back.
+func (c *call) close() error {
+	var all []error
+	if c.tx != nil {
+		if err := c.end(c.tx.Rollback); err != nil && !errors.Is(err, sql.ErrTxDone) {
+			all = append(all, err)
+		}
+	}
+	if c.conn != nil {
+		all = append(all, c.conn.Close())
+	}
+	return errors.Join(append(all, c.db.Close())...)
 }
 
 func (d *database) query(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if err := single(tool.Text(args, "sql"), true); err != nil {
-		return nil, err
-	}
-	db, tx, err := d.begin(ctx, false)
+	c, err := d.begin(ctx, false)
 	if err != nil {
 		return nil, err
 	}
-	defer db.Close()
-	defer func() { _ = tx.Rollback() }() // it changed nothing
+	defer c.close() // it changed nothing
 	values, _ := args["values"].([]any)
-	rows, err := tx.QueryContext(ctx, tool.Text(args, "sql"), bound(values)...)
+	rows, err := c.tx.QueryContext(ctx, tool.Text(args, "sql"), bound(values)...)
 	if err != nil {
 		return nil, d.explain(err)
 	}
@@ -142,15 +189,18 @@ func (d *database) query(ctx context.Context, args map[string]any, _ tool.Sendin
 	return map[string]any{"rows": out, "more": more}, nil
 }
 
+// mostRead bounds how much text one call reads, in bytes.
+const mostRead = 8 << 20
+
 // collect reads rows as maps, at most so many.
 func collect(rows *sql.Rows, most int) ([]any, bool, error) {
 	names, err := rows.Columns()
 	if err != nil {
 		return nil, false, err
 	}
-	out := []any{}
+	out, size := []any{}, 0
 	for rows.Next() {
-		if len(out) == most {
+		if len(out) == most || size > mostRead {
 			return out, true, nil
 		}
 		fields := make([]any, len(names))
@@ -164,6 +214,9 @@ func collect(rows *sql.Rows, most int) ([]any, bool, error) {
 		row := make(map[string]any, len(names))
 		for i, name := range names {
 			row[name] = plainValue(fields[i])
+			if text, is := row[name].(string); is {
+				size += len(text)
+			}
 		}
 		out = append(out, row)
 	}
@@ -200,21 +253,17 @@ func bound(values []any) []any {
 func (d *database) execute(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	if err := single(tool.Text(args, "sql"), false); err != nil {
-		return nil, err
-	}
-	db, tx, err := d.begin(ctx, true)
+	c, err := d.begin(ctx, true)
 	if err != nil {
 		return nil, err
 	}
-	defer db.Close()
+	defer c.close()
 	values, _ := args["values"].([]any)
-	done, err := tx.ExecContext(ctx, tool.Text(args, "sql"), bound(values)...)
+	done, err := c.tx.ExecContext(ctx, tool.Text(args, "sql"), bound(values)...)
 	if err != nil {
-		_ = tx.Rollback() // the statement failed, so there is nothing to keep
 		return nil, &tool.NotSentError{Err: d.explain(err)}
 	}
-	if err := tx.Commit(); err != nil {
+	if err := c.end(c.tx.Commit); err != nil {
 		return nil, fmt.Errorf("%s: %w", d.c.Title, err) // it may have been kept
 	}
 	n, err := done.RowsAffected()
@@ -230,51 +279,13 @@ func (d *database) explain(err error) error {
 	if errors.As(err, &answer) {
 		return &tool.RefusedError{Message: d.c.Title + ": " + answer.Message}
 	}
-	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "constraint failed") ||
+	if strings.Contains(err.Error(), "not authorized") || strings.Contains(err.Error(), "prohibited") {
+		return &tool.RefusedError{Message: d.c.Title + ": the statement does more than it may here. query only reads, " +
+			"execute changes this database's rows, and neither leads out of it (" + err.Error() + ")"}
+	}
+	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "too big") || strings.Contains(err.Error(), "constraint failed") ||
 		strings.Contains(err.Error(), "readonly database") {
 		return &tool.RefusedError{Message: d.c.Title + ": " + err.Error()}
 	}
 	return fmt.Errorf("%s: %w", d.c.Title, err)
-}
-
-// single insists on one statement, and for reading on one that reads. The
-// transaction is read-only besides: this only makes the error plainer.
-func single(statement string, reading bool) error {
-	trimmed := strings.TrimRight(strings.TrimSpace(statement), "; \n\t")
-	if strings.Contains(withoutQuotes(trimmed), ";") {
-		return &tool.RefusedError{Message: "send one statement at a time"}
-	}
-	words := strings.Fields(trimmed)
-	if len(words) == 0 {
-		return &tool.RefusedError{Message: "the statement is empty"}
-	}
-	word := strings.ToUpper(words[0])
-	if reading && word != "SELECT" && word != "WITH" && word != "VALUES" && word != "EXPLAIN" {
-		return &tool.RefusedError{Message: "query only reads; " + word +
-			" may change something. The connection's file allows changes with write: true"}
-	}
-	for _, forbidden := range []string{"ATTACH", "PRAGMA", "DETACH"} {
-		if word == forbidden {
-			return &tool.RefusedError{Message: forbidden +
-				" is not allowed here: it would leave the connection's own database"}
-		}
-	}
-	return nil
-}
-
-// withoutQuotes takes out what stands in quotes.
-func withoutQuotes(statement string) string {
-	var out strings.Builder
-	var quote rune
-	for _, r := range statement {
-		switch {
-		case quote == 0 && (r == '\'' || r == '"'):
-			quote = r
-		case r == quote:
-			quote = 0
-		case quote == 0:
-			out.WriteRune(r)
-		}
-	}
-	return out.String()
 }

@@ -38,22 +38,27 @@ type File struct {
 	Data       []byte
 }
 
-// mostParts bounds how many parts of a mail are read: more are a bomb.
-const mostParts = 200
+// How much of a mail is read: parts in all, and how deep they stand in one
+// another. Each level reads all that is below it once more, so a mail nested
+// without end would cost the square of its size.
+const (
+	mostParts = 1000
+	mostDeep  = 50
+)
 
 // Parse reads a mail (RFC 5322, RFC 2045). What cannot be read of it is left
 // out: a malformed mail is still a mail somebody sent.
 func Parse(raw []byte) *Mail {
 	m := &Mail{}
-	r, err := mail.CreateReader(bytes.NewReader(raw))
-	if r == nil {
+	e, err := message.Read(bytes.NewReader(raw))
+	if e == nil {
 		m.Text = string(raw[:min(len(raw), 20_000)])
 		if err != nil {
 			m.Subject = "(this mail cannot be read)"
 		}
 		return m
 	}
-	h := r.Header
+	h := mail.Header{Header: e.Header}
 	m.MessageID, _ = h.MessageID()
 	if ids, err := h.MsgIDList("In-Reply-To"); err == nil && len(ids) > 0 {
 		m.InReplyTo = ids[0]
@@ -69,13 +74,8 @@ func Parse(raw []byte) *Mail {
 		m.From.Name = h.Get("From")
 	}
 	m.To, m.Cc = addresses(h, "To"), addresses(h, "Cc")
-	for range mostParts {
-		part, err := r.NextPart()
-		if part == nil && err != nil {
-			break
-		}
-		m.part(part)
-	}
+	left := mostParts
+	m.parts(e, 0, &left)
 	if m.Text == "" && m.HTML != "" {
 		m.Text = page.Text(m.HTML)
 	}
@@ -91,22 +91,37 @@ func addresses(h mail.Header, key string) []string {
 	return out
 }
 
+// parts takes in what a part of a mail holds, as far as that is not too deep or
+// too much; left is how many parts may still come.
+func (m *Mail) parts(e *message.Entity, deep int, left *int) {
+	inner := e.MultipartReader()
+	if inner == nil {
+		m.part(e)
+		return
+	}
+	if deep == mostDeep {
+		return
+	}
+	for ; *left > 0; *left-- {
+		part, err := inner.NextPart()
+		if part == nil && err != nil {
+			return
+		}
+		m.parts(part, deep+1, left)
+	}
+}
+
 // part takes in one part of a mail: its words, or a file.
-func (m *Mail) part(p *mail.Part) {
-	data, err := io.ReadAll(io.LimitReader(p.Body, largest))
+func (m *Mail) part(e *message.Entity) {
+	data, err := io.ReadAll(io.LimitReader(e.Body, largest))
 	if err != nil && len(data) == 0 && !message.IsUnknownCharset(err) {
 		return
 	}
-	kind, name := "", ""
-	switch h := p.Header.(type) {
-	case *mail.InlineHeader:
-		kind, _, _ = h.ContentType()
-		if _, params, err := h.ContentDisposition(); err == nil {
-			name = params["filename"]
-		}
-	case *mail.AttachmentHeader:
-		kind, _, _ = h.ContentType()
-		if name, _ = h.Filename(); name == "" {
+	kind, typed, _ := e.Header.ContentType()
+	how, params, _ := e.Header.ContentDisposition()
+	name := params["filename"]
+	if name == "" && (how == "attachment" || how != "inline" && !strings.HasPrefix(kind, "text/")) {
+		if name = typed["name"]; name == "" {
 			name = "attachment"
 		}
 	}

@@ -110,6 +110,27 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 	}
 }
 
+// TestAPaperMadeToHarmFailsAlone sends an invoice whose pages go round in a
+// circle: its run fails with words, and the service reads the next one.
+func TestAPaperMadeToHarmFailsAlone(t *testing.T) {
+	s := harness.Demo(t)
+	s.Watching("office-mail", "mails that arrive in INBOX")
+	round := []byte("%PDF-1.4\n1 0 obj\n<</Type/Catalog/Pages 2 0 R>>\nendobj\n2 0 obj\n" +
+		"<</Type/Pages/Kids[2 0 R]/Count 1>>\nendobj\nxref\n0 3\n0000000000 65535 f \n0000000009 00000 n \n" +
+		"0000000054 00000 n \ntrailer\n<</Size 3/Root 1 0 R>>\nstartxref\n105\n%%EOF\n")
+	s.Writes(postbag.Letter{From: "bills@bad-sacks.example", To: "office@larkrigg.example",
+		Subject: "Invoice X-1", Text: "Please pay at once.", Files: map[string][]byte{"X-1.pdf": round}})
+	d := s.RunOf("mailroom-invoices", "ends", func(d wire.Detail) bool { return d.Status.Ended() })
+	if d.Status != run.Failed || !strings.Contains(d.Because, "it took longer than 10 seconds") {
+		t.Errorf("%s %s", d.Status, d.Because)
+	}
+	s.Writes(postbag.Letter{From: "bills@thrawl-sacking.example", To: "office@larkrigg.example",
+		Subject: "Invoice TS-205", Text: "Please find our invoice.",
+		Files: map[string][]byte{"TS-205.pdf": harness.PDF("Supplier: Thrawl Sacking", "Number: TS-205",
+			"Total: 9 GBP")}})
+	s.Mailed("treasurer@larkrigg.example", "Fwd: Invoice TS-205")
+}
+
 func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", `mails flagged \Flagged in INBOX`)

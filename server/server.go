@@ -20,6 +20,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/api"
+	"woolsignal/server/confined"
 	"woolsignal/server/crash"
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
@@ -42,9 +43,9 @@ type Options struct {
 	// its end; "" is whichever they ask by.
 	Public string
 
-	// Scripts is the command of a process that runs scripts, ending up in
-	// script.Serve.
-	Scripts []string
+	// Confined is the command of a process that runs scripts and reads
+	// documents, ending up in confined.Serve.
+	Confined []string
 
 	// Proxies are the networks of the proxies whose word is taken for whom a
 	// request comes from.
@@ -72,7 +73,7 @@ type Server struct {
 	Engine    *engine.Engine
 	Kit       *tool.Kit
 	options   Options
-	scripts   *script.Pool
+	confined  *confined.Pool
 }
 
 // Open opens the data of a service, alone.
@@ -90,13 +91,13 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	}
 	s.Tokens = &oauth.Keeper{Store: s.Store, Secrets: s.Secrets}
 	s.Kit = tool.NewKit(s.Store, s.Secrets, s.Tokens)
-	s.Kit.Peers, s.Kit.Commands = o.Peers, o.Commands
+	s.confined = confined.NewPool(o.Confined...)
+	s.Kit.Peers, s.Kit.Commands, s.Kit.Confined = o.Peers, o.Commands, s.confined
 	s.Access = access.New(s.Store)
 	if s.Workspace, err = workspace.Open(ctx, s.Store, s.Kit, s.Secrets, s.Access.Emails); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
 	}
-	s.scripts = script.NewPool(o.Scripts...)
-	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.Secrets, s.scripts, o.Log)
+	s.Engine = engine.New(s.Store, s.Workspace, s.Kit, s.Secrets, &script.Runner{Pool: s.confined}, o.Log)
 	if o.Crash != nil {
 		o.Log.Error("the service ended itself the last time", "over", o.Crash.Work, "why", o.Crash.Why, "details",
 			o.Crash.Path)
@@ -109,7 +110,7 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 
 // Close lets go of the data.
 func (s *Server) Close() error {
-	s.scripts.Close()
+	s.confined.Close()
 	mcp.CloseSessions(s.Kit)
 	return s.Store.Close()
 }

@@ -15,7 +15,7 @@ import (
 	"github.com/modelcontextprotocol/go-sdk/mcp"
 
 	"woolsignal/client"
-	"woolsignal/server/script"
+	"woolsignal/server/confined"
 	"woolsignal/standin/sensors"
 )
 
@@ -27,8 +27,8 @@ type app struct {
 	read      *flag.FlagSet // the flags of the command that is run, once it has some
 }
 
-// scriptWorker is the command of the processes that run scripts.
-const scriptWorker = "script-worker"
+// confinedWorker is the command of the processes that work on foreign bytes.
+const confinedWorker = "confined-worker"
 
 // sensorsByPipe is the command of the demo's sensors as a process that speaks
 // MCP over standard input and output.
@@ -60,9 +60,9 @@ func (a *app) main(ctx context.Context, args []string) int {
 		}
 		return 0
 	}
-	if args[0] == scriptWorker { // a process of the service's own; nobody calls it
-		if err := script.Serve(a.in, a.out); err != nil {
-			fmt.Fprintln(a.errs, "woolsignal "+scriptWorker+": "+err.Error())
+	if args[0] == confinedWorker { // a process of the service's own; nobody calls it
+		if err := confined.Serve(a.in, a.out); err != nil {
+			fmt.Fprintln(a.errs, "woolsignal "+confinedWorker+": "+err.Error())
 			return 1
 		}
 		return 0

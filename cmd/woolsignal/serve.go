@@ -119,7 +119,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log,
-		Scripts: []string{self, scriptWorker}, Commands: commands, Proxies: proxies, Public: *public})
+		Confined: []string{self, confinedWorker}, Commands: commands, Proxies: proxies, Public: *public})
 	if err != nil {
 		return err
 	}

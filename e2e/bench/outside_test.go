@@ -17,7 +17,6 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server/engine"
 	"woolsignal/server/intake"
-	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 	"woolsignal/server/tool"
 	"woolsignal/standin/postbag"
@@ -145,7 +144,7 @@ func BenchmarkMailboxes(b *testing.B) {
 		check(b, bed.Secrets.Put(context.Background(), fmt.Sprintf("mail-%d", n), "pw"))
 	}
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)
 	defer e.Stop(context.Background())
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})

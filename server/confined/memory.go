@@ -1,4 +1,4 @@
-package script
+package confined
 
 import (
 	"bytes"

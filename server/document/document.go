@@ -30,9 +30,9 @@ const mostPages = 500
 // largestPart bounds what is unpacked of an office document, in bytes.
 const largestPart = 32 << 20
 
-// Text gives the words of a file, by its media type and name. The error is
+// text gives the words of a file, by its media type and name. The error is
 // [ErrNoWords] for pictures and the like.
-func Text(kind, name string, data []byte) (string, error) {
+func text(kind, name string, data []byte) (string, error) {
 	kind, _, _ = strings.Cut(kind, ";")
 	switch {
 	case bytes.HasPrefix(data, []byte("%PDF-")):
@@ -45,6 +45,13 @@ func Text(kind, name string, data []byte) (string, error) {
 		return string(data), nil
 	}
 	return "", ErrNoWords
+}
+
+// plain tells whether a file is read without any reader: it is words as it
+// stands, or holds none.
+func plain(kind, name string, data []byte) bool {
+	return !bytes.HasPrefix(data, []byte("%PDF-")) && !bytes.HasPrefix(data, []byte("PK\x03\x04")) &&
+		!strings.Contains(kind, "html") && !slices.Contains([]string{".html", ".htm"}, path.Ext(name))
 }
 
 // pdfText reads the words of a PDF (ISO 32000), a page after the other.
@@ -64,11 +71,11 @@ func pdfText(data []byte) (words string, err error) {
 		if one.V.IsNull() {
 			continue
 		}
-		text, err := one.GetPlainText(nil)
+		words, err := one.GetPlainText(nil)
 		if err != nil {
 			return "", fmt.Errorf("page %d of this PDF cannot be read: %w", n, err)
 		}
-		pages = append(pages, strings.TrimSpace(text))
+		pages = append(pages, strings.TrimSpace(words))
 	}
 	words = strings.TrimSpace(strings.Join(pages, "\n\n"))
 	if words == "" {
@@ -134,10 +141,8 @@ func xmlWords(body []byte) string {
 // places are written as [[name]] in a template.
 var places = regexp.MustCompile(`\[\[\s*([a-z][a-z0-9_]*)\s*\]\]`)
 
-// Fill puts values into the places of a template: a text file, or an office
-// document. A place without a value, or a value without a place, is an error:
-// a sheet with holes must not go out.
-func Fill(name string, data []byte, values map[string]any) ([]byte, error) {
+// fillIn puts values into the places of a template; see [Fill].
+func fillIn(name string, data []byte, values map[string]any) ([]byte, error) {
 	used := map[string]bool{}
 	var out []byte
 	var err error

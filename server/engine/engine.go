@@ -31,7 +31,7 @@ var (
 	ErrNoRun = errors.New("there is no such run")
 )
 
-// Scripts runs the scripts of workflows; a *[script.Pool] does.
+// Scripts runs the scripts of workflows; a *[script.Runner] does.
 type Scripts interface {
 	Run(ctx context.Context, code string, inputs map[string]any, within time.Duration) (any, error)
 }

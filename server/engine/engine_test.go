@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"woolsignal/core/run"
-	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/testbed"
 )
@@ -26,7 +25,7 @@ func open(t *testing.T) (*Engine, *store.Store) {
 		"workflows/ask.yaml": "workflow: ask\ntitle: Ask\n" + chat("ask") +
 			"  - id: said\n    review: {ask: owner, show: \"${signal.text}\"}\n  - say: {text: \"${said.choice}\"}\n",
 	})
-	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
+	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	return e, bed.Store
 }

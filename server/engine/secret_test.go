@@ -9,7 +9,6 @@ import (
 	"testing"
 
 	"woolsignal/core/run"
-	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 )
 
@@ -28,7 +27,7 @@ func TestASecretInASignalIsNowhereOnDisk(t *testing.T) {
 	if err := bed.Secrets.Put(ctx, "peer", secret); err != nil {
 		t.Fatal(err)
 	}
-	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), slog.New(slog.DiscardHandler))
+	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(ctx) })
 	ticket, err := e.Receive(ctx, "scale", &run.Signal{ID: "d1", Kind: "webhook", Source: "/in/scale", Trigger: "in",
 		Text: "it is " + secret, Body: map[string]any{"who": secret, secret: []any{secret}}})

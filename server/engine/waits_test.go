@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"woolsignal/core/run"
-	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/testbed"
 )
@@ -40,7 +39,7 @@ func restart(t *testing.T, e *Engine, bed *testbed.Bed) *Engine {
 		e.kill()
 		e.working.Wait()
 	}
-	e = New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), slog.New(troubles{}))
+	e = New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, slog.New(troubles{}))
 	if err := e.Start(context.Background()); err != nil {
 		t.Fatal(err)
 	}

@@ -24,7 +24,6 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/server/intake"
-	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 )
 
@@ -86,7 +85,7 @@ steps:
 		}
 	}
 	log := slog.New(slog.DiscardHandler)
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	limits := &intake.Limits{}
 	hooks := &intake.Webhooks{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Secrets: bed.Secrets,

@@ -9,7 +9,6 @@ import (
 
 	"woolsignal/core/calendar"
 	"woolsignal/server/engine"
-	"woolsignal/server/script"
 	"woolsignal/server/testbed"
 )
 
@@ -28,7 +27,7 @@ func clockwork(t *testing.T) (*Schedules, func() int) {
 		return n
 	}
 	return &Schedules{Workspace: bed.Workspace,
-		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log), Store: bed.Store,
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log), Store: bed.Store,
 		Log: log}, runs
 }
 
@@ -115,7 +114,7 @@ func TestAStartThatFailsIsOwed(t *testing.T) {
 	})
 	log := slog.New(slog.DiscardHandler)
 	s := &Schedules{Workspace: bed.Workspace,
-		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log), Store: bed.Store,
+		Engine: engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log), Store: bed.Store,
 		Log: log}
 	ctx, begin := context.Background(), time.Date(2026, 11, 23, 10, 7, 0, 0, time.UTC)
 	s.fire(ctx, begin)

@@ -17,7 +17,6 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
-	"woolsignal/server/script"
 	"woolsignal/server/table"
 	"woolsignal/server/testbed"
 	"woolsignal/standin/almanac"
@@ -82,7 +81,7 @@ func lookouts(t *testing.T, trigger string) *lookout {
 		}
 	}
 	log := slog.New(slog.DiscardHandler)
-	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, script.NewPool(), log)
+	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
 	l := &lookout{t: t, bed: bed, at: at,
 		w: &Watches{Workspace: bed.Workspace, Engine: e, Store: bed.Store, Kit: bed.Kit,

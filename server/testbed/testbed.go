@@ -6,15 +6,30 @@ import (
 	"context"
 	"database/sql"
 	"maps"
+	"os"
 	"testing"
 
 	"woolsignal/core/flow"
+	"woolsignal/server/confined"
 	"woolsignal/server/oauth"
+	"woolsignal/server/script"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
 	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 )
+
+// confinedTest makes a test's own binary the process that reads documents.
+const confinedTest = "confined-test"
+
+func init() {
+	if len(os.Args) == 2 && os.Args[1] == confinedTest {
+		if err := confined.Serve(os.Stdin, os.Stdout); err != nil {
+			os.Exit(1)
+		}
+		os.Exit(0)
+	}
+}
 
 // Bed is what a test stands on. It goes with the test.
 type Bed struct {
@@ -22,6 +37,7 @@ type Bed struct {
 	Secrets   *vault.Vault
 	Kit       *tool.Kit
 	Workspace *workspace.Holder
+	Scripts   *script.Runner
 }
 
 // Open makes a bed with the files of a workspace, which must be sound. The
@@ -39,11 +55,13 @@ func Open(t testing.TB, files map[string]string) *Bed {
 		t.Fatal(err)
 	}
 	kit := tool.NewKit(s, secrets, &oauth.Keeper{Store: s, Secrets: secrets})
+	kit.Confined = confined.NewPool(os.Args[0], confinedTest)
+	t.Cleanup(kit.Confined.Close)
 	w, err := workspace.Open(ctx, s, kit, secrets, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	bed := &Bed{Store: s, Secrets: secrets, Kit: kit, Workspace: w}
+	bed := &Bed{Store: s, Secrets: secrets, Kit: kit, Workspace: w, Scripts: &script.Runner{Pool: kit.Confined}}
 	if len(files) > 0 {
 		bed.Add(t, files)
 	}

@@ -21,7 +21,7 @@ func (k *Kit) documentOperations() []*Operation {
 				if err != nil {
 					return nil, err
 				}
-				words, err := document.Text(c.Kind, c.Name, c.Data)
+				words, err := document.Text(ctx, k.Confined, c.Kind, c.Name, c.Data)
 				if err != nil {
 					return nil, &RefusedError{Message: c.Name + ": " + err.Error()}
 				}

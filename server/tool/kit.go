@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"woolsignal/core/flow"
+	"woolsignal/server/confined"
 	"woolsignal/server/egress"
 	"woolsignal/server/oauth"
 	"woolsignal/server/store"
@@ -26,6 +27,9 @@ type Kit struct {
 	// Commands are the processes connections may start, by the name their
 	// files use. Only whoever starts the service can allow one.
 	Commands map[string][]string
+
+	// Confined are the processes in which documents from outside are read.
+	Confined *confined.Pool
 
 	secrets *vault.Vault
 	tokens  *oauth.Keeper

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -279,12 +280,14 @@ func (d *database) explain(err error) error {
 	if errors.As(err, &answer) {
 		return &tool.RefusedError{Message: d.c.Title + ": " + answer.Message}
 	}
-	if strings.Contains(err.Error(), "not authorized") || strings.Contains(err.Error(), "prohibited") {
-		return &tool.RefusedError{Message: d.c.Title + ": the statement does more than it may here. query only reads, " +
-			"execute changes this database's rows, and neither leads out of it (" + err.Error() + ")"}
+	said := func(words ...string) bool {
+		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(err.Error(), w) })
 	}
-	if strings.Contains(err.Error(), "SQL logic error") || strings.Contains(err.Error(), "too big") || strings.Contains(err.Error(), "constraint failed") ||
-		strings.Contains(err.Error(), "readonly database") {
+	if said("not authorized", "prohibited") {
+		return &tool.RefusedError{Message: d.c.Title + ": the statement does more than it may here. query only " +
+			"reads, execute changes this database's rows, and neither leads out of it (" + err.Error() + ")"}
+	}
+	if said("SQL logic error", "too big", "constraint failed", "readonly database") {
 		return &tool.RefusedError{Message: d.c.Title + ": " + err.Error()}
 	}
 	return fmt.Errorf("%s: %w", d.c.Title, err)

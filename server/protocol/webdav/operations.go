@@ -201,7 +201,7 @@ func (f *files) read(ctx context.Context, args map[string]any, _ tool.Sending) (
 	if err != nil {
 		return nil, err
 	}
-	words, err := document.Text(kind, path.Base(tool.Text(args, "path")), data)
+	words, err := document.Text(ctx, f.kit.Confined, kind, path.Base(tool.Text(args, "path")), data)
 	if err != nil {
 		words = "" // a picture has none, and that is no failure
 	}
@@ -327,7 +327,7 @@ func (f *files) fill(ctx context.Context, args map[string]any, s tool.Sending) (
 		return nil, err
 	}
 	values, _ := args["values"].(map[string]any)
-	filled, err := document.Fill(path.Base(tool.Text(args, "template")), data, values)
+	filled, err := document.Fill(ctx, f.kit.Confined, path.Base(tool.Text(args, "template")), data, values)
 	if err != nil {
 		return nil, &tool.RefusedError{Message: tool.Text(args, "template") + ": " + err.Error()}
 	}

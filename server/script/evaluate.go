@@ -1,11 +1,9 @@
 package script
 
 import (
-	"bufio"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"maps"
 	"regexp"
 	"slices"
@@ -16,71 +14,51 @@ import (
 	"github.com/dop251/goja"
 )
 
-// Serve runs the scripts that come in, one a line, and answers each with a
-// line. It is what a process of a [Pool] does until its input ends.
-func Serve(in io.Reader, out io.Writer) error {
-	if err := confine(); err != nil {
-		return fmt.Errorf("script: %w", err)
-	}
-	calls := json.NewDecoder(bufio.NewReader(in))
-	for {
-		var c call
-		if err := calls.Decode(&c); errors.Is(err, io.EOF) {
-			return nil
-		} else if err != nil {
-			return err
-		}
-		if err := json.NewEncoder(out).Encode(evaluate(c)); err != nil {
-			return err
-		}
-	}
-}
-
 // evaluate runs one script in a runtime of its own: a function whose
 // parameters are the inputs.
-func evaluate(c call) answer {
+func evaluate(c call, within time.Duration) (json.RawMessage, error) {
 	vm := goja.New()
 	vm.SetMaxCallStackSize(2000)
 	names := slices.Sorted(maps.Keys(c.Inputs))
 	program, err := goja.Compile("script", "(function("+strings.Join(names, ",")+") { 'use strict';\n"+c.Code+"\n})",
 		true)
 	if err != nil {
-		return answer{Error: explain(err)}
+		return nil, errors.New(explain(err))
 	}
-	timer := time.AfterFunc(c.Within, func() { vm.Interrupt("time") })
+	timer := time.AfterFunc(within, func() { vm.Interrupt("time") })
 	defer timer.Stop()
 	made, err := vm.RunProgram(program)
 	if err != nil {
-		return answer{Error: explain(err)}
+		return nil, errors.New(explain(err))
 	}
 	function, _ := goja.AssertFunction(made)
 	args := make([]goja.Value, len(names))
 	for i, name := range names {
 		text, err := json.Marshal(c.Inputs[name])
 		if err != nil {
-			return answer{Error: err.Error()}
+			return nil, err
 		}
 		parse, _ := goja.AssertFunction(vm.Get("JSON").ToObject(vm).Get("parse"))
 		if args[i], err = parse(goja.Undefined(), vm.ToValue(string(text))); err != nil {
-			return answer{Error: explain(err)}
+			return nil, errors.New(explain(err))
 		}
 	}
 	stringify, _ := goja.AssertFunction(vm.Get("JSON").ToObject(vm).Get("stringify"))
 	result, err := function(goja.Undefined(), args...)
 	if err != nil {
-		return answer{Error: explain(err)}
+		return nil, errors.New(explain(err))
 	}
 	if _, promised := result.Export().(*goja.Promise); promised {
-		return answer{Error: "the script gives a promise; it has nothing to wait for, so give the value itself"}
+		return nil, errors.New("the script gives a promise; it has nothing to wait for, so give the value itself")
 	}
 	text, err := stringify(goja.Undefined(), result)
 	if err != nil {
-		return answer{Error: "the result cannot be written as JSON: " + explain(err)}
+		return nil, errors.New("the result cannot be written as JSON: " + explain(err))
 	}
 	if goja.IsUndefined(text) {
-		return answer{Error: "the script gives nothing; end it with return and a value"}
+		return nil, errors.New("the script gives nothing; end it with return and a value")
 	}
-	return answer{Result: json.RawMessage(text.String())}
+	return json.RawMessage(text.String()), nil
 }
 
 // explain says what a script did wrong, with the line in its own text.

@@ -1,8 +1,8 @@
-// Package script runs the small scripts of workflows, each call in a fresh
-// runtime, in processes that hold nothing else: no files, no network, no
-// secrets. A process that takes too long or too much memory is killed, and
-// the script's step fails.
-package script
+// Package confined does work on what came from outside (scripts, documents) in
+// processes that hold nothing else: no files, no network, no secrets. A process
+// that takes too long or too much memory, or that what it reads trips up, ends
+// alone; the work it had fails and says why.
+package confined
 
 import (
 	"bufio"
@@ -15,18 +15,21 @@ import (
 	"os/exec"
 	"time"
 
-	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 )
 
-// Memory is how much a script's process may hold, in bytes.
+// Memory is how much a process may hold, in bytes.
 const Memory = 256 << 20
 
-// atOnce is how many scripts run at the same time.
+// atOnce is how many pieces of work are done at the same time.
 const atOnce = 4
 
 // longestAnswer bounds what a process is listened to for, in bytes.
-const longestAnswer = 8 << 20
+const longestAnswer = 32 << 20
+
+// ErrBroke says that the work was ended: it took too long, took too much
+// memory, or its process broke down under it.
+var ErrBroke = errors.New("it was ended")
 
 // Pool keeps a few processes warm.
 type Pool struct {
@@ -36,22 +39,22 @@ type Pool struct {
 }
 
 // NewPool makes a pool whose processes are started by a command, which must
-// end up in [Serve]. None is started before the first script.
+// end up in [Serve]. None is started before there is work.
 func NewPool(command ...string) *Pool {
 	return &Pool{command: command, idle: make(chan *worker, atOnce), slots: make(chan struct{}, atOnce)}
 }
 
-// call is one script on its way to a process.
+// call is one piece of work on its way to a process.
 type call struct {
-	Code   string         `json:"code"`
-	Inputs map[string]any `json:"inputs"`
-	Within time.Duration  `json:"within"`
+	Work   string          `json:"work"`
+	Within time.Duration   `json:"within"`
+	In     json.RawMessage `json:"in"`
 }
 
-// answer is what a process says of a script.
+// answer is what a process says of it.
 type answer struct {
-	Result json.RawMessage `json:"result,omitempty"`
-	Error  string          `json:"error,omitempty"`
+	Out   json.RawMessage `json:"out,omitempty"`
+	Error string          `json:"error,omitempty"`
 }
 
 // worker is one process.
@@ -61,23 +64,28 @@ type worker struct {
 	out     *bufio.Reader
 }
 
-// Run runs a script on values and gives its value. Errors are written for the
-// author of the script.
-func (p *Pool) Run(ctx context.Context, code string, inputs map[string]any, within time.Duration) (any, error) {
+// Do has one of the works that are registered done: in goes as JSON, what it
+// gives comes back into out. An error of the work itself comes back with its
+// words; one that is [ErrBroke] says that the work was ended.
+func (p *Pool) Do(ctx context.Context, work string, within time.Duration, in, out any) error {
+	data, err := json.Marshal(in)
+	if err != nil {
+		return fmt.Errorf("confined: %w", err)
+	}
 	select {
 	case p.slots <- struct{}{}:
 		defer func() { <-p.slots }()
 	case <-ctx.Done():
-		return nil, ctx.Err()
+		return ctx.Err()
 	}
 	w, err := p.borrow()
 	if err != nil {
-		return nil, fmt.Errorf("the script's process cannot be started: %w", err)
+		return fmt.Errorf("the confined process cannot be started: %w", err)
 	}
-	got, err := w.run(ctx, call{code, inputs, within})
+	got, err := w.do(ctx, call{work, within, data})
 	if err != nil {
 		w.kill()
-		return nil, err
+		return err
 	}
 	select {
 	case p.idle <- w:
@@ -85,9 +93,9 @@ func (p *Pool) Run(ctx context.Context, code string, inputs map[string]any, with
 		w.kill()
 	}
 	if got.Error != "" {
-		return nil, errors.New(got.Error)
+		return errors.New(got.Error)
 	}
-	return expr.DecodeJSON(got.Result)
+	return json.Unmarshal(got.Out, out)
 }
 
 // Close ends the processes that are idle.
@@ -107,6 +115,9 @@ func (p *Pool) borrow() (*worker, error) {
 	case w := <-p.idle:
 		return w, nil
 	default:
+	}
+	if len(p.command) == 0 {
+		return nil, errors.New("no command was given")
 	}
 	cmd := exec.Command(p.command[0], p.command[1:]...)
 	cmd.Env = []string{"GOMAXPROCS=1", "GOGC=50"} // nothing of ours
@@ -131,14 +142,14 @@ func (w *worker) kill() {
 	_ = w.process.Wait() // it was killed; that is no news
 }
 
-// grace is how much longer than allowed a process is waited for: it ends a
-// script itself, and says where it stood.
+// grace is how much longer than allowed a process is waited for: some work
+// ends itself, and says where it stood.
 const grace = 500 * time.Millisecond
 
 // watchEvery is how often a process's memory is looked at.
 const watchEvery = 20 * time.Millisecond
 
-func (w *worker) run(ctx context.Context, c call) (answer, error) {
+func (w *worker) do(ctx context.Context, c call) (answer, error) {
 	type outcome struct {
 		answer answer
 		err    error
@@ -158,22 +169,27 @@ func (w *worker) run(ctx context.Context, c call) (answer, error) {
 	for {
 		select {
 		case o := <-done:
+			if errors.Is(o.err, errTooLong) {
+				return o.answer, o.err
+			}
 			if o.err != nil {
-				return o.answer, fmt.Errorf("the script's process ended, most likely for lack of memory (%w)", o.err)
+				return o.answer, fmt.Errorf("%w: its process broke down, most likely for lack of memory", ErrBroke)
 			}
 			return o.answer, nil
 		case <-deadline.C:
-			return answer{}, fmt.Errorf("the script took longer than %s and was ended",
-				flow.Span{Duration: c.Within}.String())
+			return answer{}, fmt.Errorf("%w: it took longer than %s", ErrBroke, flow.Span{Duration: c.Within}.String())
 		case <-watch.C:
 			if resident(w.process.Process.Pid) > Memory {
-				return answer{}, fmt.Errorf("the script took more than %d MB of memory and was ended", Memory>>20)
+				return answer{}, fmt.Errorf("%w: it took more than %d MB of memory", ErrBroke, Memory>>20)
 			}
 		case <-ctx.Done():
 			return answer{}, ctx.Err()
 		}
 	}
 }
+
+// errTooLong says that an answer has no end.
+var errTooLong = fmt.Errorf("%w: its result is larger than %d MB", ErrBroke, longestAnswer>>20)
 
 // listen reads one line, which must not be endless.
 func (w *worker) listen() (answer, error) {
@@ -185,7 +201,7 @@ func (w *worker) listen() (answer, error) {
 			return a, err
 		}
 		if line = append(line, part...); len(line) > longestAnswer {
-			return a, errors.New("its result is larger than 8 MB")
+			return a, errTooLong
 		}
 		if !more {
 			return a, json.Unmarshal(line, &a)

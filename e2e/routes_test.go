@@ -237,6 +237,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/tables/mishaps/csv", csv)
 	d.call(del, "/tables/mishaps/rows/"+row, nil)
 	d.call(get, "/blobs/"+keptFile(t, s), nil)
+	d.call(put, "/password", map[string]any{"password": elin.Password, "next": "another shearling"})
+	d.call(del, "/tokens/"+field(d.call(get, "/tokens", nil), 0, "id"), nil)
 	d.call(del, "/session", nil)
 	for _, r := range d.routes {
 		if !d.called[r.Method+" "+r.Path] {

@@ -31,6 +31,21 @@ type Token struct {
 	Person Person `json:"person"`
 }
 
+// TokenListed is a token as it is listed: never itself, which is shown once.
+type TokenListed struct {
+	ID    string    `json:"id"`
+	Name  string    `json:"name"`
+	Owner string    `json:"owner"` // the e-mail of whom it acts for
+	Made  time.Time `json:"made"`
+	Seen  time.Time `json:"seen"` // about when it was used last
+}
+
+// NewPassword changes a password: the one there is, and the next.
+type NewPassword struct {
+	Password string `json:"password"`
+	Next     string `json:"next"`
+}
+
 // Join uses up a one-time link and makes an account.
 type Join struct {
 	Key      string `json:"key"`

@@ -15,6 +15,8 @@ func commands() []command {
 		{"serve", "", "Start the service", "serve -data wool -addr 127.0.0.1:7420", serve},
 		{"demo", "", "Start the service with the demo's workspace and outside world", "demo -free-ports", startDemo},
 		{"login", "E-MAIL", "Get a token for the command line", "login ines@larkrigg.example", login},
+		{"tokens", "", "List tokens, or revoke one", "tokens", tokens},
+		{"password", "", "Change your password", "password", changePassword},
 		{"check", "FOLDER", "Check the files of a workspace", "check larkrigg", check},
 		{"apply", "FOLDER", "Put the files of a workspace into the service", `apply larkrigg -note "drier air"`, apply},
 		{"export", "FOLDER", "Write the service's files into a folder", "export larkrigg", export},

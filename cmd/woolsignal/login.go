@@ -35,7 +35,10 @@ func login(ctx context.Context, a *app, args []string) error {
 // readSecret asks for one line on standard input.
 func (a *app) readSecret(what string) (string, error) {
 	fmt.Fprintf(a.errs, "%s, then Enter: ", what)
-	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if a.lines == nil {
+		a.lines = bufio.NewReader(a.in) // one for all that is asked, as it reads ahead
+	}
+	line, err := a.lines.ReadString('\n')
 	if secret := strings.TrimRight(line, "\r\n"); secret != "" {
 		return secret, nil
 	}

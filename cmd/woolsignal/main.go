@@ -2,6 +2,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"flag"
@@ -23,6 +24,7 @@ import (
 type app struct {
 	out, errs io.Writer
 	in        io.Reader
+	lines     *bufio.Reader // of in, once something was asked
 	getenv    func(string) string
 	read      *flag.FlagSet // the flags of the command that is run, once it has some
 }

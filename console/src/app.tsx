@@ -17,6 +17,7 @@ const Run = lazy(() => import('./pages/run'))
 const Reviews = lazy(() => import('./pages/reviews'))
 const Connections = lazy(() => import('./pages/connections'))
 const Tables = lazy(() => import('./pages/tables'))
+const Account = lazy(() => import('./pages/account'))
 const Talk = lazy(() => import('./pages/talk'))
 
 /** App shows a hosted page to anybody, and the console to those who sign in. */
@@ -74,6 +75,7 @@ function Console() {
             <Route path="/connections/:id" element={<Connections />} />
             <Route path="/tables" element={<Tables session={session.data} />} />
             <Route path="/tables/:id" element={<Tables session={session.data} />} />
+            <Route path="/account" element={<Account session={session.data} />} />
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>
         </Suspense>

@@ -312,6 +312,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change your password; your other sessions end */
+        put: operations["put_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/people": {
         parameters: {
             query?: never;
@@ -597,11 +614,29 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Your tokens, newest first; an owner's are everybody's */
+        get: operations["get_tokens"];
         put?: never;
         /** Get a token for programs, with e-mail and password */
         post: operations["post_tokens"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a token, at once */
+        delete: operations["delete_tokens_one"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1211,6 +1246,10 @@ export interface components {
             /** @enum {string} */
             who: "person" | "agent" | "note";
         };
+        NewPassword: {
+            next: string;
+            password: string;
+        };
         Origin: {
             kind: string;
             run?: string;
@@ -1522,6 +1561,15 @@ export interface components {
         Token: {
             person: components["schemas"]["Person"];
             token: string;
+        };
+        TokenListed: {
+            id: string;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            owner: string;
+            /** Format: date-time */
+            seen: string;
         };
         ToolInfo: {
             connection: string;
@@ -2271,6 +2319,41 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    put_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {
@@ -3100,6 +3183,39 @@ export interface operations {
             };
         };
     };
+    get_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenListed"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
     post_tokens: {
         parameters: {
             query?: never;
@@ -3121,6 +3237,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Token"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    delete_tokens_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {

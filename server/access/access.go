@@ -16,10 +16,7 @@ import (
 	"net/mail"
 	"slices"
 	"strings"
-	"sync"
 	"time"
-
-	"golang.org/x/time/rate"
 
 	"woolsignal/server/store"
 )
@@ -61,23 +58,23 @@ var (
 	ErrNotSignedIn   = errors.New("not signed in")
 	ErrTaken         = errors.New("somebody with this e-mail is already here")
 	ErrNoInvitation  = errors.New("this link was used before or is too old")
+	ErrNoToken       = errors.New("there is no such token")
 )
-
-// sessionLife is how long a sign-in lasts.
-const sessionLife = 14 * 24 * time.Hour
 
 // Access keeps people, sessions and tokens.
 type Access struct {
-	store *store.Store
-
-	mu    sync.Mutex               // guards tries
-	tries map[string]*rate.Limiter // sign-in tries, by e-mail and by address
-	known sync.Map                 // token hash → Person, for programs that call often
+	store   *store.Store
+	tries   *tries
+	hashing chan struct{} // holds as many as there are passwords being hashed
 }
+
+// hashesAtOnce bounds how many passwords are hashed at the same time: each
+// takes 19 MiB.
+const hashesAtOnce = 2
 
 // New gives access to the people in a store.
 func New(s *store.Store) *Access {
-	return &Access{store: s, tries: map[string]*rate.Limiter{}}
+	return &Access{store: s, tries: newTries(), hashing: make(chan struct{}, hashesAtOnce)}
 }
 
 func secret() string {
@@ -108,12 +105,13 @@ func (a *Access) addPerson(ctx context.Context, b store.Batch, email, name strin
 		return Person{}, fmt.Errorf("%q is not an e-mail address", email)
 	case strings.TrimSpace(name) == "":
 		return Person{}, errors.New("a name is needed")
-	case len(password) < 10:
-		return Person{}, errors.New("the password needs at least 10 characters")
 	case !role.Valid():
 		return Person{}, fmt.Errorf("%q is not a role", role)
 	}
-	hashed, err := hashPassword(password)
+	if err := goodPassword(password); err != nil {
+		return Person{}, err
+	}
+	hashed, err := a.hashed(ctx, password)
 	if err != nil {
 		return Person{}, err
 	}
@@ -173,101 +171,6 @@ func (a *Access) Emails(ctx context.Context) (map[string]bool, error) {
 	return out, nil
 }
 
-// SignIn checks a password and opens a session. from is the caller's address.
-// Errors: those of [Access.Check].
-func (a *Access) SignIn(ctx context.Context, email, password, from string) (cookie string, p Person, err error) {
-	if p, err = a.Check(ctx, email, password, from); err != nil {
-		return "", p, err
-	}
-	cookie, err = a.open(ctx, p)
-	return cookie, p, err
-}
-
-// Check finds the person of an e-mail and password. Errors: [ErrWrongPassword],
-// or [ErrTooMany] when the person or the address was tried too often.
-func (a *Access) Check(ctx context.Context, email, password, from string) (p Person, err error) {
-	// An office shares an address, so that may try more often than one person.
-	if !a.mayTry("e-mail "+strings.ToLower(email), 10) || !a.mayTry("address "+from, 50) {
-		return p, ErrTooMany
-	}
-	var hashed string
-	err = a.store.Read().QueryRowContext(ctx, "SELECT id, email, name, role, password FROM people WHERE email = ?",
-		email).
-		Scan(&p.ID, &p.Email, &p.Name, &p.Role, &hashed)
-	if errors.Is(err, sql.ErrNoRows) {
-		hashed = nobody() // takes as long as a real one, so that timing tells nothing
-	} else if err != nil {
-		return p, err
-	}
-	if !checkPassword(hashed, password) || p.ID == 0 {
-		return Person{}, ErrWrongPassword
-	}
-	return p, nil
-}
-
-// mayTry allows some tries at once and one every six seconds after that.
-func (a *Access) mayTry(key string, atOnce int) bool {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if len(a.tries) > 10_000 {
-		clear(a.tries)
-	}
-	l, ok := a.tries[key]
-	if !ok {
-		l = rate.NewLimiter(rate.Every(6*time.Second), atOnce)
-		a.tries[key] = l
-	}
-	return l.Allow()
-}
-
-func (a *Access) open(ctx context.Context, p Person) (string, error) {
-	cookie, now := secret(), time.Now()
-	var b store.Batch
-	b.Do("DELETE FROM sessions WHERE expires < ?", store.Time(now))
-	b.Do("INSERT INTO sessions (hash, person, expires) VALUES (?, ?, ?)", hash(cookie), p.ID,
-		store.Time(now.Add(sessionLife)))
-	return cookie, a.store.Write(ctx, b)
-}
-
-// SignOut ends a session.
-func (a *Access) SignOut(ctx context.Context, cookie string) error {
-	var b store.Batch
-	b.Do("DELETE FROM sessions WHERE hash = ?", hash(cookie))
-	return a.store.Write(ctx, b)
-}
-
-// BySession finds whose session a cookie is. The error is [ErrNotSignedIn]
-// where it is nobody's.
-func (a *Access) BySession(ctx context.Context, cookie string) (Person, error) {
-	return a.find(ctx,
-		"SELECT p.id, p.email, p.name, p.role FROM sessions s JOIN people p ON p.id = s.person WHERE s.hash = ? AND "+
-			"s.expires > ?",
-		hash(cookie), store.Time(time.Now()))
-}
-
-// NewToken makes a token with which a program acts as a person.
-func (a *Access) NewToken(ctx context.Context, p Person, name string) (string, error) {
-	token := "ws_" + secret()
-	var b store.Batch
-	b.Do("INSERT INTO tokens (hash, person, name, created) VALUES (?, ?, ?, ?)", hash(token), p.ID, name,
-		store.Time(time.Now()))
-	return token, a.store.Write(ctx, b)
-}
-
-// ByToken finds whose token it is. The error is [ErrNotSignedIn] where it is nobody's.
-func (a *Access) ByToken(ctx context.Context, token string) (Person, error) {
-	h := hash(token)
-	if p, ok := a.known.Load(string(h)); ok {
-		return p.(Person), nil
-	}
-	p, err := a.find(ctx,
-		"SELECT p.id, p.email, p.name, p.role FROM tokens t JOIN people p ON p.id = t.person WHERE t.hash = ?", h)
-	if err == nil {
-		a.known.Store(string(h), p)
-	}
-	return p, err
-}
-
 // Invite makes a one-time key with which somebody makes their own account.
 func (a *Access) Invite(ctx context.Context, role Role, life time.Duration) (string, error) {
 	key := secret()
@@ -280,25 +183,25 @@ func (a *Access) Invite(ctx context.Context, role Role, life time.Duration) (str
 // Accept uses an invitation up, makes the account and signs in. Errors:
 // [ErrNoInvitation], [ErrTaken], or what is wrong with the fields; then the
 // invitation stays good.
-func (a *Access) Accept(ctx context.Context, key, email, name, password string) (cookie string, p Person, err error) {
+func (a *Access) Accept(ctx context.Context, key, email, name, password string) (s Session, p Person, err error) {
 	var role Role
 	err = a.store.Read().QueryRowContext(ctx, "SELECT role FROM invitations WHERE hash = ? AND expires > ?", hash(key),
 		store.Time(time.Now())).Scan(&role)
 	if errors.Is(err, sql.ErrNoRows) {
-		return "", p, ErrNoInvitation
+		return s, p, ErrNoInvitation
 	} else if err != nil {
-		return "", p, err
+		return s, p, err
 	}
 	var used store.Batch // used up and the account made at once, or neither
 	used.Savepoint()
 	used.Guard("the invitation has not been used", "DELETE FROM invitations WHERE hash = ?", hash(key))
 	if p, err = a.addPerson(ctx, used, email, name, role, password); errors.Is(err, store.ErrGuard) {
-		return "", p, ErrNoInvitation
+		return s, p, ErrNoInvitation
 	} else if err != nil {
-		return "", p, err
+		return s, p, err
 	}
-	cookie, err = a.open(ctx, p)
-	return cookie, p, err
+	s, err = a.open(ctx, p)
+	return s, p, err
 }
 
 // Empty tells whether nobody has an account yet.

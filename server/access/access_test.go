@@ -31,7 +31,8 @@ func TestSessionsAndTokens(t *testing.T) {
 		access.ErrTaken) {
 		t.Errorf("the same e-mail in capitals: %v", err)
 	}
-	cookie, _, err := a.SignIn(ctx, "Ines@Larkrigg.example", "shearling-office", "127.0.0.1")
+	session, _, err := a.SignIn(ctx, "Ines@Larkrigg.example", "shearling-office", access.Caller{Address: "127.0.0.1"})
+	cookie := session.Cookie
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -64,7 +65,7 @@ func TestGuessingIsSlowedForPersonAndAddressAlike(t *testing.T) {
 	ctx, a := context.Background(), open(t)
 	var err error
 	for i := range 12 {
-		_, _, err = a.SignIn(ctx, "nobody@larkrigg.example", "guess", string(rune('a'+i)))
+		_, _, err = a.SignIn(ctx, "nobody@larkrigg.example", "guess", access.Caller{Address: string(rune('a' + i))})
 	}
 	if !errors.Is(err, access.ErrTooMany) {
 		t.Errorf("one person guessed at from many addresses: %v", err)

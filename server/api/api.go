@@ -172,14 +172,22 @@ const maxBody = 5 << 20
 
 // who finds the person behind a token or a session.
 func (a *API) who(r *http.Request) (access.Person, error) {
+	token, cookie := shown(r)
+	if token != "" {
+		return a.Access.ByToken(r.Context(), token)
+	}
+	return a.Access.BySession(r.Context(), cookie)
+}
+
+// shown is the token a request shows, or else its session's cookie.
+func shown(r *http.Request) (token, cookie string) {
 	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
-		return a.Access.ByToken(r.Context(), strings.TrimSpace(token))
+		return strings.TrimSpace(token), ""
 	}
-	cookie, err := r.Cookie(cookieName)
-	if err != nil {
-		return access.Person{}, access.ErrNotSignedIn
+	if c, err := r.Cookie(cookieName); err == nil {
+		return "", c.Value
 	}
-	return a.Access.BySession(r.Context(), cookie.Value)
+	return "", ""
 }
 
 // refusal is an error with its answer.

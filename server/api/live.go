@@ -17,6 +17,9 @@ import (
 // heartbeat keeps proxies from closing a quiet stream.
 const heartbeat = 20 * time.Second
 
+// lookAgain is how soon a stream ends whose token or session did.
+const lookAgain = time.Second
+
 // live streams what changes as server-sent events. A conversation's pieces go
 // only to the person whose it is, and to builders.
 func (a *API) live(w http.ResponseWriter, r *http.Request) error {
@@ -33,8 +36,9 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 	if err := control.Flush(); err != nil {
 		return err
 	}
-	beat := time.NewTicker(heartbeat)
+	beat, again := time.NewTicker(heartbeat), time.NewTicker(lookAgain)
 	defer beat.Stop()
+	defer again.Stop()
 	for {
 		var err error
 		select {
@@ -46,6 +50,13 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 			err = event(w, n)
 		case <-beat.C:
 			_, err = fmt.Fprint(w, ": still here\n\n")
+		case <-again.C:
+			token, cookie := shown(r)
+			// Signed out, revoked, or of another role by now?
+			if now, err := a.Access.Stands(r.Context(), token, cookie); err != nil || now != p {
+				return nil
+			}
+			continue
 		case <-r.Context().Done():
 			return nil
 		}

@@ -97,5 +97,8 @@ func (a *API) Routes() []Route {
 			"Replace the workspace's files, the draft, when the checker finds nothing wrong", a.putFiles),
 		on(post, "/check", access.Builder, "Check files without keeping them", a.check),
 		on(get, "/people", access.Owner, "Everybody with an account", a.people),
+		on(get, "/tokens", access.Reader, "Your tokens, newest first; an owner's are everybody's", a.tokens),
+		on(del, "/tokens/{token}", access.Reader, "Revoke a token, at once", a.revoke),
+		on(put, "/password", access.Reader, "Change your password; your other sessions end", a.changePassword),
 	}
 }

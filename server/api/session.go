@@ -12,12 +12,30 @@ import (
 )
 
 func (a *API) signIn(r *request, in wire.SignIn) (wire.Session, error) {
-	cookie, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, intake.CallerAddress(r.Request))
+	s, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
 		return wire.Session{}, refuseSignIn(r, err)
 	}
-	a.setCookie(r, cookie, 14*24*3600)
+	a.keepSession(r, s)
 	return a.describeSession(r, p)
+}
+
+// browserCookie keeps by what a browser is known that somebody signed in with.
+const browserCookie = "woolsignal-browser"
+
+// caller tells who tries to sign in.
+func caller(r *request) access.Caller {
+	from := access.Caller{Address: intake.CallerAddress(r.Request)}
+	if known, err := r.Cookie(browserCookie); err == nil {
+		from.Browser = known.Value
+	}
+	return from
+}
+
+// keepSession gives a browser the keys of a session.
+func (a *API) keepSession(r *request, s access.Session) {
+	a.setCookie(r, cookieName, s.Cookie, 14*24*3600)
+	a.setCookie(r, browserCookie, s.Browser, 180*24*3600)
 }
 
 // refuseSignIn says why somebody could not sign in.
@@ -33,7 +51,7 @@ func refuseSignIn(r *request, err error) error {
 }
 
 func (a *API) newToken(r *request, in wire.SignIn) (wire.Token, error) {
-	p, err := a.Access.Check(r.Context(), in.Email, in.Password, intake.CallerAddress(r.Request))
+	p, err := a.Access.Check(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
 		return wire.Token{}, refuseSignIn(r, err)
 	}
@@ -45,7 +63,7 @@ func (a *API) newToken(r *request, in wire.SignIn) (wire.Token, error) {
 }
 
 func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
-	cookie, p, err := a.Access.Accept(r.Context(), in.Key, in.Email, in.Name, in.Password)
+	s, p, err := a.Access.Accept(r.Context(), in.Key, in.Email, in.Name, in.Password)
 	if errors.Is(err, access.ErrNoInvitation) {
 		return wire.Session{}, refuse(http.StatusGone, "This link cannot be used",
 			"It was used before or is too old. Start the service again for a new first link, or ask the owner.")
@@ -56,12 +74,12 @@ func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
 	if err := a.Workspace.Reread(context.WithoutCancel(r.Context())); err != nil { // files may name them now
 		return wire.Session{}, err
 	}
-	a.setCookie(r, cookie, 14*24*3600)
+	a.keepSession(r, s)
 	return a.describeSession(r, p)
 }
 
-func (a *API) setCookie(r *request, value string, age int) {
-	cookie := &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: age, HttpOnly: true,
+func (a *API) setCookie(r *request, name, value string, age int) {
+	cookie := &http.Cookie{Name: name, Value: value, Path: "/", MaxAge: age, HttpOnly: true,
 		SameSite: http.SameSiteLaxMode, Secure: strings.HasPrefix(a.origin(r.Request), "https:")}
 	r.header.Add("Set-Cookie", cookie.String())
 }
@@ -90,7 +108,7 @@ func (a *API) signOut(r *request, _ none) (none, error) {
 			return none{}, err
 		}
 	}
-	a.setCookie(r, "", -1)
+	a.setCookie(r, cookieName, "", -1)
 	return none{}, nil
 }
 
@@ -104,4 +122,48 @@ func (a *API) people(r *request, _ none) ([]wire.Person, error) {
 		out = append(out, wirePerson(p))
 	}
 	return out, nil
+}
+
+func (a *API) tokens(r *request, _ none) ([]wire.TokenListed, error) {
+	all, err := a.Access.Tokens(r.Context(), person(r.Context()))
+	if err != nil {
+		return nil, err
+	}
+	out := []wire.TokenListed{}
+	for _, t := range all {
+		out = append(out, wire.TokenListed{ID: t.ID, Name: t.Name, Owner: t.Owner, Made: t.Made, Seen: t.Seen})
+	}
+	return out, nil
+}
+
+func (a *API) revoke(r *request, _ none) (none, error) {
+	p := person(r.Context())
+	err := a.Access.Revoke(r.Context(), p, r.Param("token"))
+	if errors.Is(err, access.ErrNoToken) {
+		return none{}, refuse(http.StatusNotFound, "Not here", "There is no token "+r.Param("token")+" of yours.")
+	}
+	if err == nil {
+		a.Log.Info("a token was revoked", "token", r.Param("token"), "by", p.Email)
+	}
+	return none{}, err
+}
+
+func (a *API) changePassword(r *request, in wire.NewPassword) (none, error) {
+	p, cookie := person(r.Context()), ""
+	if c, err := r.Cookie(cookieName); err == nil {
+		cookie = c.Value
+	}
+	err := a.Access.ChangePassword(r.Context(), p, in.Password, in.Next, caller(r), cookie)
+	var bad *access.PasswordError
+	switch {
+	case errors.As(err, &bad):
+		return none{}, refuse(http.StatusUnprocessableEntity, "Another password is needed", bad.Why+".")
+	case errors.Is(err, access.ErrWrongPassword):
+		return none{}, refuse(http.StatusUnprocessableEntity, "Not changed",
+			"The password you have now is another one.")
+	case err != nil:
+		return none{}, refuseSignIn(r, err)
+	}
+	a.Log.Info("a password was changed", "of", p.Email)
+	return none{}, nil
 }

@@ -1,6 +1,7 @@
 package confined
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -15,26 +16,19 @@ func init() {
 	Register("refuse", func(time.Duration, json.RawMessage) (any, error) { return nil, errors.New("not this one") })
 	Register("hang", func(time.Duration, json.RawMessage) (any, error) { time.Sleep(time.Hour); return nil, nil })
 	Register("spin", func(time.Duration, json.RawMessage) (any, error) {
-		for n := 0; ; n++ {
-			if n < 0 {
-				return n, nil
-			}
+		n := 0
+		for end := time.Now().Add(time.Hour); time.Now().Before(end); n++ {
 		}
+		return n, nil
 	})
 	Register("panic", func(time.Duration, json.RawMessage) (any, error) { panic("torn") })
 	Register("deep", func(time.Duration, json.RawMessage) (any, error) { return deep(0), nil })
 	Register("hold", func(time.Duration, json.RawMessage) (any, error) {
 		var all [][]byte
-		for {
-			part := make([]byte, 8<<20)
-			for i := range part {
-				part[i] = 1
-			}
-			all = append(all, part)
-			if len(all) < 0 {
-				return nil, nil
-			}
+		for len(all) < 1000 {
+			all = append(all, bytes.Repeat([]byte{1}, 8<<20))
 		}
+		return len(all), nil
 	})
 	Register("leap", func(time.Duration, json.RawMessage) (any, error) { return len(make([]byte, 6<<30)), nil })
 	Register("talk", func(time.Duration, json.RawMessage) (any, error) { return strings.Repeat("a", 33<<20), nil })
@@ -42,7 +36,12 @@ func init() {
 }
 
 // deep calls itself till the stack is full.
-func deep(n int) int { return deep(n+1) + 1 }
+func deep(n int) int {
+	if n == 1<<40 {
+		return 0
+	}
+	return deep(n+1) + 1
+}
 
 // TestMain makes this test's own binary the confined process.
 func TestMain(m *testing.M) {
@@ -82,7 +81,8 @@ func TestWorkThatGoesWrongEndsAlone(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), want) || want == "" && !errors.Is(err, ErrBroke) {
 			t.Errorf("%s: %v, want %q", work, err, want)
 		}
-		if err := p.Do(context.Background(), "echo", time.Second, "still here", &out); err != nil || out != "still here" {
+		if err := p.Do(context.Background(), "echo", time.Second, "still here", &out); err != nil ||
+			out != "still here" {
 			t.Errorf("after %s: %v %v", work, out, err)
 		}
 	}

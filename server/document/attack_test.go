@@ -140,7 +140,8 @@ func TestDocumentsMadeToHarmFailAlone(t *testing.T) {
 // TestTemplatesAreFilledInConfinement fills a sheet, and one made to harm.
 func TestTemplatesAreFilledInConfinement(t *testing.T) {
 	p, ctx := pool(t), context.Background()
-	out, err := document.Fill(ctx, p, "sheet.docx", office(t, "<p>Lot [[lot]]</p>", 1), map[string]any{"lot": int64(14)})
+	out, err := document.Fill(ctx, p, "sheet.docx", office(t, "<p>Lot [[lot]]</p>", 1),
+		map[string]any{"lot": int64(14)})
 	if err != nil || !bytes.HasPrefix(out, []byte("PK")) {
 		t.Errorf("%q, %v", out, err)
 	}

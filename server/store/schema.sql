@@ -10,13 +10,21 @@ CREATE TABLE people (
 CREATE TABLE sessions (
   hash    BLOB PRIMARY KEY,           -- SHA-256 of the cookie
   person  INTEGER NOT NULL REFERENCES people ON DELETE CASCADE,
+  expires INTEGER NOT NULL,
+  seen    INTEGER NOT NULL            -- about when it was used last
+) WITHOUT ROWID;
+-- Browsers somebody signed in with: others' guesses do not lock them out there.
+CREATE TABLE browsers (
+  hash    BLOB PRIMARY KEY,           -- SHA-256 of the browser's own cookie
+  person  INTEGER NOT NULL REFERENCES people ON DELETE CASCADE,
   expires INTEGER NOT NULL
 ) WITHOUT ROWID;
 CREATE TABLE tokens (
   hash    BLOB PRIMARY KEY,           -- SHA-256 of the token
   person  INTEGER NOT NULL REFERENCES people ON DELETE CASCADE,
   name    TEXT NOT NULL,
-  created INTEGER NOT NULL
+  created INTEGER NOT NULL,
+  seen    INTEGER NOT NULL            -- about when it was used last
 ) WITHOUT ROWID;
 CREATE TABLE invitations (
   hash    BLOB PRIMARY KEY,           -- SHA-256 of the link's key

@@ -101,7 +101,9 @@ function Who({ session }: { session: Session }) {
   }
   return (
     <div className="mt-auto border-t border-line px-2 pt-3 text-[0.87rem] text-quiet max-md:mt-4">
-      <p className="text-ink">{session.person.name}</p>
+      <Link to="/account" className="text-ink underline underline-offset-2">
+        {session.person.name}
+      </Link>
       <p>
         {session.workspace} · {session.person.role}
       </p>

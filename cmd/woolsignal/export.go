@@ -6,11 +6,10 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
-	"path/filepath"
 	"slices"
 
 	"woolsignal/client"
+	"woolsignal/core/safepath"
 )
 
 // export writes the workspace's files into a folder, byte for byte as the
@@ -32,9 +31,8 @@ func export(ctx context.Context, a *app, args []string) error {
 	}
 	var write, changed []string
 	for _, path := range slices.Sorted(maps.Keys(files)) {
-		if !filepath.IsLocal(filepath.FromSlash(path)) {
-			return fmt.Errorf("the service has a file %q, which would not stay in the folder; nothing was written",
-				path)
+		if _, err := safepath.Relative(path); err != nil {
+			return fmt.Errorf("the service has a file that would not stay in the folder: %w; nothing was written", err)
 		}
 		before, known := there[path]
 		if known && before == files[path] {
@@ -52,11 +50,7 @@ func export(ctx context.Context, a *app, args []string) error {
 		}
 	}
 	for _, path := range write {
-		at := filepath.Join(rest[0], filepath.FromSlash(path))
-		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
-			return err
-		}
-		if err := os.WriteFile(at, []byte(files[path]), 0o644); err != nil {
+		if err := writeBelow(rest[0], path, files[path]); err != nil {
 			return err
 		}
 	}

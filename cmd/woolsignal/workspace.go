@@ -8,8 +8,6 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -170,11 +168,8 @@ func (a *app) refused(folder string, err error, now map[string]string) error {
 				fmt.Fprintf(a.out, "  %s  is gone there; apply again to bring it back, or remove yours\n", path)
 				continue
 			}
-			name := filepath.Join(folder, filepath.FromSlash(hiddenCopy(path)))
-			if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-				return err
-			}
-			if err := os.WriteFile(name, []byte(theirs), 0o644); err != nil {
+			name := hiddenCopy(path)
+			if err := writeBelow(folder, name, theirs); err != nil {
 				return err
 			}
 			fmt.Fprintf(a.out, "  %s  theirs is now in %s\n", path, name)

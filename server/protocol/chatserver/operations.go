@@ -12,6 +12,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/safepath"
 	"woolsignal/core/trigger"
 	"woolsignal/server/tool"
 )
@@ -137,12 +138,37 @@ func (s *chatServer) write(ctx context.Context, path string, args map[string]any
 	return s.ask(ctx, http.MethodPost, path, key, "application/json", data)
 }
 
+// address joins what stands in an address as it is, at even places, with values
+// from outside.
+func address(parts ...string) (string, error) {
+	var b strings.Builder
+	for i, part := range parts {
+		if i%2 == 1 {
+			escaped, err := safepath.Escape(part)
+			if err != nil {
+				return "", &tool.RefusedError{Message: err.Error()}
+			}
+			part = escaped
+		}
+		b.WriteString(part)
+	}
+	return b.String(), nil
+}
+
 func (s *chatServer) post(ctx context.Context, args map[string]any, c tool.Sending) (any, error) {
-	return s.write(ctx, "/api/rooms/"+url.PathEscape(tool.Text(args, "room"))+"/messages", args, c.Key)
+	at, err := address("/api/rooms/", tool.Text(args, "room"), "/messages")
+	if err != nil {
+		return nil, err
+	}
+	return s.write(ctx, at, args, c.Key)
 }
 
 func (s *chatServer) direct(ctx context.Context, args map[string]any, c tool.Sending) (any, error) {
-	return s.write(ctx, "/api/people/"+url.PathEscape(tool.Text(args, "handle"))+"/messages", args, c.Key)
+	at, err := address("/api/people/", tool.Text(args, "handle"), "/messages")
+	if err != nil {
+		return nil, err
+	}
+	return s.write(ctx, at, args, c.Key)
 }
 
 func (s *chatServer) list(ctx context.Context, _ map[string]any, _ tool.Sending) (any, error) {
@@ -150,8 +176,11 @@ func (s *chatServer) list(ctx context.Context, _ map[string]any, _ tool.Sending)
 }
 
 func (s *chatServer) read(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
-	return s.ask(ctx, http.MethodGet, "/api/rooms/"+url.PathEscape(tool.Text(args, "room"))+"/threads/"+
-		url.PathEscape(tool.Text(args, "thread")), "", "", nil)
+	at, err := address("/api/rooms/", tool.Text(args, "room"), "/threads/", tool.Text(args, "thread"))
+	if err != nil {
+		return nil, err
+	}
+	return s.ask(ctx, http.MethodGet, at, "", "", nil)
 }
 
 func (s *chatServer) rooms(ctx context.Context) ([]tool.Choice, error) {
@@ -183,8 +212,11 @@ func Nod(ctx context.Context, k *tool.Kit, c *flow.Connection, message, emoji st
 	if err != nil {
 		return err
 	}
-	_, err = (&chatServer{k, client, c}).ask(ctx, http.MethodPost, "/api/messages/"+url.PathEscape(message)+
-		"/reactions", "", "application/json", data)
+	at, err := address("/api/messages/", message, "/reactions")
+	if err != nil {
+		return err
+	}
+	_, err = (&chatServer{k, client, c}).ask(ctx, http.MethodPost, at, "", "application/json", data)
 	return err
 }
 

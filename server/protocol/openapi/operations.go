@@ -18,6 +18,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/core/safepath"
 	"woolsignal/server/tool"
 )
 
@@ -174,7 +175,11 @@ func (a *apiCall) call(ctx context.Context, args map[string]any, s tool.Sending)
 		}
 		switch place {
 		case "path":
-			path = strings.ReplaceAll(path, "{"+name+"}", url.PathEscape(expr.Text(v)))
+			part, err := safepath.Escape(expr.Text(v))
+			if err != nil {
+				return nil, &tool.RefusedError{Message: name + ": " + err.Error()}
+			}
+			path = strings.ReplaceAll(path, "{"+name+"}", part)
 		case "query":
 			query.Set(name, expr.Text(v))
 		case "header":

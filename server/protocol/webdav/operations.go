@@ -16,6 +16,7 @@ import (
 	"github.com/emersion/go-webdav"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/safepath"
 	"woolsignal/server/document"
 	"woolsignal/server/tool"
 )
@@ -106,6 +107,19 @@ func (s *Shelf) Read(ctx context.Context, p string) ([]byte, string, error) {
 	return data, r.Header.Get("Content-Type"), nil
 }
 
+// stands tells whether there is something of a name, by its properties alone:
+// its size does not matter.
+func (s *Shelf) stands(ctx context.Context, p string) (bool, error) {
+	_, response, err := s.send(ctx, "PROPFIND", p, nil, map[string]string{"Depth": "0"})
+	switch {
+	case response != nil && response.StatusCode == http.StatusNotFound:
+		return false, nil
+	case err != nil:
+		return false, err
+	}
+	return true, nil
+}
+
 // send makes one request and reads its answer.
 func (s *Shelf) send(ctx context.Context, method, p string, body []byte, headers map[string]string) ([]byte,
 	*http.Response, error) {
@@ -179,8 +193,21 @@ func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http
 	}, nil
 }
 
+// pathOf reads an argument that names a file or folder below the connection's.
+func pathOf(args map[string]any, name string) (string, error) {
+	p, err := safepath.Relative(tool.Text(args, name))
+	if err != nil {
+		return "", &tool.RefusedError{Message: err.Error()}
+	}
+	return p, nil
+}
+
 func (f *files) list(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
-	all, err := f.shelf.List(ctx, tool.Text(args, "folder"))
+	folder, err := safepath.Folder(tool.Text(args, "folder"))
+	if err != nil {
+		return nil, &tool.RefusedError{Message: err.Error()}
+	}
+	all, err := f.shelf.List(ctx, folder)
 	if err != nil {
 		return nil, err
 	}
@@ -193,15 +220,19 @@ func (f *files) list(ctx context.Context, args map[string]any, _ tool.Sending) (
 }
 
 func (f *files) read(ctx context.Context, args map[string]any, _ tool.Sending) (any, error) {
-	data, kind, err := f.shelf.Read(ctx, tool.Text(args, "path"))
+	p, err := pathOf(args, "path")
 	if err != nil {
 		return nil, err
 	}
-	kept, err := f.kit.Save(ctx, tool.Content{Name: path.Base(tool.Text(args, "path")), Kind: kind, Data: data})
+	data, kind, err := f.shelf.Read(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	words, err := document.Text(ctx, f.kit.Confined, kind, path.Base(tool.Text(args, "path")), data)
+	kept, err := f.kit.Save(ctx, tool.Content{Name: path.Base(p), Kind: kind, Data: data})
+	if err != nil {
+		return nil, err
+	}
+	words, err := document.Text(ctx, f.kit.Confined, kind, path.Base(p), data)
 	if err != nil {
 		words = "" // a picture has none, and that is no failure
 	}
@@ -209,7 +240,6 @@ func (f *files) read(ctx context.Context, args map[string]any, _ tool.Sending) (
 }
 
 func (f *files) place(p string) map[string]any {
-	p = strings.TrimPrefix(path.Clean("/"+p), "/")
 	return map[string]any{"path": p, "link": f.shelf.address(p)}
 }
 
@@ -222,11 +252,15 @@ func (f *files) store(ctx context.Context, args map[string]any, p string, c tool
 	headers := map[string]string{"Content-Type": c.Kind}
 	taken := &tool.RefusedError{Message: p + " is there already; set overwrite to replace it, or choose another name"}
 	if replace, _ := args["overwrite"].(bool); !replace {
-		// Not every server knows the condition, so it is looked at first as well.
-		if there, _, err := f.shelf.Read(ctx, p); err == nil {
-			if s.Again && bytes.Equal(there, c.Data) {
-				return f.place(p), nil // an earlier try of this call wrote it
-			}
+		// Not every server knows the condition, so it is looked at first as well;
+		// where that cannot be told, nothing is written.
+		there, err := f.shelf.stands(ctx, p)
+		switch {
+		case err != nil:
+			return nil, &tool.NotSentError{Err: err}
+		case there && s.Again:
+			return f.written(ctx, p, c.Data, taken)
+		case there:
 			return nil, taken
 		}
 		headers["If-None-Match"] = "*"
@@ -237,6 +271,18 @@ func (f *files) store(ctx context.Context, args map[string]any, p string, c tool
 	}
 	if err != nil {
 		return nil, err
+	}
+	return f.place(p), nil
+}
+
+// written tells whether an earlier try of a call wrote what stands there.
+func (f *files) written(ctx context.Context, p string, wanted []byte, taken error) (any, error) {
+	there, _, err := f.shelf.Read(ctx, p)
+	if err != nil {
+		return nil, err // it cannot be told
+	}
+	if !bytes.Equal(there, wanted) {
+		return nil, taken
 	}
 	return f.place(p), nil
 }
@@ -271,7 +317,11 @@ func (f *files) write(ctx context.Context, args map[string]any, s tool.Sending) 
 			return nil, err
 		}
 	}
-	return f.store(ctx, args, tool.Text(args, "path"), c, s)
+	p, err := pathOf(args, "path")
+	if err != nil {
+		return nil, err
+	}
+	return f.store(ctx, args, p, c, s)
 }
 
 func (f *files) copy(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
@@ -283,12 +333,19 @@ func (f *files) move(ctx context.Context, args map[string]any, s tool.Sending) (
 }
 
 func (f *files) transfer(ctx context.Context, method string, args map[string]any, s tool.Sending) (any, error) {
-	from, to := tool.Text(args, "from"), tool.Text(args, "to")
+	from, err := pathOf(args, "from")
+	if err != nil {
+		return nil, err
+	}
+	to, err := pathOf(args, "to")
+	if err != nil {
+		return nil, err
+	}
 	if err := f.folders(ctx, path.Dir(path.Clean("/"+to))); err != nil {
 		return nil, err
 	}
 	overwrite := "F"
-	if replace, _ := args["overwrite"].(bool); replace || s.Again && method == "COPY" {
+	if replace, _ := args["overwrite"].(bool); replace {
 		overwrite = "T"
 	}
 	_, response, err := f.shelf.send(ctx, method, from, nil,
@@ -297,7 +354,13 @@ func (f *files) transfer(ctx context.Context, method string, args map[string]any
 		return f.place(to), nil
 	}
 	if response != nil && response.StatusCode == http.StatusPreconditionFailed {
-		return nil, &tool.RefusedError{Message: to + " is there already; choose another name"}
+		taken := &tool.RefusedError{Message: to + " is there already; choose another name"}
+		if s.Again && method == "COPY" { // by an earlier try of this call?
+			if original, _, err := f.shelf.Read(ctx, from); err == nil {
+				return f.written(ctx, to, original, taken)
+			}
+		}
+		return nil, taken
 	}
 	if err != nil {
 		return nil, err
@@ -314,22 +377,34 @@ func (f *files) moved(ctx context.Context, from, to string) bool {
 }
 
 func (f *files) remove(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
-	_, response, err := f.shelf.send(ctx, http.MethodDelete, tool.Text(args, "path"), nil, nil)
+	p, err := pathOf(args, "path")
+	if err != nil {
+		return nil, err
+	}
+	_, response, err := f.shelf.send(ctx, http.MethodDelete, p, nil, nil)
 	if err != nil && (response == nil || response.StatusCode != http.StatusNotFound || !s.Again) {
 		return nil, err
 	}
-	return map[string]any{"removed": tool.Text(args, "path")}, nil
+	return map[string]any{"removed": p}, nil
 }
 
 func (f *files) fill(ctx context.Context, args map[string]any, s tool.Sending) (any, error) {
-	data, kind, err := f.shelf.Read(ctx, tool.Text(args, "template"))
+	from, err := pathOf(args, "template")
+	if err != nil {
+		return nil, err
+	}
+	to, err := pathOf(args, "to")
+	if err != nil {
+		return nil, err
+	}
+	data, kind, err := f.shelf.Read(ctx, from)
 	if err != nil {
 		return nil, err
 	}
 	values, _ := args["values"].(map[string]any)
-	filled, err := document.Fill(ctx, f.kit.Confined, path.Base(tool.Text(args, "template")), data, values)
+	filled, err := document.Fill(ctx, f.kit.Confined, path.Base(from), data, values)
 	if err != nil {
-		return nil, &tool.RefusedError{Message: tool.Text(args, "template") + ": " + err.Error()}
+		return nil, &tool.RefusedError{Message: from + ": " + err.Error()}
 	}
-	return f.store(ctx, args, tool.Text(args, "to"), tool.Content{Kind: kind, Data: filled}, s)
+	return f.store(ctx, args, to, tool.Content{Kind: kind, Data: filled}, s)
 }

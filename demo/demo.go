@@ -257,7 +257,7 @@ func Introduce(ctx context.Context, service string, standins []*standin.One) err
 		"shieling":  {"/_events", map[string]string{"url": service + "/events/shieling"}},
 		"hill-line": {"/_line", map[string]string{"url": service + "/call/hill-line"}},
 		"gatehouse": {"/_clients", map[string]any{"id": "woolsignal",
-			"redirects": []string{service + "/oauth/return"}}},
+			"redirects": []string{service + "/oauth/return/minutes"}}},
 	}
 	for _, one := range standins {
 		what, ok := tell[one.Name]

@@ -128,7 +128,8 @@ func TestBehindAProxy(t *testing.T) {
 	}
 	response.Body.Close()
 	cookie := response.Cookies()
-	if response.StatusCode != http.StatusOK || len(cookie) != 1 || !cookie[0].Secure {
+	if response.StatusCode != http.StatusOK || len(cookie) != 2 || !cookie[0].Secure ||
+		!cookie[1].Secure || !cookie[1].HttpOnly {
 		t.Fatalf("joining: %d %v", response.StatusCode, cookie)
 	}
 	out, _, _ := s.Command("", "a long password\n", "login", "elin@larkrigg.example")
@@ -142,7 +143,7 @@ func TestBehindAProxy(t *testing.T) {
 		t.Fatal(err)
 	}
 	if c, err := elin.Connection(harness.Context(t), "minutes"); err != nil || c.SignIn == nil ||
-		c.SignIn.Redirect != "https://wool.example/oauth/return" {
+		c.SignIn.Redirect != "https://wool.example/oauth/return/minutes" {
 		t.Errorf("%+v %v", c.SignIn, err)
 	}
 	if _, errs, code := s.Command("", "", "serve", "-public-url", "wool.example"); code == 0 ||

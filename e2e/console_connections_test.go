@@ -38,7 +38,7 @@ func TestConsoleConnections(t *testing.T) {
 		t.Errorf("the page shows the secret (%v)", err)
 	}
 	do(t, ctx, chromedp.Navigate(s.URL+"/connections/minutes"), browser.HasText("Nobody has signed in yet"),
-		browser.HasText(s.URL+"/oauth/return"),
+		browser.HasText(s.URL+"/oauth/return/minutes"),
 		chromedp.Click(button("Sign in for Minutes")), browser.HasText("Allow woolsignal?"),
 		chromedp.Click(button("Allow")), browser.HasText("Signed in at Minutes."),
 		browser.HasText("Somebody has signed in"))

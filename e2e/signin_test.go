@@ -1,7 +1,9 @@
 package e2e_test
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"net/http"
 	"net/url"
 	"os"
@@ -43,11 +45,37 @@ func withReader(t *testing.T, s *harness.Service) {
 	}
 }
 
-// returns goes where Gatehouse sends somebody back to, and gives what the
-// service says of it.
-func returns(t *testing.T, back string) url.Values {
+// signedIn is a browser in which one of the demo's people is signed in; "" is
+// nobody's.
+func signedIn(t *testing.T, s *harness.Service, name string) *http.Client {
 	t.Helper()
-	response, err := person(t).Get(back)
+	c := person(t)
+	if name == "" {
+		return c
+	}
+	p := s.Person(name)
+	in, err := json.Marshal(wire.SignIn{Email: p.Email, Password: p.Password})
+	if err != nil {
+		t.Fatal(err)
+	}
+	response, err := c.Post(s.URL+"/api/v1/session", "application/json", bytes.NewReader(in))
+	if err != nil || response.StatusCode != http.StatusOK {
+		t.Fatal(response, err)
+	}
+	response.Body.Close()
+	return c
+}
+
+// returns goes where Gatehouse sends Ines back to, and gives what the service
+// says of it.
+func returns(t *testing.T, s *harness.Service, back string) url.Values {
+	t.Helper()
+	return returnsTo(t, signedIn(t, s, "Ines"), back)
+}
+
+func returnsTo(t *testing.T, browser *http.Client, back string) url.Values {
+	t.Helper()
+	response, err := browser.Get(back)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -57,6 +85,29 @@ func returns(t *testing.T, back string) url.Values {
 		t.Fatalf("%s %v", response.Status, err)
 	}
 	return at.Query()
+}
+
+// TestASignInIsWhoBeganIts sends the way back to others: to somebody who is
+// signed in as another, to nobody, and to another connection's address.
+func TestASignInIsWhoBeganIts(t *testing.T) {
+	s := harness.Demo(t)
+	back := allows(t, authorize(t, s), "yes", "files.read")
+	for _, other := range []string{"Elin", "Owen", ""} {
+		if said := returnsTo(t, signedIn(t, s, other), back); said.Get("fine") == "true" ||
+			!strings.Contains(said.Get("said"), "begun by somebody else") {
+			t.Errorf("in the browser of %q: %v", other, said)
+		}
+	}
+	elsewhere := strings.Replace(back, "/oauth/return/minutes", "/oauth/return/loft", 1)
+	if said := returns(t, s, elsewhere); !strings.Contains(said.Get("said"), "not begun here") {
+		t.Errorf("at another connection's address: %v", said)
+	}
+	if c, err := s.As("Ines").Connection(harness.Context(t), "minutes"); err != nil || c.SignIn.Signed {
+		t.Errorf("somebody signed in: %+v %v", c.SignIn, err)
+	}
+	if said := returns(t, s, back); said.Get("fine") != "true" {
+		t.Errorf("in her own: %v", said)
+	}
 }
 
 func authorize(t *testing.T, s *harness.Service) string {
@@ -82,7 +133,7 @@ func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
 		t.Fatalf("it asks %+v", r)
 	}
 	s.Kill()
-	if said := returns(t, allows(t, authorize(t, s), "yes", "files.read")); said.Get("fine") != "true" {
+	if said := returns(t, s, allows(t, authorize(t, s), "yes", "files.read")); said.Get("fine") != "true" {
 		t.Fatalf("it said %v", said)
 	}
 	if d = s.Ended(id); d.Status != run.Done || d.Result.(map[string]any)["n"] != int64(1) &&
@@ -100,7 +151,7 @@ func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
 	withReader(t, s)
 	// every token is old at once
 	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1s"}, nil)
-	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	returns(t, s, allows(t, authorize(t, s), "yes", "files.read"))
 	for range 3 {
 		id, err := s.As("Ines").Start(harness.Context(t), "reader", wire.Start{})
 		if err != nil {
@@ -119,7 +170,7 @@ func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
 		t.Errorf("it says %q", r.Why)
 	}
 	s.Outside(http.MethodPost, "gatehouse", "/_life", map[string]string{"life": "1h"}, nil)
-	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	returns(t, s, allows(t, authorize(t, s), "yes", "files.read"))
 	if d = s.Ended(d.ID); d.Status != run.Done {
 		t.Errorf("%s %s", d.Status, d.Because)
 	}
@@ -127,41 +178,42 @@ func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
 
 func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
 	s := harness.Demo(t)
-	if said := returns(t, allows(t, authorize(t, s), "no")); !strings.Contains(said.Get("said"), "said no") {
+	if said := returns(t, s, allows(t, authorize(t, s), "no")); !strings.Contains(said.Get("said"), "said no") {
 		t.Errorf("refused: %v", said)
 	}
-	if said := returns(t, allows(t, authorize(t, s), "yes")); !strings.Contains(said.Get("said"),
+	if said := returns(t, s, allows(t, authorize(t, s), "yes")); !strings.Contains(said.Get("said"),
 		"did not give: files.read (Read the files you may read)") {
 		t.Errorf("a scope short: %v", said)
 	}
 	back := allows(t, authorize(t, s), "yes", "files.read")
-	returns(t, back)
-	if said := returns(t, back); !strings.Contains(said.Get("said"), "begin it again") {
+	returns(t, s, back)
+	if said := returns(t, s, back); !strings.Contains(said.Get("said"), "begin it again") {
 		t.Errorf("the same code twice: %v", said)
 	}
-	if said := returns(t, s.URL+"/oauth/return?state=made-up&code=x"); !strings.Contains(said.Get("said"),
+	if said := returns(t, s, s.URL+"/oauth/return/minutes?state=made-up&code=x"); !strings.Contains(said.Get("said"),
 		"not begun here") {
 		t.Errorf("a state somebody made up: %v", said)
 	}
-	if said := returns(t, s.URL+"/oauth/return?error=access_denied&state="+
+	if said := returns(t, s, s.URL+"/oauth/return/minutes?error=access_denied&state="+
 		url.QueryEscape("<script>alert(1)</script>")); said.Get("fine") == "true" {
 		t.Errorf("a forged error: %v", said)
 	}
 	// The address is no longer written down at Gatehouse: it says so itself.
 	s.Outside(http.MethodPost, "gatehouse", "/_clients",
-		map[string]any{"id": "woolsignal", "redirects": []string{"https://elsewhere.example/oauth/return"}}, nil)
+		map[string]any{"id": "woolsignal",
+			"redirects": []string{"https://elsewhere.example/oauth/return/minutes"}}, nil)
 	response, err := person(t).Get(authorize(t, s))
 	if err != nil || response.StatusCode != http.StatusBadRequest {
 		t.Errorf("a redirect mismatch: %v %v", response, err)
 	}
 	// A wrong client secret.
 	s.Outside(http.MethodPost, "gatehouse", "/_clients",
-		map[string]any{"id": "woolsignal", "redirects": []string{s.URL + "/oauth/return"}}, nil)
+		map[string]any{"id": "woolsignal", "redirects": []string{s.URL + "/oauth/return/minutes"}}, nil)
 	back = allows(t, authorize(t, s), "yes", "files.read")
 	if v, err := s.As("Ines").PutSecret(harness.Context(t), "minutes", "gh-quite-another-secret"); err != nil {
 		t.Fatal(v, err)
 	}
-	if said := returns(t, back); !strings.Contains(said.Get("said"),
+	if said := returns(t, s, back); !strings.Contains(said.Get("said"),
 		"does not know the client woolsignal, or the client's secret is wrong") {
 		t.Errorf("a wrong secret: %v", said)
 	}
@@ -226,7 +278,7 @@ func TestTheVerdictNamesTheRemedy(t *testing.T) {
 // exported.
 func TestNoSecretIsFoundAnywhere(t *testing.T) {
 	s := harness.Demo(t)
-	returns(t, allows(t, authorize(t, s), "yes", "files.read"))
+	returns(t, s, allows(t, authorize(t, s), "yes", "files.read"))
 	keys := demoKeys(t, s)
 	s.Talk("t1", "My key is "+keys.Register+", can you use it?")
 	if out, _, code := s.Command("Elin", "", "connect", "-rotate-key"); code != 0 ||

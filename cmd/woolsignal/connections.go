@@ -169,7 +169,8 @@ func connect(ctx context.Context, a *app, args []string) error {
 		at, err := a.client().SignInElsewhere(ctx, c.ID)
 		if err == nil {
 			fmt.Fprintf(a.out,
-				"Open this within ten minutes, in a browser that reaches the service, and say yes there:\n\n  %s\n\n"+
+				"Open this within ten minutes, in a browser in which you are signed in to this service, and say yes "+
+					"there:\n\n  %s\n\n"+
 					"Redirect address, to be written down on the other side:  %s\n", at, c.SignIn.Redirect)
 		}
 		return err

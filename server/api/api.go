@@ -65,7 +65,7 @@ func (a *API) Handler() http.Handler {
 		Secrets: a.Secrets, Log: a.Log, Limits: limits})
 	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
 		Limits: limits, Thread: a.visitorThread})
-	r.Get(returnPath, a.oauthReturn)
+	r.Get(returnPath+"{connection}", a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
 		for _, route := range a.Routes() {

@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
 	"woolsignal/server/oauth"
@@ -64,7 +66,7 @@ func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Conn
 		if err != nil {
 			return out, err
 		}
-		out.SignIn = &wire.SignInState{Redirect: a.redirect(r), Scopes: o.Scopes, Grant: o.Grant, Signed: known &&
+		out.SignIn = &wire.SignInState{Redirect: a.redirect(r, c.ID), Scopes: o.Scopes, Grant: o.Grant, Signed: known &&
 			problem == "", Problem: problem}
 		if !expires.IsZero() {
 			out.SignIn.Expires = &expires
@@ -116,11 +118,14 @@ func (a *API) looks(ctx context.Context, out *wire.Connection) error {
 	return rows.Err()
 }
 
-// redirect is where other services send people back to.
-func (a *API) redirect(r *request) string { return a.origin(r.Request) + returnPath }
+// redirect is where the other side of a connection sends people back to.
+func (a *API) redirect(r *request, connection string) string {
+	return a.origin(r.Request) + returnPath + connection
+}
 
-// returnPath is where a sign-in at another service comes back.
-const returnPath = "/oauth/return"
+// returnPath is where a sign-in elsewhere comes back, before the connection's
+// id: each has an address of its own.
+const returnPath = "/oauth/return/"
 
 func (a *API) origin(r *http.Request) string {
 	if a.Public != "" {
@@ -256,18 +261,23 @@ func (a *API) signInElsewhere(r *request, _ none) (wire.Address, error) {
 		return wire.Address{}, refuse(http.StatusForbidden, "Not allowed", "This needs the role builder; "+p.Name+
 			" is "+string(p.Role)+".")
 	}
-	at, err := a.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r), p.Name)
+	at, err := a.Tokens.Begin(r.Context(), c, p.Email, a.redirect(r, c.ID), p.Name)
 	if err != nil {
 		return wire.Address{}, err
 	}
 	return wire.Address{Address: at}, nil
 }
 
-// oauthReturn is where other services send people back to. It needs no
-// session: the state is the proof of who began.
+// oauthReturn is where people are sent back to: in a browser in which who began
+// is signed in.
 func (a *API) oauthReturn(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
-	errand, err := a.Tokens.Return(r.Context(), q.Get("state"))
+	p, err := a.who(r)
+	if err != nil && !errors.Is(err, access.ErrNotSignedIn) {
+		a.fail(w, r, err)
+		return
+	}
+	errand, err := a.Tokens.Return(r.Context(), q.Get("state"), chi.URLParam(r, "connection"), p.Email)
 	if err != nil {
 		a.back(w, r, "", err.Error(), false)
 		return

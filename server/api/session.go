@@ -21,7 +21,7 @@ func (a *API) signIn(r *request, in wire.SignIn) (wire.Session, error) {
 }
 
 // browserCookie keeps by what a browser is known that somebody signed in with.
-const browserCookie = "woolsignal-browser"
+const browserCookie = "woolsignal_browser"
 
 // caller tells who tries to sign in.
 func caller(r *request) access.Caller {

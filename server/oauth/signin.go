@@ -19,7 +19,8 @@ import (
 const patience = 10 * time.Minute
 
 // Begin gives the address where a person says yes. redirect is where the
-// other service sends them back; by is who asked.
+// other service sends them back; by is the name of who asked, person their
+// e-mail.
 func (k *Keeper) Begin(ctx context.Context, c *flow.Connection, person, redirect, by string) (string, error) {
 	if c.Auth.OAuth == nil || c.Auth.OAuth.Grant != "authorization_code" {
 		return "", fmt.Errorf("%s is not signed in to in a browser", c.Title)
@@ -36,9 +37,9 @@ func (k *Keeper) Begin(ctx context.Context, c *flow.Connection, person, redirect
 	}
 	var b store.Batch
 	b.Do("DELETE FROM oauth_errands WHERE expires < ?", store.Time(time.Now()))
-	b.Do("INSERT INTO oauth_errands (state, connection, person, verifier, redirect, by, expires) VALUES (?, ?, ?, "+
-		"?, ?, ?, ?)",
-		hash[:], c.ID, Whom(c, person), closed, redirect, by, store.Time(time.Now().Add(patience)))
+	b.Do("INSERT INTO oauth_errands (state, connection, person, verifier, redirect, by, who, expires) "+
+		"VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+		hash[:], c.ID, Whom(c, person), closed, redirect, by, person, store.Time(time.Now().Add(patience)))
 	if err := k.Store.Write(ctx, b); err != nil {
 		return "", err
 	}
@@ -48,22 +49,37 @@ func (k *Keeper) Begin(ctx context.Context, c *flow.Connection, person, redirect
 // Errand is a sign-in that came back.
 type Errand struct{ Connection, Person, Redirect, By, verifier string }
 
-// ErrNoErrand says that nobody began a sign-in of this state, or too long ago.
-var ErrNoErrand = errors.New("this sign-in was not begun here, or more than ten minutes ago; begin it again")
+var (
+	// ErrNoErrand says that nobody began a sign-in of this state, or too long
+	// ago, or for another connection.
+	ErrNoErrand = errors.New("this sign-in was not begun here, or more than ten minutes ago; begin it again")
+	// ErrNotYours says that somebody else began it, or that nobody is signed in
+	// here who could be asked.
+	ErrNotYours = errors.New("this sign-in was begun by somebody else, or you are not signed in to this service in " +
+		"this browser; sign in as who began it and go there again, or begin your own")
+)
 
-// Return finds the sign-in a state belongs to. Each comes back once.
-func (k *Keeper) Return(ctx context.Context, state string) (*Errand, error) {
+// Return finds the sign-in a state belongs to. It comes back once, to the
+// address of the connection it was begun for, so that one service's answer is
+// never taken for another's, and in a browser of who began it, so that nobody
+// consents for somebody else. who is the e-mail of whose browser it is.
+func (k *Keeper) Return(ctx context.Context, state, connection, who string) (*Errand, error) {
 	hash := sha256.Sum256([]byte(state))
 	var e Errand
 	var closed []byte
 	var expires int64
+	var began string
 	err := k.Store.Read().QueryRowContext(ctx,
-		"SELECT connection, person, redirect, by, verifier, expires FROM oauth_errands WHERE state = ?", hash[:]).
-		Scan(&e.Connection, &e.Person, &e.Redirect, &e.By, &closed, &expires)
-	if errors.Is(err, sql.ErrNoRows) || err == nil && time.Now().After(store.FromTime(expires)) {
+		"SELECT connection, person, redirect, by, who, verifier, expires FROM oauth_errands WHERE state = ?", hash[:]).
+		Scan(&e.Connection, &e.Person, &e.Redirect, &e.By, &began, &closed, &expires)
+	switch {
+	case errors.Is(err, sql.ErrNoRows), err == nil && time.Now().After(store.FromTime(expires)),
+		err == nil && e.Connection != connection:
 		return nil, ErrNoErrand
-	} else if err != nil {
+	case err != nil:
 		return nil, err
+	case who == "" || !strings.EqualFold(began, who):
+		return nil, ErrNotYours
 	}
 	if e.verifier, err = k.Secrets.Unseal(closed, "pkce"); err != nil {
 		return nil, ErrNoErrand // the key was replaced meanwhile

@@ -101,8 +101,8 @@ func TestPathsThatLeadElsewhereAreRefused(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, bad := range []string{".", "/", "//", "./", "..", "../x", "sales/..", "sales/../minutes/a.txt", "sales//a.txt",
-		`sales\..\minutes`, "sales/./a.txt", "\x00"} {
+	for _, bad := range []string{".", "/", "//", "./", "..", "../x", "sales/..",
+		"sales/../minutes/a.txt", "sales//a.txt", `sales\..\minutes`, "sales/./a.txt", "\x00"} {
 		for name, args := range map[string]map[string]any{
 			"share/remove": {"path": bad}, "share/read": {"path": bad},
 			"share/write": {"path": bad, "text": "x", "overwrite": true},

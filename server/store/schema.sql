@@ -318,6 +318,7 @@ CREATE TABLE oauth_errands (
   verifier   BLOB NOT NULL,           -- of PKCE, sealed
   redirect   TEXT NOT NULL,
   by         TEXT NOT NULL,
+  who        TEXT NOT NULL,           -- the e-mail of who began it
   expires    INTEGER NOT NULL
 ) WITHOUT ROWID;
 -- What MCP servers said they offer.

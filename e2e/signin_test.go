@@ -13,6 +13,7 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/e2e/harness"
+	"woolsignal/standin/postbag"
 	"woolsignal/wire"
 )
 
@@ -377,5 +378,76 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 	if d = s.Ended(id); d.Status != run.Done || d.Draft ||
 		s.CountAt("loft", "PUT", "/files/note.txt", 201, 204, 200) != 1 {
 		t.Errorf("live: %s %s", d.Status, d.Because)
+	}
+}
+
+// TestNobodyIsActedForOnAStrangersWord has Elin signed in at Gatehouse, and
+// others say that they are she: by mail, by a signal a builder made up, by going
+// through her run again.
+func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
+	s := harness.Demo(t)
+	ctx := harness.Context(t)
+	files, err := s.As("Ines").Files(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files["connections/minutes.yaml"] = strings.Replace(files["connections/minutes.yaml"], "acts_as: builder",
+		"acts_as: person", 1)
+	files["workflows/reader.yaml"] = strings.Replace(reader, "inputs: {type: object}",
+		"triggers:\n  - id: post\n    mail: {connection: office-mail, has: [minutes], every: 1s}\n"+
+			"  - id: page\n    chat: {page: reader}\ninputs: {type: object}", 1)
+	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
+		t.Fatal(err, problems)
+	}
+	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"reader"}}); err != nil {
+		t.Fatal(err)
+	}
+	elin := s.As("Elin")
+	at, err := elin.SignInElsewhere(ctx, "minutes")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if said := returnsTo(t, signedIn(t, s, "Elin"), allows(t, at, "yes", "files.read")); said.Get("fine") != "true" {
+		t.Fatal(said)
+	}
+	id, err := elin.Start(ctx, "reader", wire.Start{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := s.Ended(id); d.Status != run.Done {
+		t.Fatalf("her own run is %s %s", d.Status, d.Because)
+	}
+	refused := func(who, id string) {
+		t.Helper()
+		var d wire.Detail
+		harness.Eventually(t, who+" waits", func() bool {
+			var err error
+			d, err = s.As("Ines").Run(ctx, id)
+			return err == nil && (d.Status == run.Waiting || d.Status.Ended())
+		})
+		if d.Status != run.Waiting || !strings.Contains(s.OpenReview(d).Why, "nobody is known here") {
+			t.Errorf("%s: the run is %s %s", who, d.Status, d.Because)
+		}
+	}
+	again, err := s.As("Ines").Again(ctx, id, wire.Again{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	refused("her run, gone through again by Ines", again)
+	made, err := s.As("Ines").Start(ctx, "reader", wire.Start{Signal: &wire.Signal{Trigger: "called",
+		From: map[string]string{"email": "elin@larkrigg.example"}, Body: map[string]any{}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	refused("a signal with her name", made)
+	s.Watching("office-mail", "mails that arrive in INBOX")
+	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The minutes",
+		Text: "Please read the minutes."})
+	d := s.RunOf("reader", "comes by mail", func(d wire.Detail) bool { return d.Signal.Kind == "mail" })
+	refused("a mail in her name", d.ID)
+	if mine, err := elin.Again(ctx, id, wire.Again{}); err != nil {
+		t.Error(err)
+	} else if d := s.Ended(mine); d.Status != run.Done {
+		t.Errorf("her run, gone through again by herself: %s %s", d.Status, d.Because)
 	}
 }

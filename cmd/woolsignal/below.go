@@ -6,7 +6,7 @@ import (
 	"path"
 	"path/filepath"
 
-	"woolsignal/core/safepath"
+	"woolsignal/server/safepath"
 )
 
 // writeBelow writes a file below a folder of this machine, whose name came from

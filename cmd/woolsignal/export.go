@@ -9,7 +9,7 @@ import (
 	"slices"
 
 	"woolsignal/client"
-	"woolsignal/core/safepath"
+	"woolsignal/server/safepath"
 )
 
 // export writes the workspace's files into a folder, byte for byte as the

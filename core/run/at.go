@@ -55,7 +55,7 @@ func (at *At) Errand(turn int, task Task) Errand {
 // Call is the step's call of a tool, with what it began or was sent with.
 func (at *At) Call(turn int, tool string) Errand {
 	args, _ := at.Did.Input.(map[string]any)
-	return at.Errand(turn, &Call{Tool: tool, Args: args, Resend: at.Did.Resend, For: at.m.state.Signal.From["email"]})
+	return at.Errand(turn, &Call{Tool: tool, Args: args, Resend: at.Did.Resend, For: at.m.state.Signal.For})
 }
 
 // BeginCall notes that the step's call of a tool is on its way. One that may

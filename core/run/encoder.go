@@ -38,6 +38,7 @@ func (b *encoder) signal(s *Signal) {
 	b.text(s.Trigger)
 	b.field("thread", s.Thread)
 	b.other("from", s.From, len(s.From) == 0)
+	b.field("for", s.For)
 	b.field("text", s.Text)
 	b.any("body", s.Body)
 	b.other("files", s.Files, len(s.Files) == 0)

@@ -117,7 +117,7 @@ func (m *machine) agentCalls(step *Step) []Errand {
 func (m *machine) agentCall(step *Step, c *agent.Call) Errand {
 	ticket := Ticket{Step: step.Path, Sending: step.Sending, Turn: c.Sent, CallID: c.ID}
 	return Errand{Run: m.state.ID, Ticket: ticket,
-		Task: &Call{Tool: c.Tool, Args: c.Args, Resend: c.Resend, For: m.state.Signal.From["email"]}}
+		Task: &Call{Tool: c.Tool, Args: c.Args, Resend: c.Resend, For: m.state.Signal.For}}
 }
 
 // send asks for something outside. A draft's tools may have others in their

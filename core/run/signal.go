@@ -22,11 +22,14 @@ type Signal struct {
 	Kind    string            `json:"kind"`    // trigger kind: chat, webhook, schedule
 	Trigger string            `json:"trigger"` // the trigger's id
 	Thread  string            `json:"thread,omitempty"`
-	From    map[string]string `json:"from,omitempty"` // name, email, role of a signed-in person
-	Text    string            `json:"text,omitempty"`
-	Body    any               `json:"body,omitempty"`
-	Files   []File            `json:"files,omitempty"`
-	Answers string            `json:"answers,omitempty"` // the mail it is a reply to
+	From    map[string]string `json:"from,omitempty"` // what the sender says of themselves: name, email …
+	// For is the e-mail of who is acted for: somebody who is signed in in this
+	// very conversation, or said to start the run. Nobody else's word counts.
+	For     string `json:"for,omitempty"`
+	Text    string `json:"text,omitempty"`
+	Body    any    `json:"body,omitempty"`
+	Files   []File `json:"files,omitempty"`
+	Answers string `json:"answers,omitempty"` // the mail it is a reply to
 	// the run that brought it about: one that failed, or wrote a row
 	Cause string `json:"cause,omitempty"`
 	Draft bool   `json:"draft,omitempty"` // it starts what is written rather than what is live
@@ -52,6 +55,15 @@ func (f File) Value() map[string]any {
 type Via struct {
 	Tool string         `json:"tool"`
 	Args map[string]any `json:"args"` // the place and thread
+}
+
+// Vouched is the e-mail of the sender where the service or a signed chat server
+// stands for it; "" where it is only what the sender says.
+func (s *Signal) Vouched() string {
+	if s.Kind == "chat" {
+		return s.From["email"]
+	}
+	return s.For
 }
 
 // value is the signal as expressions see it.

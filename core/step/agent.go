@@ -172,7 +172,7 @@ func system(at *run.At, def *flow.Agent) (string, error) {
 func factsOf(at *run.At, def *flow.Agent) []string {
 	var about []string
 	for _, of := range def.Memory.Facts {
-		if email := at.Signal().From["email"]; of == "person" && email != "" {
+		if email := at.Signal().Vouched(); of == "person" && email != "" {
 			about = append(about, email)
 		} else if of == "workspace" {
 			about = append(about, of)

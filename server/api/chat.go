@@ -59,7 +59,7 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 	signal := &run.Signal{ID: uuid.Must(uuid.NewV7()).String(), Source: consoleSource(p), Type: "chat.message",
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: chat, Thread: in.Thread,
 		Text: in.Text,
-		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}}
+		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}, For: p.Email}
 	if in.Begins {
 		signal.Text = ""
 	}

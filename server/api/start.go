@@ -37,8 +37,9 @@ func (a *API) start(r *request, in wire.Start) (wire.Started, error) {
 		signal.Body = expr.Canonical(any(in.Inputs))
 	}
 	p := person(r.Context())
-	if signal.From == nil && signal.Kind == "called" {
+	if signal.From == nil && signal.Kind == "called" { // by hand, on nobody else's word
 		signal.From = map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}
+		signal.For = p.Email
 	}
 	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal)
 	if err != nil {
@@ -162,7 +163,8 @@ func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 func (a *API) again(r *request, in wire.Again) (wire.Started, error) {
 	edited := expr.CanonicalMap(in.Edited)
 	ticket, err := a.Engine.Again(r.Context(),
-		engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same})
+		engine.Repeat{Run: r.Param("run"), From: in.From, Edited: edited, Body: expr.Canonical(in.Body), Same: in.Same,
+			By: person(r.Context()).Email})
 	if err != nil {
 		return wire.Started{}, err
 	}

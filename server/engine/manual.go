@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"woolsignal/core/run"
 )
@@ -68,6 +69,7 @@ func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
 		given = run.Values(l.def, l.state)
 		if t.Signal == nil {
 			copied := *l.state.Signal
+			copied.For = ""
 			t.Signal = &copied
 		}
 	}
@@ -89,6 +91,7 @@ type Repeat struct {
 	Edited map[string]any // outputs of steps before it, by id or path
 	Body   any            // in place of the signal's; nil keeps it
 	Same   bool           // on the version it followed, not the one that is live
+	By     string         // the e-mail of who says so: nobody else is acted for
 }
 
 // Again goes through a run again, from a step on, in a new run. What came
@@ -125,6 +128,9 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	signal.Draft = signal.Draft && r.Same
 	if r.Body != nil {
 		signal.Body = r.Body
+	}
+	if !strings.EqualFold(signal.For, r.By) {
+		signal.For = ""
 	}
 	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfAgain, Run: r.Run, Step: r.From}
 	return e.Accept(ctx, a)

@@ -12,8 +12,8 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
-	"woolsignal/core/safepath"
 	"woolsignal/core/trigger"
+	"woolsignal/server/safepath"
 	"woolsignal/server/tool"
 )
 

@@ -18,7 +18,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
-	"woolsignal/core/safepath"
+	"woolsignal/server/safepath"
 	"woolsignal/server/tool"
 )
 

@@ -16,8 +16,8 @@ import (
 	"github.com/emersion/go-webdav"
 
 	"woolsignal/core/flow"
-	"woolsignal/core/safepath"
 	"woolsignal/server/document"
+	"woolsignal/server/safepath"
 	"woolsignal/server/tool"
 )
 

@@ -10,7 +10,8 @@ type SigningKey struct {
 	Prefix   string // … what stands before it there, such as sha256=
 	Encoding string // … hex or base64
 	At       string // … the header with the time of sending in seconds, signed as "time.body"; "" is none
-	ID       string // the header that names a delivery, for telling repeats; "" takes the body's hash
+	ID       string // for bearer: the header that names a delivery, for telling repeats
+	IDField  string // the dotted place in the body that names a delivery; "" takes the signature
 }
 
 const hmacScheme = "hmac-sha256"
@@ -27,8 +28,11 @@ func (s *SigningKey) Fields() []flow.Field {
 			Help: "How the signature is written.", Example: "base64"},
 		{Name: "time_header", Into: &s.At, Help: "The header with the time of sending, which is signed too.",
 			Example: "X-Scale-Time"},
-		{Name: "id_header", Into: &s.ID, Help: "The header that names a delivery, for telling repeats.",
-			Example: "X-Delivery"},
+		{Name: "id_header", Into: &s.ID, Example: "X-Delivery",
+			Help: "For bearer, the header that names a delivery, for telling repeats; where a signature is checked it " +
+				"would not be signed."},
+		{Name: "id_field", Into: &s.IDField, Example: "delivery.id",
+			Help: "The dotted place in the body that names a delivery, for telling repeats."},
 	}
 }
 
@@ -36,6 +40,10 @@ func (s *SigningKey) Fields() []flow.Field {
 func (s *SigningKey) Agree(m flow.Reading) {
 	m.Only(s.Scheme == hmacScheme, "remove it, or write scheme: hmac-sha256", "%s belongs to the scheme hmac-sha256",
 		"header", "prefix", "encoding", "time_header")
+	m.Only(s.Scheme == "bearer", "write id_field: its place in the body, which is signed",
+		"%s is believed only where nothing is signed, with scheme: bearer", "id_header")
+	m.Only(s.Scheme != "standard-webhooks", "remove it: webhook-id is signed", "%s belongs to the other schemes",
+		"id_field")
 }
 
 // NeedsSecret tells that it is nothing without its key.

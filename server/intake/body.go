@@ -63,8 +63,16 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 	}
 	signal := &run.Signal{ID: id, Source: t.Source(), Type: "webhook." + t.Hook.Path,
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "webhook", Trigger: t.ID}
+	if signingKey(key).Scheme != "bearer" && r.Header.Get("Ce-Specversion") != "" {
+		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "Its attributes are not signed",
+			Detail: "Send a CloudEvent in structured mode: in binary mode its attributes stand in headers, which the " +
+				"signature does not cover."}
+	}
 	if refusal := h.fill(r, signal, kind, params, body); refusal != nil {
 		return nil, refusal
+	}
+	if id := idIn(signal.Body, signingKey(key).IDField); id != "" {
+		signal.ID = id
 	}
 	if t.Hook.Accepts != nil {
 		var invalid *schema.Error
@@ -94,6 +102,28 @@ func readable(kind string) bool {
 		return true
 	}
 	return strings.HasSuffix(kind, "+json") || strings.HasSuffix(kind, "+xml")
+}
+
+// idIn is what a body calls its delivery, at a dotted place; "" where it does
+// not.
+func idIn(body any, place string) string {
+	if place == "" {
+		return ""
+	}
+	for name := range strings.SplitSeq(place, ".") {
+		m, is := body.(map[string]any)
+		if !is {
+			return ""
+		}
+		body = m[name]
+	}
+	switch body.(type) {
+	case string, int64:
+		if id := expr.Text(body); len(id) <= 200 {
+			return id
+		}
+	}
+	return ""
 }
 
 // whole reads a body that may not be too large.

@@ -50,7 +50,7 @@ func open(t *testing.T) *gate {
 		"connections/standard.yaml": "connection: standard\ntitle: S\nsigning_key: {scheme: standard-webhooks}\n",
 		"connections/plain.yaml": "connection: plain\ntitle: P\n" +
 			"signing_key: {scheme: hmac-sha256, header: X-Scale-Signature, prefix: 'sha256=', time_header: " +
-			"X-Scale-Time, id_header: X-Scale-Id}\n",
+			"X-Scale-Time, id_field: delivery.id}\n",
 		"connections/bearer.yaml": "connection: bearer\ntitle: B\nsigning_key: {scheme: bearer}\n",
 		"workflows/std.yaml":      hook("std", "standard"), "workflows/mac.yaml": hook("mac", "plain"),
 		"workflows/bear.yaml": hook("bear", "bearer"),
@@ -216,8 +216,10 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 			[]byte("kg=%zz"), 400, "not a form"},
 		"parts without an end": {"", fresh("multipart/form-data; boundary=x", []byte("--x\r\n")),
 			[]byte("--x\r\n"), 400, "broke off"},
-		"an event without a type": {"", with(fresh("application/json", good), "Ce-Specversion", "1.0"), good, 400,
-			"not a CloudEvent"},
+		"an event without a type": {"", fresh("application/cloudevents+json", []byte(`{"specversion": "1.0"}`)),
+			[]byte(`{"specversion": "1.0"}`), 400, "not a CloudEvent"},
+		"an event in headers": {"", with(fresh("application/json", good), "Ce-Specversion", "1.0"), good, 400,
+			"structured mode"},
 		"an event of another world": {"", fresh("application/cloudevents+json", []byte(`{"specversion": "9.9"}`)),
 			[]byte(`{"specversion": "9.9"}`), 400, "not a CloudEvent"},
 	} {
@@ -267,30 +269,23 @@ func TestBodiesOfEveryForm(t *testing.T) {
 	if err != nil || w.Close() != nil {
 		t.Fatal(err)
 	}
-	event := map[string]string{"Ce-Specversion": "1.0", "Ce-Id": "e-1", "Ce-Source": "/scale/2",
-		"Ce-Type": "scale.read", "Ce-Subject": "trailer 7"}
 	for name, c := range map[string]struct {
 		kind, body, want string
-		more             map[string]string
 	}{
-		"JSON":             {"application/json", `{"kg": 12.5, "n": 2}`, `{"kg":12.5,"n":2}`, nil},
-		"JSON of a vendor": {"application/vnd.scale+json", `[1]`, `[1]`, nil},
+		"JSON":             {"application/json", `{"kg": 12.5, "n": 2}`, `{"kg":12.5,"n":2}`},
+		"JSON of a vendor": {"application/vnd.scale+json", `[1]`, `[1]`},
 		"a form": {"application/x-www-form-urlencoded", "kg=12&lane=a&lane=b",
-			`{"kg":"12","lane":["a","b"]}`, nil},
-		"a form with a file": {w.FormDataContentType(), parts.String(), `{"kg":"12"}`, nil},
+			`{"kg":"12","lane":["a","b"]}`},
+		"a form with a file": {w.FormDataContentType(), parts.String(), `{"kg":"12"}`},
 		"XML": {"application/xml", `<scale id="2"><kg>12</kg></scale>`,
-			`{"scale":{"-id":"2","kg":"12"}}`, nil},
-		"XML in Latin 1":       {"text/xml; charset=iso-8859-1", "<n>D\xfcnn</n>", `{"n":"Dünn"}`, nil},
-		"text":                 {"text/plain", "gross 412", `"gross 412"`, nil},
-		"a CloudEvent, binary": {"application/json", `{"kg": 3}`, `{"kg":3}`, event},
+			`{"scale":{"-id":"2","kg":"12"}}`},
+		"XML in Latin 1": {"text/xml; charset=iso-8859-1", "<n>D\xfcnn</n>", `{"n":"Dünn"}`},
+		"text":           {"text/plain", "gross 412", `"gross 412"`},
 		"a CloudEvent, structured": {"application/cloudevents+json",
 			`{"specversion": "1.0", "id": "e-2", "source": "/scale/2", "type": "scale.read", "subject": "trailer ` +
-				`8", "data": {"kg": 4}}`, `{"kg":4}`, nil},
+				`8", "data": {"kg": 4}}`, `{"kg":4}`},
 	} {
 		headers := signed(t, name, c.kind, time.Now(), []byte(c.body))
-		for k, v := range c.more {
-			headers[k] = v
-		}
 		if status, answer := g.send(http.MethodPost, "/in/std", headers,
 			[]byte(c.body)); status != http.StatusAccepted {
 			t.Errorf("%s: %d %s", name, status, answer)
@@ -306,7 +301,7 @@ func TestBodiesOfEveryForm(t *testing.T) {
 			t.Errorf("the files are %+v", s.Files)
 		case strings.Contains(name, "CloudEvent") &&
 			(s.Type != "scale.read" || s.Source != "/scale/2" || !strings.HasPrefix(s.Subject, "trailer") ||
-				!strings.HasPrefix(s.ID, "e-")):
+				s.ID != "e-2"):
 			t.Errorf("%s is %+v", name, s)
 		}
 		time.Sleep(2 * time.Millisecond) // runs are told apart here by when they came
@@ -341,8 +336,42 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 			t.Errorf("%s: %d %s", name, status, answer)
 		}
 	}
+	// Somebody who saw it sends it under another name, which nobody signed.
+	replayed := mac(now, body)
+	replayed["X-Scale-Id"] = "m-2"
+	if status, answer := g.send(http.MethodPost, "/in/mac", replayed, body); status != 202 {
+		t.Errorf("replayed: %d %s", status, answer)
+	}
 	if n, _ := g.runs("mac"); n != 1 {
 		t.Errorf("%d runs of one delivery", n)
+	}
+	// A name in the body is signed: sent anew, with another time, it is the same.
+	for _, at := range []int64{now, now - 1, now - 2} {
+		named := []byte(`{"delivery": {"id": "d-7"}}`)
+		if status, answer := g.send(http.MethodPost, "/in/mac", mac(at, named), named); status != 202 {
+			t.Errorf("named in its body: %d %s", status, answer)
+		}
+	}
+	if n, _ := g.runs("mac"); n != 2 {
+		t.Errorf("%d runs of two deliveries", n)
+	}
+	event := map[string]string{"Content-Type": "application/json", "Authorization": "Bearer " + plainKey,
+		"Ce-Specversion": "1.0", "Ce-Id": "e-1", "Ce-Source": "/scale/2", "Ce-Type": "scale.read"}
+	if status, answer := g.send(http.MethodPost, "/in/bear", event, body); status != 202 {
+		t.Errorf("a CloudEvent in binary mode, of who has the key: %d %s", status, answer)
+	}
+	if _, s := g.runs("bear"); s.ID != "e-1" || s.Type != "scale.read" {
+		t.Errorf("it is %+v", s)
+	}
+	unsigned := signed(t, "d-9", "application/json", time.Now(), body)
+	for name, v := range event {
+		if name != "Authorization" {
+			unsigned[name] = v
+		}
+	}
+	if status, answer := g.send(http.MethodPost, "/in/std", unsigned, body); status != 400 ||
+		!strings.Contains(answer, "structured mode") {
+		t.Errorf("in binary mode, where only the body is signed: %d %s", status, answer)
 	}
 	for key, want := range map[string]int{"Bearer " + plainKey: 202, "Bearer wrong": 401, "Basic " + plainKey: 401,
 		"": 401} {

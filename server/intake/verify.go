@@ -64,8 +64,9 @@ func named(s *protocol.SigningKey, header http.Header, otherwise string) string 
 }
 
 // verifyHMAC checks a plain HMAC-SHA256 of the body, or of "time.body" where
-// the sender names a time. Without an id of the sender's, a delivery is named
-// by its signature, so that the same one sent again starts nothing.
+// the sender names a time. A delivery is named by its signature, so that the
+// same one sent again starts nothing: headers are not signed, and anybody who
+// saw a delivery could send it under another name.
 func verifyHMAC(s *protocol.SigningKey, secret string, header http.Header, body []byte) (string, *problem.Details) {
 	given, ok := strings.CutPrefix(header.Get(s.Header), s.Prefix)
 	if given == "" || !ok {
@@ -96,7 +97,7 @@ func verifyHMAC(s *protocol.SigningKey, secret string, header http.Header, body 
 	if err != nil || !hmac.Equal(signature, mac.Sum(nil)) {
 		return "", unsigned("Check the key, and sign the exact bytes of the body.")
 	}
-	return named(s, header, hex.EncodeToString(signature)), nil
+	return hex.EncodeToString(signature), nil
 }
 
 // verifyStandard checks a signature as Standard Webhooks (standardwebhooks.com) says.

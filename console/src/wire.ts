@@ -1397,6 +1397,7 @@ export interface components {
             cause?: string;
             draft?: boolean;
             files?: components["schemas"]["RunFile"][];
+            for?: string;
             from?: {
                 [key: string]: string;
             };

@@ -29,8 +29,8 @@ func (s *SigningKey) Fields() []flow.Field {
 		{Name: "time_header", Into: &s.At, Help: "The header with the time of sending, which is signed too.",
 			Example: "X-Scale-Time"},
 		{Name: "id_header", Into: &s.ID, Example: "X-Delivery",
-			Help: "For bearer, the header that names a delivery, for telling repeats; where a signature is checked it " +
-				"would not be signed."},
+			Help: "For bearer, the header that names a delivery, for telling repeats; where a signature is checked " +
+				"it would not be signed."},
 		{Name: "id_field", Into: &s.IDField, Example: "delivery.id",
 			Help: "The dotted place in the body that names a delivery, for telling repeats."},
 	}

@@ -311,6 +311,8 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 		"a page":            {"<html>Sign in</html>", "reading the calendar dock-1"},
 		"nothing":           {"", "reading the calendar dock-1"},
 		"no multistatus":    {"-", "reading the calendar dock-1"},
+		"next to never": {inside("DTSTART:20260101T000000Z\r\nDURATION:PT1H\r\n" +
+			"RRULE:FREQ=HOURLY;INTERVAL=24;BYHOUR=1\r\n"), "Shearing"},
 		"every second": {inside("DTSTART:20000101T000000Z\r\nDURATION:PT1S\r\nRRULE:FREQ=SECONDLY\r\n"),
 			"Shearing"},
 	} {

@@ -65,7 +65,7 @@ func Events(ctx context.Context, k *tool.Kit, conn *flow.Connection, zone *time.
 	if err != nil {
 		return nil, err
 	}
-	c, err := newCalendars(conn, client, zone)
+	c, err := newCalendars(k, conn, client, zone)
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +98,7 @@ func (c *calendars) between(ctx context.Context, calendar string, start, end tim
 	}
 	var out []event
 	for _, object := range found {
-		some, err := c.occurrences(calendar, object, start, end)
+		some, err := c.occurrences(ctx, calendar, object, start, end)
 		if err != nil {
 			return nil, err
 		}
@@ -146,7 +146,8 @@ const mostOccurrences = 36_525
 
 // occurrences gives each time an event of an object takes place within a span
 // (RFC 5545, 3.8.5). One that was moved stands under RECURRENCE-ID.
-func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, start, end time.Time) ([]event, error) {
+func (c *calendars) occurrences(ctx context.Context, calendar string, object caldav.CalendarObject, start,
+	end time.Time) ([]event, error) {
 	overlaps := func(e event) bool { return e.start.Before(end) && (start.Before(e.end) || e.start.Equal(start)) }
 	var out []event
 	moved := map[int64]bool{}
@@ -177,16 +178,11 @@ func (c *calendars) occurrences(calendar string, object caldav.CalendarObject, s
 			continue
 		}
 		long := e.end.Sub(e.start)
-		next := set.Iterator()
-		for n := 0; ; n++ {
-			at, more := next()
-			if !more || at.After(end) {
-				break
-			}
-			if n == mostOccurrences {
-				return nil, fmt.Errorf("%s: the event %s of %s repeats more than %d times before %s, too often to "+
-					"be counted", c.title, e.title, calendar, mostOccurrences, end.Format("2006-01-02"))
-			}
+		all, err := c.repeats(ctx, set, end)
+		if err != nil {
+			return nil, fmt.Errorf("%s: the event %s of %s repeats: %w", c.title, e.title, calendar, err)
+		}
+		for _, at := range all {
 			one := e
 			one.start, one.end = at, at.Add(long)
 			if !moved[at.Unix()] && overlaps(one) {

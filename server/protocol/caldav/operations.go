@@ -19,6 +19,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/confined"
 	"woolsignal/server/tool"
 )
 
@@ -32,11 +33,13 @@ type calendars struct {
 	zone   *time.Location
 	title  string
 
+	confined *confined.Pool // where repeats are counted
+
 	// writing keeps two of our own bookings from seeing the same gap.
 	writing sync.Mutex
 }
 
-func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Location) (*calendars, error) {
+func newCalendars(k *tool.Kit, conn *flow.Connection, client *http.Client, zone *time.Location) (*calendars, error) {
 	dav, err := caldav.NewClient(client, conn.Address+"/")
 	if err != nil {
 		return nil, err
@@ -46,11 +49,11 @@ func newCalendars(conn *flow.Connection, client *http.Client, zone *time.Locatio
 		return nil, err
 	}
 	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"),
-		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title}, nil
+		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title, confined: k.Confined}, nil
 }
 
-func operations(_ *tool.Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
-	c, err := newCalendars(conn, client, w.Zone)
+func operations(k *tool.Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
+	c, err := newCalendars(k, conn, client, w.Zone)
 	if err != nil {
 		return nil, err
 	}

@@ -26,8 +26,10 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 	t.Helper()
 	bed := testbed.Open(t, nil)
 	kit := bed.Kit
-	if err := bed.Secrets.Put(context.Background(), "peer", "peer-secret"); err != nil {
-		t.Fatal(err)
+	for _, name := range []string{"peer", "other"} {
+		if err := bed.Secrets.Put(context.Background(), name, "peer-secret"); err != nil {
+			t.Fatal(err)
+		}
 	}
 	server := httptest.NewServer(peer)
 	t.Cleanup(server.Close)
@@ -35,7 +37,7 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 		"connections/peer.yaml": "connection: peer\ntitle: Peer\nnetworks: [loopback]\n" +
 			strings.ReplaceAll(connection, "URL", server.URL)}
 	for path, text := range files {
-		all[path] = text
+		all[path] = strings.ReplaceAll(text, "SERVER", server.URL)
 	}
 	w, problems := flow.Decode(all)
 	for _, p := range problems {
@@ -129,26 +131,90 @@ func TestCalendar(t *testing.T) {
 	}
 }
 
+// Two connections that lead to one calendar count as one.
 func TestTwoBookingsAtOnceTakeOneGap(t *testing.T) {
-	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n",
-		almanac.New("peer-secret"), nil)
+	const dock = "auth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n"
+	c, kit, _ := catalogue(t, "address: URL/depot/calendars\n"+dock, almanac.New("peer-secret"),
+		map[string]string{"connections/other.yaml": "connection: other\ntitle: Other\nnetworks: [loopback]\n" +
+			"address: SERVER/depot/calendars\n" + dock})
 	results := make(chan error)
-	for i := range 8 {
+	for i := range 16 {
 		go func() {
-			_, err := c.Call(context.Background(), kit, "peer/add_event",
+			_, err := c.Call(context.Background(), kit, []string{"peer", "other"}[i%2]+"/add_event",
 				map[string]any{"start": "2026-11-26T09:00", "minutes": int64(30), "title": "x"},
 				tool.Sending{Key: fmt.Sprint(i)})
 			results <- err
 		}()
 	}
 	booked := 0
-	for range 8 {
+	for range 16 {
 		if <-results == nil {
 			booked++
 		}
 	}
 	if booked != 1 {
-		t.Errorf("%d of eight got the same half hour", booked)
+		t.Errorf("%d of sixteen got the same half hour", booked)
+	}
+}
+
+// quicker is a calendar where somebody else fills a gap between our look and
+// our writing, when told to.
+type quicker struct {
+	http.Handler
+	theirs string // the event's text; "" where nobody does
+}
+
+func (q *quicker) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if text := q.theirs; text != "" && r.Method == http.MethodPut {
+		q.theirs = ""
+		theirs := httptest.NewRequest(http.MethodPut, "/depot/calendars/dock-1/theirs.ics", strings.NewReader(text))
+		theirs.Header = r.Header.Clone()
+		theirs.Header.Del("If-Match")
+		q.Handler.ServeHTTP(httptest.NewRecorder(), theirs)
+	}
+	q.Handler.ServeHTTP(w, r)
+}
+
+func TestABookingGivesWayToOneWrittenMeanwhile(t *testing.T) {
+	q := &quicker{Handler: almanac.New("peer-secret")}
+	c, kit, _ := catalogue(t, "address: URL/depot/calendars\nauth:\n  basic: depot\ncaldav:\n  calendars: [dock-1]\n",
+		q, nil)
+	call := func(name string, args map[string]any) (map[string]any, error) {
+		v, err := c.Call(context.Background(), kit, "peer/"+name, args, tool.Sending{Key: fmt.Sprint(args)})
+		m, _ := v.(map[string]any)
+		return m, err
+	}
+	theirs := func(hour int) string {
+		return fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Elsewhere//EN\r\nBEGIN:VEVENT\r\nUID:theirs\r\n"+
+			"DTSTAMP:20261101T000000Z\r\nDTSTART:20261126T%02d0000Z\r\nDURATION:PT1H\r\nSUMMARY:Theirs\r\n"+
+			"END:VEVENT\r\nEND:VCALENDAR\r\n", hour)
+	}
+	held := func() (out []string) {
+		all, err := call("list_events", map[string]any{"from": "2026-11-26", "to": "2026-11-26"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range all["events"].([]any) {
+			one := e.(map[string]any)
+			out = append(out, one["title"].(string)+" "+one["start"].(string)[11:16])
+		}
+		return out
+	}
+	ours := map[string]any{"start": "2026-11-26T09:15", "minutes": int64(30), "title": "Ours"}
+	q.theirs = theirs(9)
+	if _, err := call("add_event", ours); err == nil || !strings.Contains(err.Error(), "already taken") ||
+		!slices.Equal(held(), []string{"Theirs 09:00"}) {
+		t.Errorf("a booking: %v, and the day holds %v", err, held())
+	}
+	ours["start"] = "2026-11-26T12:00"
+	booked, err := call("add_event", ours)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q.theirs = theirs(14)
+	if _, err := call("move_event", map[string]any{"id": booked["id"], "start": "2026-11-26T14:15"}); err == nil ||
+		!slices.Equal(held(), []string{"Ours 12:00", "Theirs 14:00"}) {
+		t.Errorf("a move: %v, and the day holds %v", err, held())
 	}
 }
 

@@ -35,8 +35,7 @@ type calendars struct {
 
 	confined *confined.Pool // where repeats are counted
 
-	// writing keeps two of our own bookings from seeing the same gap.
-	writing sync.Mutex
+	writing *sync.Mutex // held from looking for a gap until it is filled
 }
 
 func newCalendars(k *tool.Kit, conn *flow.Connection, client *http.Client, zone *time.Location) (*calendars, error) {
@@ -49,7 +48,17 @@ func newCalendars(k *tool.Kit, conn *flow.Connection, client *http.Client, zone 
 		return nil, err
 	}
 	return &calendars{client: dav, http: client, base: conn.Address, prefix: strings.TrimSuffix(base.Path, "/"),
-		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title, confined: k.Confined}, nil
+		names: conn.Is.(*protocol.CalDAV).Calendars, zone: zone, title: conn.Title, confined: k.Confined,
+		writing: writingAt(base.Host)}, nil
+}
+
+// writers has one lock for each calendar server, whatever number of
+// connections lead to it.
+var writers sync.Map // of host and port, in lower case, to *sync.Mutex
+
+func writingAt(host string) *sync.Mutex {
+	lock, _ := writers.LoadOrStore(strings.ToLower(host), &sync.Mutex{})
+	return lock.(*sync.Mutex)
 }
 
 func operations(k *tool.Kit, w *flow.Workspace, conn *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
@@ -246,13 +255,28 @@ func (c *calendars) add(ctx context.Context, args map[string]any, s tool.Sending
 		return nil, err
 	}
 	if status == http.StatusPreconditionFailed {
-		known, err := c.find(ctx, e.id)
-		if err != nil {
+		if e, err = c.find(ctx, e.id); err != nil {
 			return nil, err
 		}
-		return c.value(known), nil
 	}
-	return c.value(e), nil
+	return c.value(e), c.stillAlone(ctx, e, func() error {
+		_, err := c.send(ctx, http.MethodDelete, e.path, nil, "", "")
+		return err
+	})
+}
+
+// stillAlone looks again once an event is written, as somebody elsewhere may
+// have filled the same gap between our look and our writing: then ours gives
+// way. Two that give way to each other both say so; neither is booked twice.
+func (c *calendars) stillAlone(ctx context.Context, e event, giveWay func() error) error {
+	taken := c.vacant(ctx, e)
+	var refused *tool.RefusedError
+	if errors.As(taken, &refused) {
+		if err := giveWay(); err != nil {
+			return fmt.Errorf("%w, and giving way to it failed: %w", taken, err)
+		}
+	}
+	return taken
 }
 
 // vacant refuses a time that something else already takes.
@@ -337,6 +361,7 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ tool.Sendin
 		return nil, &tool.RefusedError{Message: "this event repeats; move it in the calendar itself, where one says " +
 			"whether one or all are meant"}
 	}
+	before := e
 	e.start, e.end = start, start.Add(e.end.Sub(e.start))
 	if err := c.vacant(ctx, e); err != nil {
 		return nil, err
@@ -348,7 +373,15 @@ func (c *calendars) move(ctx context.Context, args map[string]any, _ tool.Sendin
 	if status == http.StatusPreconditionFailed {
 		return nil, errChanged
 	}
-	return c.value(e), nil
+	return c.value(e), c.stillAlone(ctx, e, func() error {
+		now, err := c.find(ctx, e.id)
+		if err != nil {
+			return err
+		}
+		now.start, now.end = before.start, before.end
+		_, err = c.save(ctx, now, "If-Match", quoted(now.etag))
+		return err
+	})
 }
 
 // remove takes an event out. When the call was sent before, one that is gone

@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"net/http"
 	"strings"
 	"testing"
 
@@ -171,6 +172,12 @@ func TestChatRefusals(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
 		}
+	}
+	// What is not published may do more than anybody agreed to.
+	err := s.As("Tobias").Do(harness.Context(t), http.MethodPost, "/workflows/depot-slots/chat",
+		wire.Said{Thread: "t", Text: "hello", Draft: true}, nil)
+	if err == nil || !strings.Contains(err.Error(), "tried by builders") {
+		t.Errorf("a reviewer tried a draft: %v", err)
 	}
 	if page, err := s.As("Ines").Runs(harness.Context(t), client.Filter{}); err != nil || len(page.Runs) != 0 {
 		t.Errorf("refused messages started runs: %v, %v", page.Runs, err)

@@ -42,6 +42,9 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 		}
 	}
 	switch {
+	case in.Draft && !p.Role.Allows(access.Builder):
+		return wire.Heard{}, refuse(http.StatusForbidden, "Not yours to try", "What is not published yet is tried by "+
+			"builders; your role is "+string(p.Role)+".")
 	case chat == "":
 		return wire.Heard{}, refuse(http.StatusConflict, "Nobody to talk to", one.Title+" has no chat trigger.")
 	case in.Begins && !speaksFirst:

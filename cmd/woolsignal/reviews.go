@@ -139,6 +139,9 @@ func (a *app) showReview(ctx context.Context, c *client.Client, id string, asJSO
 	for _, k := range slices.Sorted(maps.Keys(r.Edit)) {
 		fmt.Fprintf(a.out, "  %s: %s\n", k, value(r.Edit[k]))
 	}
+	for _, k := range slices.Sorted(maps.Keys(r.Held)) {
+		fmt.Fprintf(a.out, "  %s: %s (fixed)\n", k, value(r.Held[k]))
+	}
 	if r.Choice != "" {
 		a.printDecision("", r.Review, zone)
 		return nil

@@ -1303,6 +1303,7 @@ export interface components {
             edit?: Record<string, never>;
             edited?: Record<string, never>;
             from: string;
+            held?: Record<string, never>;
             id: string;
             /** @enum {string} */
             kind: "step" | "approval" | "uncertain" | "connection";
@@ -1381,6 +1382,7 @@ export interface components {
             decided?: string;
             edit?: Record<string, never>;
             edited?: Record<string, never>;
+            held?: Record<string, never>;
             id: string;
             /** @enum {string} */
             kind: "step" | "approval" | "uncertain" | "connection";

@@ -1,6 +1,9 @@
 package flow
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // Agent is a model with a purpose, instructions, tools and limits.
 type Agent struct {
@@ -19,6 +22,7 @@ type AgentTool struct {
 	At       Pos
 	Approval *Approval // nil where the file says nothing
 	Args     []Entry   // fixed: the model neither sees nor sets them
+	Editable []string  // which of Args whoever approves may change
 }
 
 // Approval says when a person is asked before a tool is used.
@@ -90,7 +94,25 @@ func (t *AgentTool) Fields() []Field {
 			Example: "none"},
 		{Name: "args", Into: &t.Args, Help: "Arguments that are fixed: the model neither sees nor sets them.",
 			Example: "{calendar: docks}"},
+		{Name: "editable", Into: &t.Editable, Help: "Which fixed arguments whoever approves may change all the same.",
+			Example: "[calendar]"},
 	}
+}
+
+// Agree insists that what may be changed all the same is fixed.
+func (t *AgentTool) Agree(m Reading) {
+	for _, name := range t.Editable {
+		if !slices.ContainsFunc(t.Args, func(e Entry) bool { return e.Key == name }) {
+			m.Wrong("editable", "take it out: what is not under args can be changed by whoever approves anyway",
+				"%s is not fixed, so it need not be named", name)
+		}
+	}
+}
+
+// Fixes tells whether nobody but the file says what an argument is.
+func (t *AgentTool) Fixes(argument string) bool {
+	return slices.ContainsFunc(t.Args, func(e Entry) bool { return e.Key == argument }) &&
+		!slices.Contains(t.Editable, argument)
 }
 
 // PlacedAt keeps where the tool is granted.

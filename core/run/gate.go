@@ -118,6 +118,7 @@ func (r *Review) gate(g *gate) {
 	g.text(&r.Note)
 	g.value(&r.Show)
 	g.fields(&r.Edit)
+	g.fields(&r.Held)
 	g.fields(&r.Edited)
 }
 

@@ -29,8 +29,13 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	if spec, ok := m.def.Tools(call.Tool); ok {
 		title = spec.Title
 	}
+	open, held := call.Args, map[string]any(nil)
 	for _, t := range a.Tools {
-		if t.Tool == call.Tool && t.Approval != nil {
+		if t.Tool != call.Tool {
+			continue
+		}
+		open, held = apart(call.Args, t.Fixes)
+		if t.Approval != nil {
 			of, why = t.Approval.Ask, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
 			if t.Approval.When != nil {
 				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.",
@@ -40,7 +45,21 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 	}
 	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Ask: of, Kind: OfApproval, Title: title, Why: why,
 		Tool: call.Tool, Show: m.asked(),
-		Call: call.ID, Edit: call.Args, Choices: []string{Approve, Decline}, Asked: m.now}})
+		Call: call.ID, Edit: open, Held: held, Choices: []string{Approve, Decline}, Asked: m.now}})
+}
+
+// apart parts arguments into those a reviewer may change and those only the
+// agent's file says.
+func apart(args map[string]any, fixed func(string) bool) (open, held map[string]any) {
+	open, held = map[string]any{}, map[string]any{}
+	for k, v := range args {
+		if fixed(k) {
+			held[k] = v
+		} else {
+			open[k] = v
+		}
+	}
+	return open, held
 }
 
 // asked tells a reviewer whose wish this is.
@@ -92,13 +111,17 @@ func (m *machine) decided(step *Step, d *Decided) error {
 		if _, ok := open.Edit[k]; !ok && open.Kind != OfApproval {
 			return &Refused{k + " cannot be edited here"}
 		}
+		if _, fixed := open.Held[k]; fixed {
+			return &Refused{k + " is fixed in the agent's file and cannot be changed here; add it to editable: there " +
+				"where whoever approves may"}
+		}
 	}
 	if len(d.Edited) > 0 {
 		review.Edited = maps.Clone(open.Edit)
 		maps.Copy(review.Edited, d.Edited)
 	}
 	if open.Kind == OfApproval && review.Edited != nil {
-		if err := m.fits(open.Tool, review.Edited); err != nil {
+		if err := m.fits(open.Tool, review.args()); err != nil {
 			return &Refused{"the changed values do not fit: " + err.Error()}
 		}
 	}
@@ -139,7 +162,7 @@ func (m *machine) settleCall(step *Step, review *Review) {
 	switch review.Choice {
 	case Approve, SendAgain, GoOn:
 		if review.Edited != nil {
-			call.Args, call.Edited = review.Edited, true
+			call.Args, call.Edited = review.args(), true
 		}
 		call.State = agent.Running
 		if review.Choice == SendAgain {

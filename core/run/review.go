@@ -1,6 +1,9 @@
 package run
 
-import "time"
+import (
+	"maps"
+	"time"
+)
 
 // ReviewKind is what a person is asked about.
 type ReviewKind string
@@ -47,6 +50,7 @@ type Review struct {
 	Needs   string         `json:"needs,omitempty"` // the connection that is missing
 	Call    string         `json:"call,omitempty"`  // the agent's call that waits
 	Edit    map[string]any `json:"edit,omitempty"`  // values they may change
+	Held    map[string]any `json:"held,omitempty"`  // values they see and may not change
 	Choices []string       `json:"choices"`         // the first goes on with it
 	Choice  string         `json:"choice,omitempty"`
 	Edited  map[string]any `json:"edited,omitempty"` // the values after they changed some
@@ -54,6 +58,13 @@ type Review struct {
 	Note    string         `json:"note,omitempty"`
 	Asked   time.Time      `json:"asked"`
 	Decided time.Time      `json:"decided,omitzero"`
+}
+
+// args are a call's arguments as they were changed.
+func (r *Review) args() map[string]any {
+	all := maps.Clone(r.Edited)
+	maps.Copy(all, r.Held)
+	return all
 }
 
 // open tells whether nobody has decided yet.

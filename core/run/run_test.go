@@ -278,13 +278,19 @@ func TestAgentWithToolApprovalAndMemory(t *testing.T) {
 		t.Fatalf("%s with errands %v; it should wait for a person", l.state.Status, l.pending)
 	}
 	review := l.openReview()
-	if review.Ask != "lead" || review.Edit["calendar"] != "docks" {
+	if review.Ask != "lead" || review.Held["calendar"] != "docks" || review.Edit["calendar"] != nil {
 		t.Errorf("the review is %+v", review)
+	}
+	var refused *run.Refused
+	if _, _, err := run.Move(l.def, l.state, noon, l.host, &run.Decided{Review: review.ID, Choice: run.Approve,
+		By: "Tobias Quill", Edited: map[string]any{"calendar": "elsewhere"}}); !errors.As(err, &refused) ||
+		!strings.Contains(err.Error(), "calendar is fixed") {
+		t.Errorf("what the file fixes was changed by who approves: %v", err)
 	}
 	l.handle(&run.Decided{Review: review.ID, Choice: run.Approve, By: "Tobias Quill",
 		Edited: map[string]any{"id": "s-8"}})
 	sent := l.returns(map[string]any{"removed": true}, "")
-	if called(sent).Args["id"] != "s-8" {
+	if called(sent).Args["id"] != "s-8" || called(sent).Args["calendar"] != "docks" {
 		t.Errorf("the edited argument was not used: %v", called(sent).Args)
 	}
 	l.says("Cancelled.")

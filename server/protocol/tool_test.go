@@ -185,8 +185,8 @@ func TestABookingGivesWayToOneWrittenMeanwhile(t *testing.T) {
 		return m, err
 	}
 	theirs := func(hour int) string {
-		return fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Elsewhere//EN\r\nBEGIN:VEVENT\r\nUID:theirs\r\n"+
-			"DTSTAMP:20261101T000000Z\r\nDTSTART:20261126T%02d0000Z\r\nDURATION:PT1H\r\nSUMMARY:Theirs\r\n"+
+		return fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Elsewhere//EN\r\nBEGIN:VEVENT\r\n"+
+			"UID:theirs\r\nDTSTAMP:20261101T000000Z\r\nDTSTART:20261126T%02d0000Z\r\nDURATION:PT1H\r\nSUMMARY:Theirs\r\n"+
 			"END:VEVENT\r\nEND:VCALENDAR\r\n", hour)
 	}
 	held := func() (out []string) {

@@ -151,7 +151,7 @@ function Proposal({
   if (!edits)
     return (
       <div className="rounded-lg border border-line bg-paper p-3">
-        <Value value={r.edit} />
+        <Value value={{ ...r.edit, ...r.held }} />
       </div>
     )
   return (
@@ -173,6 +173,11 @@ function Proposal({
             </span>
           )}
         </label>
+      ))}
+      {Object.entries(r.held ?? {}).map(([k, v]) => (
+        <p key={k}>
+          <span className="text-quiet">{plain(k)}, fixed in the agent&rsquo;s file:</span> {written(v)}
+        </p>
       ))}
     </div>
   )

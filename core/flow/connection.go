@@ -16,6 +16,7 @@ type Connection struct {
 	Acts      string   // who acts: service, builder, or person, whoever the run serves
 	Drafts    string   // the connection drafts use in its place; "" is this one
 	Networks  []string // non-public networks it may reach: loopback, private, or a CIDR
+	Open      bool     // its secret may cross a network that others may read
 	Limits    ConnectionLimits
 	Tools     map[string]ToolNote // what the builder knows better than the service, by operation
 	Kind      string              // the key that names its protocol
@@ -91,6 +92,8 @@ func (c *Connection) Fields() []Field {
 			Example: "register-trial"},
 		{Name: "networks", Into: &c.Networks,
 			Help: "Networks that are not public and it may reach: loopback, private, or a CIDR.", Example: "[private]"},
+		{Name: "unencrypted", Into: &c.Open, Example: "true",
+			Help: "Its secret may be sent so that anybody on the way can read it."},
 		{Name: "limits", Into: Inside(&c.Limits), Help: "How much is asked of it; calls beyond wait."},
 		{Name: "tools", Into: MapOf(&c.notes),
 			Help:    "What you know better than the other side of its tools, by name.",
@@ -261,6 +264,7 @@ func DecodeConnection(file, text string) (*Connection, []Problem) {
 	if c.Kind = r.kind(f, "this connection", protocolNames()); c.Kind != "" {
 		c.Is = r.protocol(f.nodes[c.Kind], c.Kind)
 		c.address(m)
+		c.encrypted(m)
 	}
 	return c, r.problems
 }

@@ -186,8 +186,8 @@ func TestABookingGivesWayToOneWrittenMeanwhile(t *testing.T) {
 	}
 	theirs := func(hour int) string {
 		return fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Elsewhere//EN\r\nBEGIN:VEVENT\r\n"+
-			"UID:theirs\r\nDTSTAMP:20261101T000000Z\r\nDTSTART:20261126T%02d0000Z\r\nDURATION:PT1H\r\nSUMMARY:Theirs\r\n"+
-			"END:VEVENT\r\nEND:VCALENDAR\r\n", hour)
+			"UID:theirs\r\nDTSTAMP:20261101T000000Z\r\nDTSTART:20261126T%02d0000Z\r\n"+
+			"DURATION:PT1H\r\nSUMMARY:Theirs\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n", hour)
 	}
 	held := func() (out []string) {
 		all, err := call("list_events", map[string]any{"from": "2026-11-26", "to": "2026-11-26"})

@@ -61,7 +61,11 @@ func (d *database) open(ctx context.Context, write bool) (*sql.DB, error) {
 	if file, ok := strings.CutPrefix(d.c.Address, "sqlite:"); ok {
 		return d.file(file, write)
 	}
-	config, err := pgx.ParseConfig(d.c.Address)
+	address, err := secured(d.c)
+	if err != nil {
+		return nil, err
+	}
+	config, err := pgx.ParseConfig(address)
 	if err != nil {
 		return nil, &tool.RefusedError{Message: d.c.Title + ": the address cannot be read"}
 	}

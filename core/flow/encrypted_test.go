@@ -9,10 +9,24 @@ import (
 )
 
 func TestOnThisMachine(t *testing.T) {
-	for host, is := range map[string]bool{"localhost": true, "LOCALHOST:80": true, "a.localhost": true,
-		"127.0.0.1": true, "127.9.9.9:7423": true, "[::1]:80": true, "127.0.0.1.example": false, "127.evil.example.org": false,
-		"127.0.0.256": false, "127.0.0.01": false, "localhost.example": false, "10.0.0.1": false, "[::2]": false,
-		"[fe80::1]": false, "": false, "0.0.0.0": false} {
+	for host, is := range map[string]bool{
+		"localhost":            true,
+		"LOCALHOST:80":         true,
+		"a.localhost":          true,
+		"127.0.0.1":            true,
+		"127.9.9.9:7423":       true,
+		"[::1]:80":             true,
+		"127.0.0.1.example":    false,
+		"127.evil.example.org": false,
+		"127.0.0.256":          false,
+		"127.0.0.01":           false,
+		"localhost.example":    false,
+		"10.0.0.1":             false,
+		"[::2]":                false,
+		"[fe80::1]":            false,
+		"":                     false,
+		"0.0.0.0":              false,
+	} {
 		if flow.OnThisMachine(host) != is {
 			t.Errorf("%q: %v", host, !is)
 		}

@@ -24,8 +24,8 @@ func secured(c *flow.Connection) (string, error) {
 	query := at.Query()
 	for _, name := range []string{"host", "hostaddr"} {
 		if query.Has(name) {
-			return "", &tool.RefusedError{Message: c.Title + ": write the host before the path of the address, not as " +
-				name + "="}
+			return "", &tool.RefusedError{Message: fmt.Sprintf("%s: write the host before the path of the address, "+
+				"not as %s=", c.Title, name)}
 		}
 	}
 	if flow.OnThisMachine(at.Host) {

@@ -57,6 +57,7 @@ func (b *Box) dial(ctx context.Context, address string, ports map[string]string)
 	if err != nil {
 		return nil, "", false, fmt.Errorf("%s: %w", b.Connection.Title, err)
 	}
+	conn = &heard{Conn: conn, from: b.Connection.Title, left: allowed}
 	if deadline, ok := ctx.Deadline(); ok {
 		_ = conn.SetDeadline(deadline) // a connection that refuses one fails at the first read
 	}

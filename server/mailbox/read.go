@@ -1,6 +1,7 @@
 package mailbox
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -42,14 +43,17 @@ func (b *Box) Arrived(ctx context.Context, folder string, before *Cursor) (found
 			uids = uids[:most]
 			next.After = uids[most-1]
 		}
-		found, err = fetch(c, folder, uids)
+		found, uids, err = fetch(c, folder, uids)
+		if len(uids) > 0 { // the next look's
+			next.After = uids[0] - 1
+		}
 		return err
 	})
 	return found, next, err
 }
 
 // Flagged gives the mails of a folder that were given a flag since a cursor.
-func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (found []*Mail, next Cursor,
+func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (arrived []*Mail, next Cursor,
 	err error) {
 	err = b.in(ctx, folder, true, func(c *imapclient.Client, selected *imap.SelectData) error {
 		all, err := c.UIDSearch(&imap.SearchCriteria{Flag: []imap.Flag{imap.Flag(flag)}}, nil).Wait()
@@ -68,28 +72,41 @@ func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) 
 				func(u imap.UID) bool { return slices.Contains(fresh[most:], u) })
 			fresh = fresh[:most]
 		}
-		next.Times += len(fresh)
-		found, err = fetch(c, folder, fresh)
+		found, left, err := fetch(c, folder, fresh)
+		next.Times += len(fresh) - len(left)
+		next.Flagged = slices.DeleteFunc(next.Flagged, func(u imap.UID) bool { return slices.Contains(left, u) })
+		arrived = found
 		return err
 	})
-	return found, next, err
+	return arrived, next, err
 }
 
-// largest is how large a mail may be to be read whole, in bytes.
-const largest = 25 << 20
+const (
+	largest = 25 << 20 // how large a mail may be to be read whole, in bytes
+	room    = 64 << 20 // how much is read in one visit before the rest is left to the next
+	// allowed is what a server may send in one visit before it is not listened
+	// to any longer: a mail says how large it is, and may lie.
+	allowed = room + largest + 16<<20
+)
 
-// fetch reads mails by UID. One that is too large is read without its body.
-func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error) {
+// fetch reads mails by UID, and gives those it left for another visit. One
+// that is too large is read without its body.
+func fetch(c *imapclient.Client, folder string, uids []imap.UID) (out []*Mail, left []imap.UID, err error) {
 	if len(uids) == 0 {
-		return nil, nil
+		return nil, nil, nil
 	}
 	sizes, err := c.Fetch(imap.UIDSetNum(uids...),
 		&imap.FetchOptions{UID: true, Flags: true, RFC822Size: true}).Collect()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var out []*Mail
+	slices.SortFunc(sizes, func(a, b *imapclient.FetchMessageBuffer) int { return cmp.Compare(a.UID, b.UID) })
+	read := int64(0)
 	for _, s := range sizes {
+		if read >= room {
+			left = append(left, s.UID)
+			continue
+		}
 		section := &imap.FetchItemBodySection{Peek: true}
 		if s.RFC822Size > largest {
 			section.Specifier = imap.PartSpecifierHeader
@@ -97,11 +114,12 @@ func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error
 		got, err := c.Fetch(imap.UIDSetNum(s.UID),
 			&imap.FetchOptions{UID: true, BodySection: []*imap.FetchItemBodySection{section}}).Collect()
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if len(got) == 0 || len(got[0].BodySection) == 0 {
 			continue // it was moved away meanwhile
 		}
+		read += int64(len(got[0].BodySection[0].Bytes))
 		m := Parse(got[0].BodySection[0].Bytes)
 		m.UID, m.Folder = uint32(s.UID), folder
 		for _, f := range s.Flags {
@@ -113,14 +131,13 @@ func fetch(c *imapclient.Client, folder string, uids []imap.UID) ([]*Mail, error
 		}
 		out = append(out, m)
 	}
-	slices.SortFunc(out, func(a, b *Mail) int { return int(a.UID) - int(b.UID) })
-	return out, nil
+	return out, left, nil
 }
 
 // Read gives one mail.
 func (b *Box) Read(ctx context.Context, folder string, uid uint32) (m *Mail, err error) {
 	err = b.in(ctx, folder, true, func(c *imapclient.Client, _ *imap.SelectData) error {
-		found, err := fetch(c, folder, []imap.UID{imap.UID(uid)})
+		found, _, err := fetch(c, folder, []imap.UID{imap.UID(uid)})
 		if err == nil && len(found) == 0 {
 			return &RefusedError{fmt.Sprintf("the folder %s has no mail %d (any more)", folder, uid)}
 		} else if err == nil {
@@ -148,7 +165,12 @@ func (b *Box) Search(ctx context.Context, folder, words, from string, limit int)
 		}
 		uids := all.AllUIDs()
 		slices.Sort(uids)
-		found, err = fetch(c, folder, uids[max(0, len(uids)-limit):])
+		var left []imap.UID
+		found, left, err = fetch(c, folder, uids[max(0, len(uids)-limit):])
+		if len(left) > 0 {
+			return &RefusedError{fmt.Sprintf("the mails found are more than %d MB together; look for fewer at once",
+				room>>20)}
+		}
 		slices.Reverse(found)
 		return err
 	})

@@ -37,13 +37,14 @@ type Vault struct {
 	seal   cipher.AEAD
 	store  *store.Store
 
-	mu    sync.RWMutex      // guards known, and the seal while the key is replaced
+	mu    sync.RWMutex      // guards what follows, and the seal while the key is replaced
 	known map[string]string // by name
+	blots *strings.Replacer // hides what is known
 }
 
 // Open reads the key, or makes one for a new folder, and unseals what is kept.
 func Open(ctx context.Context, folder string, s *store.Store) (*Vault, error) {
-	v := &Vault{store: s, folder: folder, known: map[string]string{}}
+	v := &Vault{store: s, folder: folder, known: map[string]string{}, blots: blots(nil)}
 	key, err := os.ReadFile(v.keyPath())
 	if errors.Is(err, fs.ErrNotExist) {
 		key, err = newKey(v.keyPath())
@@ -108,7 +109,7 @@ func (v *Vault) unseal(ctx context.Context) error {
 		}
 		known[name] = string(plain)
 	}
-	v.known = known
+	v.known, v.blots = known, blots(known)
 	return rows.Err()
 }
 
@@ -166,6 +167,7 @@ func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with stor
 		return fmt.Errorf("vault: %w", err)
 	}
 	maps.Copy(v.known, secrets)
+	v.blots = blots(v.known)
 	return nil
 }
 
@@ -185,6 +187,7 @@ func (v *Vault) Drop(ctx context.Context, name string) error {
 		return fmt.Errorf("vault: %w", err)
 	}
 	delete(v.known, name)
+	v.blots = blots(v.known)
 	return nil
 }
 
@@ -204,40 +207,4 @@ func (v *Vault) Get(name string) (string, error) {
 func (v *Vault) Has(connection string) bool {
 	_, err := v.Get(connection)
 	return err == nil
-}
-
-// shortest is how long a secret must be to be masked: shorter ones would
-// blot out ordinary words.
-const shortest = 6
-
-// Mask hides every secret the vault holds in a text.
-func (v *Vault) Mask(text string) string {
-	if len(text) < shortest { // as most words of a run are
-		return text
-	}
-	v.mu.RLock()
-	defer v.mu.RUnlock()
-	for _, secret := range v.known {
-		if len(secret) >= shortest && strings.Contains(text, secret) {
-			text = strings.ReplaceAll(text, secret, "••••••")
-		}
-	}
-	return text
-}
-
-// MaskValue hides every secret in the texts of a JSON value, in place.
-func (v *Vault) MaskValue(value any) any {
-	switch x := value.(type) {
-	case string:
-		return v.Mask(x)
-	case []any:
-		for i := range x {
-			x[i] = v.MaskValue(x[i])
-		}
-	case map[string]any:
-		for k, item := range x {
-			x[k] = v.MaskValue(item)
-		}
-	}
-	return value
 }

@@ -113,3 +113,37 @@ func labelledInput(label string) chromedp.JSPath {
 	return chromedp.JSPath(`[...document.querySelectorAll('label')].find(l => l.textContent === '` +
 		label + `').control`)
 }
+
+// TestWhatTouchesSafetyIsLogged does what an owner would want to know of, and
+// reads the service's log; no password, token or secret stands in it.
+func TestWhatTouchesSafetyIsLogged(t *testing.T) {
+	before := harness.Demo(t)
+	before.Stop()
+	s := harness.Start(t, before.Data, "serve") // not -quiet, as the demo is
+	s.People = before.People
+	c, ines := harness.Context(t), s.Person("Ines")
+	made, err := s.As("Owen").NewToken(c, ines.Email, ines.Password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.As("Owen").NewToken(c, "nobody@larkrigg.example\nlevel=ERROR", "a wrong guess"); err == nil {
+		t.Error("nobody was given a token")
+	}
+	if _, err := s.As("Owen").Tools(c, "", "", 5); err == nil {
+		t.Error("a reader read the catalogue")
+	}
+	if _, err := s.As("Ines").PutSecret(c, "clip-register", "a-new-secret-8812"); err != nil {
+		t.Fatal(err)
+	}
+	for _, line := range []string{`msg="a token was made" for=ines@larkrigg.example from=127.0.0.1`,
+		`msg="a sign-in was refused" as="nobody@larkrigg.example\nlevel=ERROR" from=127.0.0.1`,
+		`msg="a request was refused" who=owen@larkrigg.example role=reader needs=builder method=GET`,
+		`msg="a secret was given" connection=clip-register by=ines@larkrigg.example`} {
+		harness.Eventually(t, line, func() bool { return strings.Contains(s.Output(), line) })
+	}
+	for _, hidden := range []string{made.Token, ines.Password + "\"", "a wrong guess", "a-new-secret-8812"} {
+		if strings.Contains(s.Output(), hidden) {
+			t.Errorf("the log tells %q", hidden)
+		}
+	}
+}

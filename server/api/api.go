@@ -150,6 +150,8 @@ func (a *API) guard(route Route) http.Handler {
 				a.fail(w, r, err)
 				return
 			case !p.Role.Allows(route.Role):
+				a.Log.Warn("a request was refused", "who", p.Email, "role", p.Role, "needs", route.Role,
+					"method", r.Method, "route", route.Path)
 				problem.Write(w, http.StatusForbidden, "Not allowed", "This needs the role "+string(route.Role)+"; "+
 					p.Name+" is "+string(p.Role)+".")
 				return

@@ -14,8 +14,9 @@ import (
 func (a *API) signIn(r *request, in wire.SignIn) (wire.Session, error) {
 	s, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
-		return wire.Session{}, refuseSignIn(r, err)
+		return wire.Session{}, a.refuseSignIn(r, in.Email, err)
 	}
+	a.Log.Info("somebody signed in", "who", p.Email, "from", caller(r).Address)
 	a.keepSession(r, s)
 	return a.describeSession(r, p)
 }
@@ -38,8 +39,13 @@ func (a *API) keepSession(r *request, s access.Session) {
 	a.setCookie(r, browserCookie, s.Browser, 180*24*3600)
 }
 
+// longestName is how much of a made-up address the log takes, in bytes.
+const longestName = 100
+
 // refuseSignIn says why somebody could not sign in.
-func refuseSignIn(r *request, err error) error {
+func (a *API) refuseSignIn(r *request, email string, err error) error {
+	a.Log.Warn("a sign-in was refused", "as", email[:min(len(email), longestName)], "from", caller(r).Address,
+		"why", err)
 	switch {
 	case errors.Is(err, access.ErrTooMany):
 		r.header.Set("Retry-After", "60")
@@ -53,12 +59,13 @@ func refuseSignIn(r *request, err error) error {
 func (a *API) newToken(r *request, in wire.SignIn) (wire.Token, error) {
 	p, err := a.Access.Check(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
-		return wire.Token{}, refuseSignIn(r, err)
+		return wire.Token{}, a.refuseSignIn(r, in.Email, err)
 	}
 	token, err := a.Access.NewToken(r.Context(), p, "command line")
 	if err != nil {
 		return wire.Token{}, err
 	}
+	a.Log.Info("a token was made", "for", p.Email, "from", caller(r).Address)
 	return wire.Token{Token: token, Person: wirePerson(p)}, nil
 }
 
@@ -74,6 +81,7 @@ func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
 	if err := a.Workspace.Reread(context.WithoutCancel(r.Context())); err != nil { // files may name them now
 		return wire.Session{}, err
 	}
+	a.Log.Info("an account was made", "of", p.Email, "role", p.Role)
 	a.keepSession(r, s)
 	return a.describeSession(r, p)
 }
@@ -162,7 +170,7 @@ func (a *API) changePassword(r *request, in wire.NewPassword) (none, error) {
 		return none{}, refuse(http.StatusUnprocessableEntity, "Not changed",
 			"The password you have now is another one.")
 	case err != nil:
-		return none{}, refuseSignIn(r, err)
+		return none{}, a.refuseSignIn(r, p.Email, err)
 	}
 	a.Log.Info("a password was changed", "of", p.Email)
 	return none{}, nil

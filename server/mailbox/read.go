@@ -53,7 +53,7 @@ func (b *Box) Arrived(ctx context.Context, folder string, before *Cursor) (found
 }
 
 // Flagged gives the mails of a folder that were given a flag since a cursor.
-func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (arrived []*Mail, next Cursor,
+func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) (found []*Mail, next Cursor,
 	err error) {
 	err = b.in(ctx, folder, true, func(c *imapclient.Client, selected *imap.SelectData) error {
 		all, err := c.UIDSearch(&imap.SearchCriteria{Flag: []imap.Flag{imap.Flag(flag)}}, nil).Wait()
@@ -67,18 +67,15 @@ func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) 
 		next.Times = before.Times
 		fresh := slices.DeleteFunc(slices.Clone(next.Flagged),
 			func(u imap.UID) bool { return slices.Contains(before.Flagged, u) })
-		if len(fresh) > most {
-			next.Flagged = slices.DeleteFunc(next.Flagged,
-				func(u imap.UID) bool { return slices.Contains(fresh[most:], u) })
-			fresh = fresh[:most]
-		}
-		found, left, err := fetch(c, folder, fresh)
-		next.Times += len(fresh) - len(left)
-		next.Flagged = slices.DeleteFunc(next.Flagged, func(u imap.UID) bool { return slices.Contains(left, u) })
-		arrived = found
+		now := fresh[:min(len(fresh), most)]
+		var left []imap.UID
+		found, left, err = fetch(c, folder, now)
+		later := append(left, fresh[len(now):]...)
+		next.Times += len(fresh) - len(later)
+		next.Flagged = slices.DeleteFunc(next.Flagged, func(u imap.UID) bool { return slices.Contains(later, u) })
 		return err
 	})
-	return arrived, next, err
+	return found, next, err
 }
 
 const (

@@ -13,12 +13,19 @@ import (
 
 func open(t *testing.T) *access.Access {
 	t.Helper()
+	a, _ := opened(t)
+	return a
+}
+
+// opened gives the database beside what lets people in.
+func opened(t *testing.T) (*access.Access, *store.Store) {
+	t.Helper()
 	s, err := store.Open(context.Background(), t.TempDir())
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	return access.New(s)
+	return access.New(s), s
 }
 
 func TestSessionsAndTokens(t *testing.T) {

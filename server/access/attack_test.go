@@ -93,12 +93,7 @@ func TestManySignInsAtOnceTakeBoundedMemory(t *testing.T) {
 // itself, and changes a password.
 func TestWhatIsRemovedOpensNothing(t *testing.T) {
 	ctx := context.Background()
-	s, err := store.Open(ctx, t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer s.Close()
-	a := access.New(s)
+	a, s := opened(t)
 	ines, err := a.AddPerson(ctx, "ines@larkrigg.example", "Ines Faro", access.Builder, "shearling-office")
 	if err != nil {
 		t.Fatal(err)
@@ -203,12 +198,7 @@ func TestAChangedPasswordEndsOtherSessions(t *testing.T) {
 // TestASessionEndsWhenNobodyUsesIt makes one that was last used long ago.
 func TestASessionEndsWhenNobodyUsesIt(t *testing.T) {
 	ctx := context.Background()
-	s, err := store.Open(ctx, t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer s.Close()
-	a := access.New(s)
+	a, s := opened(t)
 	if _, err := a.AddPerson(ctx, "owen@larkrigg.example", "Owen Thrale", access.Reader, "shearling-haul"); err != nil {
 		t.Fatal(err)
 	}

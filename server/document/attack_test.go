@@ -6,31 +6,15 @@ import (
 	"compress/zlib"
 	"context"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 
-	"woolsignal/server/confined"
+	"woolsignal/server/confined/confinedtest"
 	"woolsignal/server/document"
 )
 
 // TestMain makes this test's own binary the process that reads documents.
-func TestMain(m *testing.M) {
-	if len(os.Args) > 1 && os.Args[1] == "confined" {
-		if err := confined.Serve(os.Stdin, os.Stdout); err != nil {
-			os.Exit(1)
-		}
-		return
-	}
-	os.Exit(m.Run())
-}
-
-func pool(t *testing.T) *confined.Pool {
-	t.Helper()
-	p := confined.NewPool(os.Args[0], "confined")
-	t.Cleanup(p.Close)
-	return p
-}
+func TestMain(m *testing.M) { confinedtest.Main(m) }
 
 // pdf writes objects as a PDF, the first of them its catalogue.
 func pdf(objects ...string) []byte {
@@ -106,7 +90,7 @@ func office(t *testing.T, body string, times int) []byte {
 // held a core for ever or took gigabytes: each fails with words, and the next
 // one is read.
 func TestDocumentsMadeToHarmFailAlone(t *testing.T) {
-	p, ctx := pool(t), context.Background()
+	p, ctx := confinedtest.Pool(t), context.Background()
 	sound := page(content("BT /F1 12 Tf (Forty wool sacks) Tj ET"))
 	for name, data := range map[string][]byte{
 		"an object that is itself":   pdf(catalogue, "2 0 R"),
@@ -139,7 +123,7 @@ func TestDocumentsMadeToHarmFailAlone(t *testing.T) {
 
 // TestTemplatesAreFilledInConfinement fills a sheet, and one made to harm.
 func TestTemplatesAreFilledInConfinement(t *testing.T) {
-	p, ctx := pool(t), context.Background()
+	p, ctx := confinedtest.Pool(t), context.Background()
 	out, err := document.Fill(ctx, p, "sheet.docx", office(t, "<p>Lot [[lot]]</p>", 1),
 		map[string]any{"lot": int64(14)})
 	if err != nil || !bytes.HasPrefix(out, []byte("PK")) {

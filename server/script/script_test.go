@@ -2,39 +2,19 @@ package script
 
 import (
 	"context"
-	"os"
 	"reflect"
 	"strings"
 	"testing"
 	"time"
 
-	"woolsignal/server/confined"
+	"woolsignal/server/confined/confinedtest"
 )
 
 // TestMain makes this test's own binary the process that runs scripts.
-func TestMain(m *testing.M) {
-	if len(os.Args) > 1 && os.Args[1] == "confined" {
-		if err := confined.Serve(os.Stdin, os.Stdout); err != nil {
-			os.Exit(1)
-		}
-		return
-	}
-	os.Exit(m.Run())
-}
-
-func runner(t *testing.T) *Runner {
-	t.Helper()
-	self, err := os.Executable()
-	if err != nil {
-		t.Fatal(err)
-	}
-	p := confined.NewPool(self, "confined")
-	t.Cleanup(p.Close)
-	return &Runner{p}
-}
+func TestMain(m *testing.M) { confinedtest.Main(m) }
 
 func TestScriptsComputeValues(t *testing.T) {
-	p := runner(t)
+	p := &Runner{confinedtest.Pool(t)}
 	for code, want := range map[string]any{
 		"return kg.filter(k => k > 2).length":                       int64(1),
 		"return {sum: kg.reduce((a, b) => a + b), g: g}":            map[string]any{"sum": 4.5, "g": "Nettlecote"},
@@ -54,7 +34,7 @@ func TestScriptsComputeValues(t *testing.T) {
 }
 
 func TestScriptsAreHeldBack(t *testing.T) {
-	p := runner(t)
+	p := &Runner{confinedtest.Pool(t)}
 	for code, want := range map[string]string{
 		"while (true) {}": "took too long",
 		"let a = 'xxxxxxxxxx'; while (true) a += a": "memory",

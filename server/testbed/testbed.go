@@ -6,11 +6,10 @@ import (
 	"context"
 	"database/sql"
 	"maps"
-	"os"
 	"testing"
 
 	"woolsignal/core/flow"
-	"woolsignal/server/confined"
+	"woolsignal/server/confined/confinedtest"
 	"woolsignal/server/oauth"
 	"woolsignal/server/script"
 	"woolsignal/server/store"
@@ -19,17 +18,7 @@ import (
 	"woolsignal/server/workspace"
 )
 
-// confinedTest makes a test's own binary the process that reads documents.
-const confinedTest = "confined-test"
-
-func init() {
-	if len(os.Args) == 2 && os.Args[1] == confinedTest {
-		if err := confined.Serve(os.Stdin, os.Stdout); err != nil {
-			os.Exit(1)
-		}
-		os.Exit(0)
-	}
-}
+func init() { confinedtest.Serve() } // what is imported has registered its work
 
 // Bed is what a test stands on. It goes with the test.
 type Bed struct {
@@ -55,8 +44,7 @@ func Open(t testing.TB, files map[string]string) *Bed {
 		t.Fatal(err)
 	}
 	kit := tool.NewKit(s, secrets, &oauth.Keeper{Store: s, Secrets: secrets})
-	kit.Confined = confined.NewPool(os.Args[0], confinedTest)
-	t.Cleanup(kit.Confined.Close)
+	kit.Confined = confinedtest.Pool(t)
 	w, err := workspace.Open(ctx, s, kit, secrets, nil)
 	if err != nil {
 		t.Fatal(err)

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, useId } from 'react'
+import { type FormEvent } from 'react'
 import { call, type Session, type TokenListed } from '../api'
+import { Field } from '../parts/field'
 import { Head } from '../parts/frame'
 import { Button, Empty, Loading, Trouble } from '../parts/states'
 import { when } from '../words'
@@ -81,8 +82,8 @@ function Password() {
     <section aria-label="Password">
       <h2 className="font-semibold">Password</h2>
       <form onSubmit={send} className="max-w-sm">
-        <Secret name="password" label="The one you have" autoComplete="current-password" />
-        <Secret name="next" label="The next" autoComplete="new-password" />
+        <Field type="password" name="password" label="The one you have" autoComplete="current-password" />
+        <Field type="password" name="next" label="The next" autoComplete="new-password" />
         <Button strong type="submit" className="mt-3" disabled={change.isPending}>
           Change it
         </Button>
@@ -98,23 +99,5 @@ function Password() {
         </p>
       )}
     </section>
-  )
-}
-
-function Secret({ label, ...rest }: React.ComponentProps<'input'> & { label: string }) {
-  const id = useId()
-  return (
-    <div className="mt-3">
-      <label htmlFor={id} className="block text-[0.93rem] text-quiet">
-        {label}
-      </label>
-      <input
-        id={id}
-        type="password"
-        required
-        {...rest}
-        className="mt-0.5 w-full rounded-md border border-line bg-paper px-3 py-1.5"
-      />
-    </div>
   )
 }

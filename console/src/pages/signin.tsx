@@ -1,7 +1,8 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, type ReactNode, useId } from 'react'
+import { type FormEvent, type ReactNode } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { call, type Session } from '../api'
+import { Field } from '../parts/field'
 import { Button } from '../parts/states'
 
 function Sheet({ title, children }: { title: string; children: ReactNode }) {
@@ -20,18 +21,6 @@ function Sheet({ title, children }: { title: string; children: ReactNode }) {
         {children}
       </div>
     </main>
-  )
-}
-
-function Field({ label, ...rest }: React.ComponentProps<'input'> & { label: string }) {
-  const id = useId()
-  return (
-    <div className="mt-3">
-      <label htmlFor={id} className="block text-[0.93rem] text-quiet">
-        {label}
-      </label>
-      <input id={id} required {...rest} className="mt-0.5 w-full rounded-md border border-line bg-paper px-3 py-1.5" />
-    </div>
   )
 }
 

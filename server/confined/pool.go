@@ -120,7 +120,7 @@ func (p *Pool) borrow() (*worker, error) {
 		return nil, errors.New("no command was given")
 	}
 	cmd := exec.Command(p.command[0], p.command[1:]...)
-	cmd.Env = []string{"GOMAXPROCS=1", "GOGC=50"} // nothing of ours
+	cmd.Env = []string{"GOMAXPROCS=1", "GOGC=50", "MALLOC_ARENA_MAX=1"} // nothing of ours
 	cmd.Dir = os.TempDir()
 	in, err := cmd.StdinPipe()
 	if err != nil {

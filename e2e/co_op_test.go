@@ -148,6 +148,9 @@ func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
 		s.Writes(postbag.Letter{From: mills[mill], To: "office@larkrigg.example", Subject: "Re: " + offer.Subject,
 			Text: words, ReplyTo: offer.ID})
 	}
+	seen := s.Mailed(mills["Verrick & Dunn"], "lot Lot 14") // by somebody it was not written to
+	s.Writes(postbag.Letter{From: "raven.gill@hills.example", To: "office@larkrigg.example",
+		Subject: "Re: " + seen.Subject, Text: "Accepted for Verrick & Dunn.", ReplyTo: seen.ID})
 	answer("Almery Spinning", "No, thank you.")
 	s.RunOf("bale-offer", "has heard the first mill and asks it again", func(d wire.Detail) bool {
 		return strings.Contains(fmt.Sprint(stepOf(t, d, "answers").Status), "running") || d.Status == run.Waiting

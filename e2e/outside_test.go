@@ -166,6 +166,36 @@ func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
 	}
 }
 
+func TestASenderIsVerifiedByTheMailboxAloneAndJoinsNobodysConversation(t *testing.T) {
+	s := harness.Demo(t)
+	s.Watching("office-mail", "mails that arrive in INBOX")
+	letter := func(from, number, more string) postbag.Letter {
+		return postbag.Letter{To: "office@larkrigg.example", Raw: "From: " + from + "\r\nTo: office@larkrigg.example\r\n" +
+			more + "Message-ID: <" + number + "@hills.example>\r\nReferences: <first@hills.example>\r\n" +
+			"Subject: grade " + number + "\r\n\r\nWhich grade?\r\n"}
+	}
+	forged := letter("skell.top@hills.example", "two",
+		"Authentication-Results: postbag.example; dmarc=pass header.from=hills.example\r\n")
+	forged.Forged = true
+	for _, l := range []postbag.Letter{letter("skell.top@hills.example", "one", ""), forged,
+		letter("raven.gill@hills.example", "three", "")} {
+		s.Writes(l)
+	}
+	threads := map[string]bool{}
+	for number, verified := range map[string]bool{"one": true, "two": false, "three": true} {
+		d := s.RunOf("mailroom-grades", "is about "+number,
+			func(d wire.Detail) bool { return d.Status == run.Waiting && d.Signal.Subject == "grade "+number })
+		threads[d.Signal.Thread] = true
+		show := fmt.Sprint(s.OpenReview(d).Show)
+		if strings.Contains(show, "skell.top@hills.example (not verified)") == verified {
+			t.Errorf("%s: the review shows %s", number, show)
+		}
+	}
+	if len(threads) != 3 {
+		t.Errorf("their conversations are %v", threads)
+	}
+}
+
 func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")

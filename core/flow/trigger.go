@@ -184,6 +184,7 @@ type Hear struct {
 	Trigger          // its kind and where it comes from
 	Answering  Value // what the signal must be about: its thread in a chat, else its subject
 	Match      *Expression
+	FromAnyone bool // who sends it need not be who was written to
 	AlsoStarts bool // it starts a run of its own trigger as well
 }
 
@@ -195,6 +196,8 @@ func (h *Hear) Fields() []Field {
 			Help:    "What the signal must be about: the thread of a chat, the mail it answers, else its subject."},
 		{Name: "match", Into: &h.Match, Help: "Only a signal this holds for; it sees heard.",
 			Example: "heard.body.kg > 0"},
+		{Name: "from_anyone", Into: &h.FromAnyone,
+			Help: "Anybody may answer a mail, not only those it was written to.", Example: "true"},
 		{Name: "also_starts", Into: &h.AlsoStarts, Help: "The signal starts a run of its own trigger as well.",
 			Example: "true"},
 	}
@@ -233,6 +236,9 @@ func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
 	if h.Match != nil {
 		c.Condition(h.Match, With(names, "heard", expr.Type{Shape: of}))
 	}
+	if h.FromAnyone && h.Is.HeardBy() != ByAnswered {
+		c.Wrong(h.At, "remove from_anyone", "only who answers a mail is held against whom it was written to")
+	}
 	c.source(&h.Trigger)
 	for _, w := range c.Workspace.Workflows {
 		for _, t := range w.Triggers {
@@ -251,6 +257,9 @@ func (s *Sentence) Hear(h *Hear) *Sentence {
 		t.TellHeard(s)
 	}
 	s.Text(h.Answering)
+	if h.FromAnyone {
+		s.Say(", from ").Field("from_anyone").Word("anyone")
+	}
 	if h.Match != nil {
 		s.Say(" where ").Expression(h.Match)
 	}

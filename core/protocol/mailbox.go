@@ -12,6 +12,9 @@ type Mailbox struct {
 	Name  string // the sender's name people see
 	SMTP  string // smtp://host:port or smtps://
 	Sent  string // the folder a copy of what is sent is put in; "" keeps none
+	// VerifiedBy is the name the mailbox's own server gives itself in its verdicts
+	// on senders (RFC 8601); "" where it gives none that could be believed.
+	VerifiedBy string
 }
 
 // Schemes are those of IMAP.
@@ -28,6 +31,9 @@ func (b *Mailbox) Fields() []flow.Field {
 		{Name: "smtp", Into: &b.SMTP, Required: true, Help: "The server mail is sent by.",
 			Example: "smtps://mail.example:465"},
 		{Name: "sent", Into: &b.Sent, Help: "The folder that keeps a copy of what is sent.", Example: "Sent"},
+		{Name: "verified_by", Into: &b.VerifiedBy,
+			Help: "The name the mailbox's own server puts on its verdicts on senders (Authentication-Results, RFC " +
+				"8601). Without it no sender counts as verified.", Example: "mx.larkrigg.example"},
 	}
 }
 

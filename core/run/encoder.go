@@ -43,6 +43,9 @@ func (b *encoder) signal(s *Signal) {
 	b.any("body", s.Body)
 	b.other("files", s.Files, len(s.Files) == 0)
 	b.field("answers", s.Answers)
+	if s.Unasked {
+		b.raw(`,"unasked":true`)
+	}
 	b.field("cause", s.Cause)
 	if s.Draft {
 		b.raw(`,"draft":true`)

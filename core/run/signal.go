@@ -30,11 +30,16 @@ type Signal struct {
 	Body    any    `json:"body,omitempty"`
 	Files   []File `json:"files,omitempty"`
 	Answers string `json:"answers,omitempty"` // the mail it is a reply to
+	Unasked bool   `json:"unasked,omitempty"` // that one was not written to its sender
 	// the run that brought it about: one that failed, or wrote a row
 	Cause string `json:"cause,omitempty"`
 	Draft bool   `json:"draft,omitempty"` // it starts what is written rather than what is live
 	Via   *Via   `json:"via,omitempty"`   // how it is answered where it came from
 }
+
+// Verified is the name among a mail's From that is "true" where the mailbox's
+// server stands for the sender's domain.
+const Verified = "verified"
 
 // File is a file that came with a signal. Its bytes are kept by the service
 // under their hash.
@@ -71,6 +76,9 @@ func (s *Signal) value(zone *time.Location) map[string]any {
 	from := map[string]any{}
 	for k, v := range s.From {
 		from[k] = v
+	}
+	if s.Kind == "mail" {
+		from[Verified] = s.From[Verified] == "true"
 	}
 	files := make([]any, len(s.Files))
 	for i, f := range s.Files {

@@ -145,6 +145,9 @@ func (w *Wait) offered(at *run.At) run.Outcome {
 	if signal == nil {
 		return run.Blocked
 	}
+	if signal.Unasked && !w.Hear.FromAnyone {
+		return run.Blocked
+	}
 	heard := at.SignalValue(signal)
 	if w.Hear.Match != nil {
 		if holds, err := w.Hear.Match.Holds(at.With(map[string]any{"heard": heard})); err != nil || !holds {

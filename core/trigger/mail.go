@@ -86,9 +86,9 @@ func (m *Mail) tell(p *flow.Sentence) {
 // Shape is that of its signals.
 func (*Mail) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 	text, list := shape.Text(), shape.List(shape.Text())
-	return flow.SignalShape(flow.Texts("name", "email"),
+	return flow.SignalShape(shape.Map(map[string]shape.Shape{"name": text, "email": text, "verified": shape.Bool()}),
 		shape.Map(map[string]shape.Shape{"message_id": text, "in_reply_to": text,
-			"subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(), "flags": list,
+			"authentication": text, "subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(), "flags": list,
 			"date": shape.Time()}))
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -29,6 +30,8 @@ type mailFound struct {
 	*mailbox.Mail
 	id    string
 	files []run.File
+	// asked is false for an answer to a mail that was not written to its sender
+	asked bool
 }
 
 // mails looks at a folder of a mailbox.
@@ -38,6 +41,7 @@ func (w *Watches) mails(t flow.Trigger) *looking {
 	if c == nil {
 		return nil
 	}
+	box := mail.Box(w.Kit, c)
 	key, words := fmt.Sprintf("mail %s %s %s", c.ID, of.Folder, of.Happens), "mails that arrive in "+of.Folder
 	switch {
 	case of.Flagged():
@@ -45,7 +49,7 @@ func (w *Watches) mails(t flow.Trigger) *looking {
 	case of.Happens == "moved":
 		words = "mails that are moved to " + of.Folder
 	}
-	return &looking{key, words, of.Every, &mailSource{w.Kit, mail.Box(w.Kit, c), of}}
+	return &looking{key, words, of.Every, &mailSource{w.Kit, box, of}}
 }
 
 func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
@@ -69,7 +73,7 @@ func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 	}
 	var out []any
 	for i, m := range mails {
-		f := &mailFound{Mail: m, id: fmt.Sprintf("%d-%d", next.Validity, m.UID)}
+		f := &mailFound{Mail: m, asked: true, id: fmt.Sprintf("%d-%d", next.Validity, m.UID)}
 		if s.of.Flagged() {
 			f.id = fmt.Sprintf("%d-%d-%d", next.Validity, m.UID, next.Times-len(mails)+i+1)
 		}
@@ -79,6 +83,13 @@ func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 				return nil, nil, false, err
 			}
 			f.files = append(f.files, kept)
+		}
+		if m.InReplyTo != "" {
+			asked, ours, err := s.box.Sent.Asked(ctx, m.InReplyTo, m.From.Email)
+			if err != nil {
+				return nil, nil, false, err
+			}
+			f.asked = asked || !ours
 		}
 		out = append(out, f)
 	}
@@ -91,9 +102,10 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 		return nil, nil
 	}
 	return &run.Signal{ID: m.id, Type: "mail." + of.Happens, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
-		Answers: m.InReplyTo,
-		From:    map[string]string{"name": m.From.Name, "email": m.From.Email}, Files: m.files,
-		Body: map[string]any{"message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
+		Answers: m.InReplyTo, Unasked: !m.asked,
+		From: map[string]string{"name": m.From.Name, "email": m.From.Email,
+			run.Verified: strconv.FormatBool(m.Verified)}, Files: m.files,
+		Body: map[string]any{"authentication": m.Verdicts.String(), "message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
 			"to": expr.Texts(m.To), "cc": expr.Texts(m.Cc), "html": m.HTML,
 			"folder": m.Folder, "uid": int64(m.UID), "flags": expr.Texts(m.Flags),
 			"date": m.Date.Format(time.RFC3339)}}, nil

@@ -27,6 +27,8 @@ type Mail struct {
 	Folder     string
 	UID        uint32
 	Flags      []string
+	Verdicts   Verdicts // what the mailbox's own server found of its sender
+	Verified   bool     // they stand for the sender's domain
 }
 
 // Address is somebody's name and address.
@@ -48,7 +50,9 @@ const (
 
 // Parse reads a mail (RFC 5322, RFC 2045). What cannot be read of it is left
 // out: a malformed mail is still a mail somebody sent.
-func Parse(raw []byte) *Mail {
+// server is the name under which the mailbox's own server gives its verdicts on
+// senders; "" believes none.
+func Parse(raw []byte, server string) *Mail {
 	m := &Mail{}
 	e, err := message.Read(bytes.NewReader(raw))
 	if e == nil {
@@ -73,6 +77,7 @@ func Parse(raw []byte) *Mail {
 	} else {
 		m.From.Name = h.Get("From")
 	}
+	m.Verdicts, m.Verified = verdicts(h, server, m.From.Email)
 	m.To, m.Cc = addresses(h, "To"), addresses(h, "Cc")
 	left := mostParts
 	m.parts(e, 0, &left)
@@ -137,13 +142,20 @@ func (m *Mail) part(e *message.Entity) {
 	}
 }
 
-// Thread names the conversation a mail belongs to: the first mail of it.
+// Thread names the conversation a mail belongs to: the first mail of it, and who
+// speaks. Whoever names another's mail is not in that one's conversation, nor is
+// whoever only says to be them where the mailbox can tell.
 func (m *Mail) Thread() string {
+	first := m.MessageID
 	switch {
 	case len(m.References) > 0:
-		return m.References[0]
+		first = m.References[0]
 	case m.InReplyTo != "":
-		return m.InReplyTo
+		first = m.InReplyTo
 	}
-	return m.MessageID
+	thread := first + " " + m.From.Email
+	if m.Verdicts != nil && !m.Verified {
+		thread += " (not verified)"
+	}
+	return thread
 }

@@ -25,7 +25,7 @@ func nested(deep int) []byte {
 func TestMailsAreReadToADepth(t *testing.T) {
 	for deep, want := range map[int]string{0: "forty fleeces", 1: "forty fleeces", mostDeep: "forty fleeces",
 		mostDeep + 1: "", 14_000: ""} {
-		m := Parse(nested(deep))
+		m := Parse(nested(deep), "")
 		if m.Subject != "Deep" || m.Text != want {
 			t.Errorf("%d deep: %q, %q", deep, m.Subject, m.Text)
 		}
@@ -40,7 +40,7 @@ func TestMailsAreReadToANumberOfParts(t *testing.T) {
 			strings.Repeat("--b\r\nContent-Type: image/png\r\n\r\nx\r\n", n) + "--b--\r\n")
 	}
 	for n, want := range map[int]int{mostParts: mostParts, mostParts + 1: mostParts, 3: 3} {
-		if got := len(Parse(parts(n)).Files); got != want {
+		if got := len(Parse(parts(n), "").Files); got != want {
 			t.Errorf("of %d parts %d are read, want %d", n, got, want)
 		}
 	}
@@ -48,7 +48,7 @@ func TestMailsAreReadToANumberOfParts(t *testing.T) {
 		strings.Repeat("--i\r\nContent-Type: image/png\r\n\r\nx\r\n", 100) + "--i--\r\n"
 	all := "Content-Type: multipart/mixed; boundary=o\r\n\r\n" +
 		strings.Repeat("--o\r\n"+inner+"\r\n", 100) + "--o--\r\n"
-	if got := len(Parse([]byte(all)).Files); got > mostParts {
+	if got := len(Parse([]byte(all), "").Files); got > mostParts {
 		t.Errorf("%d parts are read of a nest, want at most %d", got, mostParts)
 	}
 }
@@ -61,7 +61,7 @@ func TestPartsAreWordsOrFiles(t *testing.T) {
 		"--b\r\nContent-Type: application/pdf\r\nContent-Disposition: attachment; filename=by-name.pdf\r\n\r\nx\r\n" +
 		"--b\r\nContent-Type: text/csv\r\nContent-Disposition: attachment\r\n\r\na,b\r\n" +
 		"--b\r\nContent-Type: image/png\r\nContent-Disposition: inline\r\n\r\nx\r\n--b--\r\n"
-	m := Parse([]byte(raw))
+	m := Parse([]byte(raw), "")
 	var names []string
 	for _, f := range m.Files {
 		names = append(names, f.Name)
@@ -75,5 +75,5 @@ func TestPartsAreWordsOrFiles(t *testing.T) {
 func FuzzParse(f *testing.F) {
 	f.Add(nested(3))
 	f.Add([]byte("From: <a@b>\r\nContent-Type: multipart/mixed; boundary=\"\"\r\n\r\n--\r\n\r\n"))
-	f.Fuzz(func(_ *testing.T, raw []byte) { Parse(raw) })
+	f.Fuzz(func(_ *testing.T, raw []byte) { Parse(raw, "") })
 }

@@ -25,6 +25,7 @@ import (
 type Box struct {
 	Connection *flow.Connection
 	Key        egress.Key
+	Sent       Sent // without a store, no mail is sent twice under one Message-ID
 }
 
 // patience bounds one visit to the server.

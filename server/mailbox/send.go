@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -17,7 +18,7 @@ import (
 
 // Outgoing is a mail to be sent.
 type Outgoing struct {
-	Key        string // the same each time this mail is sent; its Message-ID is made of it
+	Key        string // the same each time this mail is sent; its Message-ID is kept by it
 	To, Cc     []string
 	Subject    string
 	Text       string
@@ -41,13 +42,22 @@ func (e *BusyError) Error() string { return e.Message }
 // or *[RefusedError] says that it did not leave; after any other error nobody
 // knows.
 func (b *Box) Send(ctx context.Context, o Outgoing) (string, error) {
-	text, id, err := b.compose(o)
+	to, err := receivers(o)
+	if err != nil {
+		return "", &RefusedError{err.Error()}
+	}
+	_, host, _ := strings.Cut(b.says().Email, "@")
+	id, err := b.Sent.id(ctx, o.Key, host, to)
+	if err != nil {
+		return "", &UnsentError{err}
+	}
+	text, err := b.compose(o, id)
 	if err != nil {
 		return "", &RefusedError{err.Error()}
 	}
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	if err := b.transmit(ctx, append(append([]string{}, o.To...), o.Cc...), text); err != nil {
+	if err := b.transmit(ctx, to, text); err != nil {
 		return "", err
 	}
 	if err := b.keepSent(ctx, text); err != nil {
@@ -56,10 +66,22 @@ func (b *Box) Send(ctx context.Context, o Outgoing) (string, error) {
 	return id, nil
 }
 
+// receivers are the bare addresses of everybody a mail goes to.
+func receivers(o Outgoing) ([]string, error) {
+	var all []string
+	for _, one := range slices.Concat(o.To, o.Cc) {
+		address, err := mail.ParseAddress(one)
+		if err != nil {
+			return nil, fmt.Errorf("%q is not a mail address", one)
+		}
+		all = append(all, address.Address)
+	}
+	return all, nil
+}
+
 // compose writes the mail (RFC 5322).
-func (b *Box) compose(o Outgoing) ([]byte, string, error) {
+func (b *Box) compose(o Outgoing, id string) ([]byte, error) {
 	box := b.says()
-	_, host, _ := strings.Cut(box.Email, "@")
 	var h mail.Header
 	h.SetDate(time.Now())
 	h.SetSubject(o.Subject)
@@ -69,7 +91,7 @@ func (b *Box) compose(o Outgoing) ([]byte, string, error) {
 		for _, a := range list {
 			parsed, err := mail.ParseAddress(a)
 			if err != nil {
-				return nil, "", fmt.Errorf("%q is not a mail address", a)
+				return nil, fmt.Errorf("%q is not a mail address", a)
 			}
 			to = append(to, parsed)
 		}
@@ -77,7 +99,6 @@ func (b *Box) compose(o Outgoing) ([]byte, string, error) {
 			h.SetAddressList(field, to)
 		}
 	}
-	id := messageID(o.Key) + "@" + host
 	h.SetMessageID(id)
 	if o.InReplyTo != "" {
 		h.SetMsgIDList("In-Reply-To", []string{o.InReplyTo})
@@ -86,29 +107,29 @@ func (b *Box) compose(o Outgoing) ([]byte, string, error) {
 	var out bytes.Buffer
 	w, err := mail.CreateWriter(&out, h)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	var inline mail.InlineHeader
 	inline.SetContentType("text/plain", map[string]string{"charset": "utf-8"})
 	part, err := w.CreateSingleInline(inline)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	if _, err := io.WriteString(part, o.Text); err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	if err := part.Close(); err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	for _, f := range o.Files {
 		if err := attach(w, f); err != nil {
-			return nil, "", err
+			return nil, err
 		}
 	}
 	if err := w.Close(); err != nil { // it ends the last part
-		return nil, "", err
+		return nil, err
 	}
-	return out.Bytes(), id, nil
+	return out.Bytes(), nil
 }
 
 func attach(w *mail.Writer, f File) error {
@@ -136,11 +157,7 @@ func (b *Box) transmit(ctx context.Context, to []string, text []byte) error {
 		return b.said(err)
 	}
 	for _, one := range to {
-		address, err := mail.ParseAddress(one)
-		if err != nil {
-			return &RefusedError{fmt.Sprintf("%q is not a mail address", one)}
-		}
-		if err := c.Rcpt(address.Address, nil); err != nil {
+		if err := c.Rcpt(one, nil); err != nil {
 			return b.said(fmt.Errorf("%s: %w", one, err))
 		}
 	}

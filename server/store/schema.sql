@@ -253,6 +253,14 @@ CREATE TABLE blobs (
   at   INTEGER NOT NULL
 );
 
+-- Mails the service wrote: their Message-IDs, and who may answer them.
+CREATE TABLE mails_sent (
+  call       TEXT PRIMARY KEY,        -- key of the call that sent it
+  message_id TEXT NOT NULL UNIQUE,
+  written_to TEXT NOT NULL,           -- JSON, addresses
+  at         INTEGER NOT NULL
+) WITHOUT ROWID;
+
 -- How far sources that cannot call us were looked at.
 CREATE TABLE looks (
   source     TEXT PRIMARY KEY,

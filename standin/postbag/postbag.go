@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"log"
 	"net/http"
@@ -182,7 +183,7 @@ func (s *sending) Data(r io.Reader) error {
 	if o.Status != 0 {
 		return &smtp.SMTPError{Code: o.Status, Message: o.Body}
 	}
-	s.bag.deliver(s.to, raw)
+	s.bag.deliver(s.to, raw, false)
 	s.bag.web.Note(ledger.Entry{At: time.Now(), Method: "SMTP", Path: strings.Join(s.to, ","), Status: 250})
 	if d, _ := time.ParseDuration(o.Delay); d > 0 {
 		time.Sleep(d)
@@ -201,9 +202,17 @@ type literal struct{ *bytes.Reader }
 
 func (l literal) Size() int64 { return l.Reader.Size() }
 
-// deliver puts a mail into everybody's INBOX.
-func (b *Bag) deliver(to []string, raw []byte) Mail {
+// deliver puts a mail into everybody's INBOX, with what is found of its sender
+// on top (RFC 8601).
+func (b *Bag) deliver(to []string, raw []byte, forged bool) Mail {
 	m := read(raw)
+	verdict := "pass"
+	if forged {
+		verdict = "fail"
+	}
+	_, domain, _ := strings.Cut(m.From, "@")
+	raw = append(fmt.Appendf(nil, "Authentication-Results: postbag.example; dmarc=%s header.from=%s\r\n", verdict,
+		domain), raw...)
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	m.ID, m.at = len(b.mails)+1, time.Now()
@@ -275,6 +284,7 @@ type Letter struct {
 	ReplyTo                 int               `json:"reply_to"` // the id of the mail it answers
 	Files                   map[string][]byte `json:"files"`
 	Raw                     string            `json:"raw"` // the mail as it is, however malformed
+	Forged                  bool              `json:"forged"` // it does not come from where it says
 }
 
 func (b *Bag) write(w http.ResponseWriter, r *http.Request) {
@@ -291,7 +301,7 @@ func (b *Bag) write(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	m := b.deliver(strings.Split(l.To, ","), raw)
+	m := b.deliver(strings.Split(l.To, ","), raw, l.Forged)
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(http.StatusCreated)
 	_ = json.NewEncoder(w).Encode(m)

@@ -351,12 +351,20 @@ type Secret struct {
 	Secret string `json:"secret"`
 }
 
+// Unready is a connection that lacks what it signs with.
+type Unready struct {
+	ID     string   `json:"id"`
+	Title  string   `json:"title"`
+	SignIn bool     `json:"sign_in"` // by signing in there; else by a secret
+	Used   []string `json:"used_by"` // workflows, by title
+}
+
 // Today is what needs a person now, and what the day was like.
 type Today struct {
 	Reviews []Review     `json:"reviews"` // that the person may decide
 	Failed  []Run        `json:"failed"`  // in the last 24 hours
 	Running []Run        `json:"running"`
-	Missing []Connection `json:"missing"` // connections without the secret they need
+	Missing []Unready    `json:"missing"` // connections without the secret they need
 	Runs    int          `json:"runs"`    // since midnight
 	Cost    money.Micros `json:"cost_micros"`
 	Input   int          `json:"input_tokens"`

@@ -1414,6 +1414,7 @@ export interface components {
             time: string;
             trigger: string;
             type: string;
+            unasked?: boolean;
             via?: components["schemas"]["RunVia"];
         };
         RunVia: {
@@ -1555,7 +1556,7 @@ export interface components {
             cost_micros: number;
             failed: components["schemas"]["Run"][];
             input_tokens: number;
-            missing: components["schemas"]["Connection"][];
+            missing: components["schemas"]["Unready"][];
             output_tokens: number;
             reviews: components["schemas"]["Review"][];
             running: components["schemas"]["Run"][];
@@ -1600,6 +1601,12 @@ export interface components {
             run?: string;
             send?: boolean;
             step: string;
+        };
+        Unready: {
+            id: string;
+            sign_in: boolean;
+            title: string;
+            used_by: string[];
         };
         Verdict: {
             fine: boolean;

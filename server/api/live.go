@@ -43,6 +43,9 @@ func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 		var err error
 		select {
 		case n := <-news:
+			if !mayHear(p, n.Thread) {
+				continue
+			}
 			if n.Kind == "piece" && !p.Role.Allows(access.Builder) &&
 				run.ParseThread(n.Thread).Source != consoleSource(p) {
 				continue

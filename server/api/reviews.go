@@ -46,7 +46,11 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 
 func (a *API) openReviews(ctx context.Context, p access.Person) ([]wire.Review, error) {
 	rows, err := a.Store.Read().QueryContext(ctx, reviewQuery+"decided IS NULL ORDER BY asked LIMIT 500")
-	return a.scanReviews(p, rows, err)
+	all, err := a.scanReviews(p, rows, err)
+	if err != nil {
+		return nil, err
+	}
+	return a.legible(ctx, all)
 }
 
 // yours picks the reviews that the person may decide.
@@ -63,7 +67,8 @@ func (a *API) reviews(r *request, _ none) (wire.Reviews, error) {
 		if err != nil {
 			return wire.Reviews{}, err
 		}
-		return wire.Reviews{Reviews: all}, nil
+		all, err = a.legible(r.Context(), all)
+		return wire.Reviews{Reviews: all}, err
 	}
 	all, err := a.openReviews(r.Context(), p)
 	if err != nil {
@@ -80,6 +85,9 @@ func (a *API) findReview(ctx context.Context, id string) (wire.Review, error) {
 	}
 	if len(found) == 0 {
 		return wire.Review{}, refuse(http.StatusNotFound, "Not here", "There is no review "+id+".")
+	}
+	if !found[0].Yours {
+		return found[0], a.mayRead(ctx, found[0].Run)
 	}
 	return found[0], nil
 }

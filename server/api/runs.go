@@ -64,6 +64,10 @@ func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 	if err != nil {
 		return wire.Runs{}, err
 	}
+	may, args := readable(person(r.Context()))
+	if len(args) > 0 { // a condition that always holds would make searches look longer
+		f.and(may, args...)
+	}
 	found, err := a.find(r.Context(), f, limit+1)
 	if err != nil {
 		return wire.Runs{}, err
@@ -77,11 +81,10 @@ func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 }
 
 func (a *API) run(r *request, _ none) (wire.Detail, error) {
-	detail, err := a.detail(r.Context(), r.Param("run"))
-	if err != nil {
+	if err := a.mayRead(r.Context(), r.Param("run")); err != nil {
 		return wire.Detail{}, err
 	}
-	return detail, nil
+	return a.detail(r.Context(), r.Param("run"))
 }
 
 // detail lays a run over the script it was started with.
@@ -152,6 +155,9 @@ func (a *API) stop(r *request, in wire.Stop) (wire.Detail, error) {
 }
 
 func (a *API) journal(w http.ResponseWriter, r *http.Request) error {
+	if err := a.mayRead(r.Context(), chi.URLParam(r, "run")); err != nil {
+		return err
+	}
 	entries, err := a.Engine.Journal(r.Context(), chi.URLParam(r, "run"))
 	if err != nil {
 		return err
@@ -161,7 +167,7 @@ func (a *API) journal(w http.ResponseWriter, r *http.Request) error {
 
 func (a *API) today(r *request, _ none) (wire.Today, error) {
 	ctx, db, s := r.Context(), a.Store.Read(), a.Workspace.Now()
-	out := wire.Today{Missing: []wire.Connection{}}
+	out := wire.Today{Missing: []wire.Unready{}}
 	open, err := a.openReviews(ctx, person(ctx))
 	if err != nil {
 		return wire.Today{}, err
@@ -173,17 +179,19 @@ func (a *API) today(r *request, _ none) (wire.Today, error) {
 	}
 	for _, c := range all {
 		if !c.Ready && len(c.Used) > 0 {
-			out.Missing = append(out.Missing, c)
+			out.Missing = append(out.Missing, wire.Unready{ID: c.ID, Title: c.Title, SignIn: c.SignIn != nil, Used: c.Used})
 		}
 	}
 	day := time.Now().Add(-24 * time.Hour)
+	may, args := readable(person(ctx))
 	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+
-		" FROM runs r WHERE status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", store.Time(day)))
+		" FROM runs r WHERE "+may+" AND status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", append(slices.Clone(args),
+		store.Time(day))...))
 	if err != nil {
 		return wire.Today{}, err
 	}
 	out.Running, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+
-		" FROM runs r WHERE ended IS NULL ORDER BY id DESC LIMIT 20"))
+		" FROM runs r WHERE "+may+" AND ended IS NULL ORDER BY id DESC LIMIT 20", args...))
 	if err != nil {
 		return wire.Today{}, err
 	}

@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"maps"
 	"mime"
 	"net/http"
@@ -113,14 +114,21 @@ func (a *API) rowGiven(r *request, in wire.RowValues) (*table.Table, map[string]
 	return t, values, err
 }
 
+// longestKey is how long an Idempotency-Key may be.
+const longestKey = 255
+
 func (a *API) addRow(r *request, in wire.RowValues) (wire.Row, error) {
 	t, values, err := a.rowGiven(r, in)
 	if err != nil {
 		return wire.Row{}, err
 	}
 	made := r.Header.Get("Idempotency-Key")
-	if made != "" {
-		made = "request " + made // apart from those of runs
+	if len(made) > longestKey {
+		return wire.Row{}, refuse(http.StatusBadRequest, "The Idempotency-Key is too long", fmt.Sprintf(
+			"It may have %d characters; nothing was added.", longestKey))
+	}
+	if made != "" { // apart from those of runs and of everybody else
+		made = "request " + person(r.Context()).Email + " " + made
 	}
 	return rowReply(t.Add(r.Context(), values, made, ""))
 }

@@ -18,6 +18,9 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/time/rate"
+
+	"woolsignal/server/callers"
 	"woolsignal/server/store"
 )
 
@@ -64,7 +67,7 @@ var (
 // Access keeps people, sessions and tokens.
 type Access struct {
 	store   *store.Store
-	tries   *tries
+	tries   *callers.Limit
 	hashing chan struct{} // holds as many as there are passwords being hashed
 }
 
@@ -74,7 +77,7 @@ const hashesAtOnce = 2
 
 // New gives access to the people in a store.
 func New(s *store.Store) *Access {
-	return &Access{store: s, tries: newTries(), hashing: make(chan struct{}, hashesAtOnce)}
+	return &Access{store: s, tries: callers.NewLimit(rate.Every(6 * time.Second)), hashing: make(chan struct{}, hashesAtOnce)}
 }
 
 func secret() string {

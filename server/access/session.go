@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"woolsignal/server/callers"
 	"woolsignal/server/store"
 )
 
@@ -45,14 +46,14 @@ func (a *Access) SignIn(ctx context.Context, email, password string, from Caller
 // others' guesses do not lock them out.
 func (a *Access) Check(ctx context.Context, email, password string, from Caller) (p Person, err error) {
 	// An office shares an address, so that may try more often than one person.
-	if !a.tries.may("address "+from.Address, 50) {
+	if !a.tries.Of("address "+callers.Network(from.Address), 50).Allow() {
 		return p, ErrTooMany
 	}
 	meant := "e-mail " + strings.ToLower(email)
 	if a.knows(ctx, email, from.Browser) {
 		meant = "browser " + from.Browser
 	}
-	if !a.tries.may(meant, 10) {
+	if !a.tries.Of(meant, 10).Allow() {
 		return p, ErrTooMany
 	}
 	var hashed string

@@ -51,7 +51,7 @@ func (a *API) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(a.recoverer, secure)
 	// Public addresses: their own rules, no cookies.
-	limits := &intake.Limits{}
+	limits := intake.NewLimits()
 	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Secrets: a.Secrets,
 		Log: a.Log, Limits: limits}
 	r.Handle("/in/{path}", webhooks)

@@ -87,5 +87,5 @@ func TestABadSenderBehindAProxyKeepsNobodyElseOut(t *testing.T) {
 func publicAddress(t *testing.T) http.Handler {
 	t.Helper()
 	s, _ := clockwork(t)
-	return &Webhooks{Workspace: s.Workspace, Engine: s.Engine, Log: s.Log, Limits: &Limits{}}
+	return &Webhooks{Workspace: s.Workspace, Engine: s.Engine, Log: s.Log, Limits: NewLimits()}
 }

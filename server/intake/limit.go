@@ -2,19 +2,17 @@ package intake
 
 import (
 	"net/http"
-	"sync"
 
 	"golang.org/x/time/rate"
 
+	"woolsignal/server/callers"
 	"woolsignal/server/problem"
 )
 
 // Limits bound how often one address may be refused at the public addresses,
 // and how often it may send what everybody may send.
 type Limits struct {
-	mu      sync.Mutex               // guards what follows
-	refused map[string]*rate.Limiter // by caller's address
-	open    map[string]*rate.Limiter
+	refused, open *callers.Limit // by caller's address
 }
 
 // Each address may be refused so often at once, and once a second after that;
@@ -23,34 +21,18 @@ type Limits struct {
 const (
 	maxRefused = 200
 	maxOpen    = 30
-	mostKnown  = 10_000
 )
 
+// NewLimits makes the limits of all public addresses together.
+func NewLimits() *Limits { return &Limits{callers.NewLimit(1), callers.NewLimit(0.5)} }
+
 // of gives what is left to an address.
-func (l *Limits) of(r *http.Request) *rate.Limiter {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return known(&l.refused, CallerAddress(r), rate.NewLimiter(1, maxRefused))
-}
+func (l *Limits) of(r *http.Request) *rate.Limiter { return l.refused.Of(network(r), maxRefused) }
 
 // mayOpen tells whether an address may send something more that needs no key.
-func (l *Limits) mayOpen(r *http.Request) bool {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return known(&l.open, CallerAddress(r), rate.NewLimiter(0.5, maxOpen)).Allow()
-}
+func (l *Limits) mayOpen(r *http.Request) bool { return l.open.Of(network(r), maxOpen).Allow() }
 
-func known(all *map[string]*rate.Limiter, address string, fresh *rate.Limiter) *rate.Limiter {
-	if *all == nil || len(*all) > mostKnown {
-		*all = map[string]*rate.Limiter{}
-	}
-	l, ok := (*all)[address]
-	if !ok {
-		l = fresh
-		(*all)[address] = l
-	}
-	return l
-}
+func network(r *http.Request) string { return callers.Network(CallerAddress(r)) }
 
 // tooOften asks an address to wait.
 func tooOften(w http.ResponseWriter) {

@@ -87,7 +87,7 @@ steps:
 	log := slog.New(slog.DiscardHandler)
 	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)
 	t.Cleanup(func() { e.Stop(context.Background()) })
-	limits := &intake.Limits{}
+	limits := intake.NewLimits()
 	hooks := &intake.Webhooks{Workspace: bed.Workspace, Engine: e, Kit: bed.Kit, Secrets: bed.Secrets,
 		Log: log, Limits: limits}
 	r := chi.NewRouter()

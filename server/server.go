@@ -51,6 +51,10 @@ type Options struct {
 	// request comes from.
 	Proxies []netip.Prefix
 
+	// StrangersRoom is how much strangers may leave here within a day, in bytes; 0
+	// is [store.StrangersRoom].
+	StrangersRoom int64
+
 	// Commands are the processes connections may start, by name.
 	Commands map[string][]string
 
@@ -85,6 +89,9 @@ func Open(ctx context.Context, o Options) (*Server, error) {
 	var err error
 	if s.Store, err = store.Open(ctx, o.Data); err != nil {
 		return nil, err
+	}
+	if o.StrangersRoom > 0 {
+		s.Store.Room.Store(o.StrangersRoom)
 	}
 	if s.Secrets, err = vault.Open(ctx, o.Data, s.Store); err != nil {
 		return nil, errors.Join(err, s.Store.Close())
@@ -145,6 +152,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 			Secrets: s.Secrets, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
+	triggers.Go(func() { s.tidy(ctx) })
 	served := make(chan error, 1)
 	go func() { served <- web.Serve(listener) }()
 	ready()

@@ -21,6 +21,7 @@ import (
 	"woolsignal/server/access"
 	"woolsignal/server/crash"
 	"woolsignal/server/fault"
+	"woolsignal/server/store"
 )
 
 // defaultAddress is where the service listens when nobody says otherwise.
@@ -67,6 +68,9 @@ func serve(ctx context.Context, a *app, args []string) error {
 		"the address people reach the service at, where that is another: https://wool.example behind a proxy")
 	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
+	room := f.Int64("strangers-room", store.StrangersRoom>>20,
+		"how many MB strangers may leave within a day in files of forms and mails; what they send beyond that is taken "+
+			"without its files, or refused")
 	commands := map[string][]string{}
 	f.Func("allow-command", "let connections start a process: NAME='COMMAND ARGUMENTS'; may be given again",
 		func(s string) error {
@@ -94,6 +98,9 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if _, err := parse(f, args, 0, 0); err != nil {
 		return err
 	}
+	if *room < 1 {
+		return fmt.Errorf("-strangers-room %d is no room; write how many MB, as 1024", *room)
+	}
 	*public = strings.TrimSuffix(*public, "/")
 	if u, err := url.Parse(*public); err != nil || *public != "" &&
 		(u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Path != "") {
@@ -119,7 +126,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log,
-		Confined: []string{self, confinedWorker}, Commands: commands, Proxies: proxies, Public: *public})
+		Confined: []string{self, confinedWorker}, Commands: commands, Proxies: proxies, Public: *public,
+		StrangersRoom: *room << 20})
 	if err != nil {
 		return err
 	}

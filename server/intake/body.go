@@ -36,8 +36,14 @@ const (
 	deepest = 100
 )
 
+// sentFile is a file of a delivery that is not kept yet.
+type sentFile struct {
+	run.File
+	data []byte
+}
+
 // read checks a delivery from the outside in: method, size, signature, type,
-// form, schema.
+// form, schema. Only once it is taken are its files kept.
 func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Request) (*run.Signal, *problem.Details) {
 	if r.Method != http.MethodPost {
 		w.Header().Set("Allow", http.MethodPost)
@@ -68,7 +74,8 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 			Detail: "Send a CloudEvent in structured mode: in binary mode its attributes stand in headers, which the " +
 				"signature does not cover."}
 	}
-	if refusal := h.fill(r, signal, kind, params, body); refusal != nil {
+	files, refusal := fill(r, signal, kind, params, body)
+	if refusal != nil {
 		return nil, refusal
 	}
 	if id := idIn(signal.Body, signingKey(key).IDField); id != "" {
@@ -90,6 +97,14 @@ func (h *Webhooks) read(t workspace.Webhook, w http.ResponseWriter, r *http.Requ
 			return nil, &problem.Details{Status: http.StatusUnprocessableEntity,
 				Title: "The delivery does not say what it is about", Detail: err.Error()}
 		}
+	}
+	for _, f := range files {
+		if _, err := h.Kit.Keep(r.Context(), f.Name, f.Type, f.data); err != nil {
+			h.Log.Error("a file could not be kept", "error", err)
+			return nil, &problem.Details{Status: http.StatusServiceUnavailable, Title: "Not taken",
+				Detail: "A file could not be kept just now; send the delivery again in a minute."}
+		}
+		signal.Files = append(signal.Files, f.File)
 	}
 	return signal, nil
 }
@@ -140,22 +155,22 @@ func whole(w http.ResponseWriter, r *http.Request) ([]byte, *problem.Details) {
 	return body, nil
 }
 
-// fill reads a body into a signal, by its type. A CloudEvent (structured or
-// binary) brings its own attributes.
-func (h *Webhooks) fill(r *http.Request, signal *run.Signal, kind string, params map[string]string,
-	body []byte) *problem.Details {
+// fill reads a body into a signal, by its type, and gives the files that came
+// with it. A CloudEvent (structured or binary) brings its own attributes.
+func fill(r *http.Request, signal *run.Signal, kind string, params map[string]string, body []byte) ([]sentFile,
+	*problem.Details) {
 	switch {
 	case kind == "application/cloudevents+json" || r.Header.Get("Ce-Specversion") != "":
-		return cloudEvent(r, signal, body)
+		return nil, cloudEvent(r, signal, body)
 	case kind == "multipart/form-data":
-		return h.multipart(r, signal, params["boundary"], body)
+		return multipartForm(signal, params["boundary"], body)
 	}
 	v, refusal := value(kind, params["charset"], body)
 	signal.Body = v
 	if s, ok := v.(string); ok {
 		signal.Text = s
 	}
-	return refusal
+	return nil, refusal
 }
 
 // value reads a body by its media type.
@@ -352,27 +367,27 @@ func cloudEvent(r *http.Request, signal *run.Signal, body []byte) *problem.Detai
 	return refusal
 }
 
-// multipart reads a form with files (RFC 7578).
-func (h *Webhooks) multipart(r *http.Request, signal *run.Signal, boundary string, body []byte) *problem.Details {
-	values, files, err := parts(r, h.Kit, multipart.NewReader(bytes.NewReader(body), boundary), maxBody)
+// multipartForm reads a form with files (RFC 7578).
+func multipartForm(signal *run.Signal, boundary string, body []byte) (files []sentFile, refusal *problem.Details) {
+	values, files, err := parts(multipart.NewReader(bytes.NewReader(body), boundary))
 	if err == nil && len(values)+len(files) == 0 {
 		err = errors.New("the form broke off, or has no fields")
 	}
 	if err != nil {
-		return &problem.Details{Status: http.StatusBadRequest, Title: "This is not a form", Detail: err.Error() + "."}
+		return nil, &problem.Details{Status: http.StatusBadRequest, Title: "This is not a form", Detail: err.Error() +
+			"."}
 	}
-	signal.Body, signal.Files = fields(values), files
-	return nil
+	signal.Body = fields(values)
+	return files, nil
 }
 
 // mostFields bounds how many parts a form may have.
 const mostFields = 200
 
-// parts reads the parts of a form and keeps its files.
-func parts(r *http.Request, kit *tool.Kit, form *multipart.Reader, largest int64) (map[string][]string, []run.File,
-	error) {
+// parts reads the parts of a form whose size is bounded already.
+func parts(form *multipart.Reader) (map[string][]string, []sentFile, error) {
 	values := map[string][]string{}
-	var files []run.File
+	var files []sentFile
 	for n := 0; ; n++ {
 		part, err := form.NextPart()
 		if errors.Is(err, io.EOF) {
@@ -383,20 +398,15 @@ func parts(r *http.Request, kit *tool.Kit, form *multipart.Reader, largest int64
 		if n == mostFields {
 			return nil, nil, fmt.Errorf("it has more than %d fields", mostFields)
 		}
-		data, err := io.ReadAll(io.LimitReader(part, largest+1))
+		data, err := io.ReadAll(part)
 		if err != nil {
 			return nil, nil, fmt.Errorf("the form broke off: %w", err)
 		}
 		switch {
-		case int64(len(data)) > largest:
-			return nil, nil, fmt.Errorf("%s is larger than %d MB", part.FormName(), largest>>20)
 		case part.FileName() != "":
-			kept, err := kit.Keep(r.Context(), part.FileName(), part.Header.Get("Content-Type"), data)
-			if err != nil {
-				return nil, nil, err
-			}
-			kept.Field = part.FormName()
-			files = append(files, kept)
+			file := tool.Describe(part.FileName(), part.Header.Get("Content-Type"), data)
+			file.Field = part.FormName()
+			files = append(files, sentFile{file, data})
 		case !utf8.Valid(data):
 			return nil, nil, fmt.Errorf("%s is not UTF-8", part.FormName())
 		default:

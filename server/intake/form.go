@@ -1,16 +1,21 @@
 package intake
 
 import (
+	"context"
 	"embed"
 	"errors"
 	"fmt"
 	"html/template"
+	"io"
 	"log/slog"
 	"mime/multipart"
 	"net/http"
 	"net/mail"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 	"unicode/utf8"
 
@@ -22,6 +27,7 @@ import (
 	"woolsignal/core/trigger"
 	"woolsignal/server/engine"
 	"woolsignal/server/problem"
+	"woolsignal/server/store"
 	"woolsignal/server/tool"
 	"woolsignal/server/workspace"
 )
@@ -39,6 +45,8 @@ type Forms struct {
 	Kit       *tool.Kit
 	Log       *slog.Logger
 	Limits    *Limits
+
+	keeping sync.Mutex // held while one form's files are kept
 }
 
 // shown is what a form's page is made of.
@@ -127,7 +135,8 @@ func (h *Forms) submit(w http.ResponseWriter, r *http.Request, workflow string, 
 		return
 	}
 	r.Body = http.MaxBytesReader(w, r.Body, largestForm)
-	values, files, err := h.sent(r)
+	files, err := sent(r)
+	defer discard(r)
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
@@ -138,83 +147,158 @@ func (h *Forms) submit(w http.ResponseWriter, r *http.Request, workflow string, 
 		problem.Write(w, http.StatusBadRequest, "This is not a form", err.Error()+".")
 		return
 	}
-	body := map[string]any{}
-	for _, f := range view.Form.Asks {
-		one := shownField{FormField: f, Value: strings.TrimSpace(strings.Join(values[f.Name], ", "))}
-		if f.Type == "file" {
-			one.Value, one.Problem = "", fileProblem(f, files)
-		} else if v, why := fieldValue(f, one.Value); why != "" {
-			one.Problem = why
-		} else if v != nil {
-			body[f.Name] = v
-		}
-		if one.Problem != "" {
-			view.Problems++
-		}
-		view.Fields = append(view.Fields, one)
-	}
+	body := view.fill(r.PostForm, files)
 	if view.Problems > 0 {
 		h.show(w, http.StatusUnprocessableEntity, "form.html", view)
 		return
 	}
-	id := strings.Join(values["_once"], "")
-	if id == "" || len(id) > 100 {
-		id = uuid.Must(uuid.NewV7()).String()
+	kept, err := h.keep(r.Context(), view.Form, files)
+	if err == nil {
+		_, err = h.Engine.Accept(r.Context(),
+			engine.Admission{Workflow: workflow,
+				Signal: &run.Signal{ID: once(r.PostForm), Source: t.Source(), Type: "form.sent", Kind: "form",
+					Trigger: t.ID, Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: kept}})
 	}
-	_, err = h.Engine.Accept(r.Context(),
-		engine.Admission{Workflow: workflow,
-			Signal: &run.Signal{ID: id, Source: t.Source(), Type: "form.sent", Kind: "form", Trigger: t.ID,
-				Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: files}})
-	if err != nil {
+	switch {
+	case errors.Is(err, store.ErrNoRoom):
+		h.Log.Warn("a form's files were refused", "workflow", workflow, "error", err)
+		problem.Write(w, http.StatusInsufficientStorage, "There is no room for more files today",
+			"Send the form without its files, or tomorrow.")
+	case err != nil:
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a form could not be taken in", "workflow", workflow, "error", err)
 		}
 		notTaken(w)
-		return
+	default:
+		view.Thanks = view.Form.Thanks
+		h.show(w, http.StatusOK, "thanks.html", view)
 	}
-	view.Thanks = view.Form.Thanks
-	h.show(w, http.StatusOK, "thanks.html", view)
 }
 
-// sent reads what was sent, as a form with or without files.
-func (h *Forms) sent(r *http.Request) (map[string][]string, []run.File, error) {
-	form, err := r.MultipartReader()
+// once is what tells a second press of the same button from another form.
+func once(values url.Values) string {
+	id := strings.Join(values["_once"], "")
+	if id == "" || len(id) > 100 {
+		id = uuid.Must(uuid.NewV7()).String()
+	}
+	return id
+}
+
+// fill reads the fields the form asks for; what else was sent is left alone.
+func (v *shown) fill(values url.Values, files map[string][]*multipart.FileHeader) map[string]any {
+	body := map[string]any{}
+	for _, f := range v.Form.Asks {
+		one := shownField{FormField: f, Value: strings.TrimSpace(strings.Join(values[f.Name], ", "))}
+		if f.Type == "file" {
+			one.Value, one.Problem = "", fileProblem(f, files[f.Name])
+		} else if read, why := fieldValue(f, one.Value); why != "" {
+			one.Problem = why
+		} else if read != nil {
+			body[f.Name] = read
+		}
+		if one.Problem != "" {
+			v.Problems++
+		}
+		v.Fields = append(v.Fields, one)
+	}
+	return body
+}
+
+// inMemory is how much of a form's files is held in memory while it is read;
+// the rest waits on the disk.
+const inMemory = 1 << 20
+
+// sent reads what was sent, as a form with or without files, and gives these
+// without the empty ones browsers send where none was chosen.
+func sent(r *http.Request) (map[string][]*multipart.FileHeader, error) {
+	err := r.ParseMultipartForm(inMemory)
 	if errors.Is(err, http.ErrNotMultipart) {
-		err = r.ParseForm()
-		return r.PostForm, nil, err
+		return nil, r.ParseForm()
 	} else if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	return h.parts(r, form)
-}
-
-// parts leaves out the empty files browsers send where none was chosen.
-func (h *Forms) parts(r *http.Request, form *multipart.Reader) (map[string][]string, []run.File, error) {
-	values, files, err := parts(r, h.Kit, form, largestFile)
-	var kept []run.File
-	for _, f := range files {
-		if f.Size > 0 {
-			kept = append(kept, f)
+	for name, all := range r.PostForm {
+		if !utf8.ValidString(strings.Join(all, "")) {
+			return nil, fmt.Errorf("%s is not UTF-8", name)
 		}
 	}
-	return values, kept, err
+	files := map[string][]*multipart.FileHeader{}
+	for name, all := range r.MultipartForm.File {
+		files[name] = slices.DeleteFunc(slices.Clone(all), func(f *multipart.FileHeader) bool { return f.Size == 0 })
+	}
+	return files, nil
 }
 
-func fileProblem(f trigger.FormField, files []run.File) string {
-	found := false
-	for _, one := range files {
-		if one.Field != f.Name {
+// discard removes what of a form waits on the disk.
+func discard(r *http.Request) {
+	if r.MultipartForm != nil {
+		_ = r.MultipartForm.RemoveAll() // what is left is in the system's folder for passing things
+	}
+}
+
+// keep keeps the files of the fields that ask for some. One form's files at a
+// time are in memory whole.
+func (h *Forms) keep(ctx context.Context, form *trigger.Form, files map[string][]*multipart.FileHeader) ([]run.File,
+	error) {
+	h.keeping.Lock()
+	defer h.keeping.Unlock()
+	var kept []run.File
+	for _, f := range form.Asks {
+		if f.Type != "file" {
 			continue
 		}
-		found = true
-		if one.Size > int64(f.Longest()) {
-			return fmt.Sprintf("The file may have %d MB at most.", f.Longest()>>20)
+		for _, one := range files[f.Name] {
+			data, err := bytesOf(one)
+			if err != nil {
+				return nil, err
+			}
+			file, err := h.Kit.Leave(ctx, one.Filename, one.Header.Get("Content-Type"), data)
+			if err != nil {
+				return nil, err
+			}
+			file.Field = f.Name
+			kept = append(kept, file)
 		}
 	}
-	if !found && f.Required {
+	return kept, nil
+}
+
+func bytesOf(f *multipart.FileHeader) ([]byte, error) {
+	file, err := f.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	return io.ReadAll(file)
+}
+
+// mostFiles bounds how many files one field takes.
+const mostFiles = 10
+
+func fileProblem(f trigger.FormField, files []*multipart.FileHeader) string {
+	switch {
+	case len(files) == 0 && f.Required:
 		return "Please choose a file."
+	case len(files) > mostFiles:
+		return fmt.Sprintf("At most %d files, please.", mostFiles)
+	}
+	for _, one := range files {
+		if one.Size > int64(min(f.Longest(), largestFile)) {
+			return "The file may have " + size(min(f.Longest(), largestFile)) + " at most."
+		}
 	}
 	return ""
+}
+
+// size says how many bytes that are.
+func size(bytes int) string {
+	switch {
+	case bytes >= 1<<20:
+		return fmt.Sprintf("%d MB", bytes>>20)
+	case bytes >= 1<<10:
+		return fmt.Sprintf("%d KB", bytes>>10)
+	}
+	return fmt.Sprintf("%d bytes", bytes)
 }
 
 // fieldValue reads a field as its type; why is "" where it is one.

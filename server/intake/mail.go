@@ -3,12 +3,14 @@ package intake
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
 	"time"
 
 	"woolsignal/server/protocol/mail"
+	"woolsignal/server/store"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -25,11 +27,10 @@ type mailSource struct {
 	of  *trigger.Mail
 }
 
-// mailFound is a mail, with its attachments kept.
+// mailFound is a mail, with its attachments.
 type mailFound struct {
 	*mailbox.Mail
-	id    string
-	files []run.File
+	id string
 	// asked is false for an answer to a mail that was not written to its sender
 	asked bool
 }
@@ -77,13 +78,6 @@ func (s *mailSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 		if s.of.Flagged() {
 			f.id = fmt.Sprintf("%d-%d-%d", next.Validity, m.UID, next.Times-len(mails)+i+1)
 		}
-		for _, file := range m.Files {
-			kept, err := s.kit.Keep(ctx, file.Name, file.Type, file.Data)
-			if err != nil {
-				return nil, nil, false, err
-			}
-			f.files = append(f.files, kept)
-		}
 		if m.InReplyTo != "" {
 			asked, ours, err := s.box.Sent.Asked(ctx, m.InReplyTo, m.From.Email)
 			if err != nil {
@@ -104,11 +98,30 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	return &run.Signal{ID: m.id, Type: "mail." + of.Happens, Subject: m.Subject, Text: m.Text, Thread: m.Thread(),
 		Answers: m.InReplyTo, Unasked: !m.asked,
 		From: map[string]string{"name": m.From.Name, "email": m.From.Email,
-			run.Verified: strconv.FormatBool(m.Verified)}, Files: m.files,
+			run.Verified: strconv.FormatBool(m.Verified)},
 		Body: map[string]any{"authentication": m.Verdicts.String(), "message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
 			"to": expr.Texts(m.To), "cc": expr.Texts(m.Cc), "html": m.HTML,
 			"folder": m.Folder, "uid": int64(m.UID), "flags": expr.Texts(m.Flags),
 			"date": m.Date.Format(time.RFC3339)}}, nil
+}
+
+// keep keeps the attachments, as far as there is room for what strangers leave;
+// the mail names those there was none for.
+func (s *mailSource) keep(ctx context.Context, found any, signal *run.Signal) error {
+	leftOut := []any{}
+	for _, f := range found.(*mailFound).Files {
+		kept, err := s.kit.Leave(ctx, f.Name, f.Type, f.Data)
+		switch {
+		case errors.Is(err, store.ErrNoRoom):
+			leftOut = append(leftOut, tool.SafeName(f.Name))
+		case err != nil:
+			return err
+		default:
+			signal.Files = append(signal.Files, kept)
+		}
+	}
+	signal.Body.(map[string]any)["left_out"] = leftOut
+	return nil
 }
 
 // wanted tells whether a trigger means a mail: from one of its senders, with

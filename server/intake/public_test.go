@@ -54,6 +54,8 @@ func open(t *testing.T) *gate {
 		"connections/bearer.yaml": "connection: bearer\ntitle: B\nsigning_key: {scheme: bearer}\n",
 		"workflows/std.yaml":      hook("std", "standard"), "workflows/mac.yaml": hook("mac", "plain"),
 		"workflows/bear.yaml": hook("bear", "bearer"),
+		"workflows/strict.yaml": strings.Replace(hook("strict", "standard"), "verify: standard",
+			"verify: standard, accepts: {type: object, required: [kg]}", 1),
 		"workflows/offer.yaml": `workflow: offer
 title: Offer a fleece
 triggers:

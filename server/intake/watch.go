@@ -50,6 +50,12 @@ type source interface {
 	signal(t flow.Trigger, found any) (*run.Signal, error)
 }
 
+// keeper is a source whose files are kept once somebody means what was found:
+// what nobody means leaves nothing.
+type keeper interface {
+	keep(ctx context.Context, found any, signal *run.Signal) error
+}
+
 // watch is a source with everybody who wants to know of it.
 type watch struct {
 	looking
@@ -312,6 +318,11 @@ func (w *Watches) deliver(ctx context.Context, one *watch, found any) error {
 		}
 		if signal == nil || heard {
 			continue
+		}
+		if k, keeps := one.source.(keeper); keeps {
+			if err := k.keep(ctx, found, signal); err != nil {
+				return err
+			}
 		}
 		signal.Kind, signal.Trigger, signal.Source = l.trigger.Kind, l.trigger.ID, l.trigger.Source()
 		if signal.Time.IsZero() {

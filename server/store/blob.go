@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"math"
 	"time"
 )
 
@@ -19,12 +20,41 @@ func BlobHash(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
+// ErrNoRoom says that strangers have left as much within a day as they may.
+var ErrNoRoom = errors.New("strangers have left as much here today as they may; raise -strangers-room, or wait")
+
+// StrangersRoom is how much strangers may leave within a day where nobody says
+// otherwise, in bytes.
+const StrangersRoom = 1 << 30
+
 // PutBlob keeps bytes and gives their hash. The same bytes are kept once.
 func (s *Store) PutBlob(ctx context.Context, data []byte) (string, error) {
-	hash := BlobHash(data)
+	return s.putBlob(ctx, data, false)
+}
+
+// LeaveBlob is PutBlob for what somebody leaves who showed no key: a form's file,
+// an attachment. The error is [ErrNoRoom] where there is no room for it.
+func (s *Store) LeaveBlob(ctx context.Context, data []byte) (string, error) {
+	return s.putBlob(ctx, data, true)
+}
+
+func (s *Store) putBlob(ctx context.Context, data []byte, stranger bool) (string, error) {
+	hash, now := BlobHash(data), time.Now()
+	room := int64(math.MaxInt64)
+	if stranger {
+		room = s.Room.Load()
+	}
 	var b Batch
-	b.Do("INSERT INTO blobs (hash, data, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", hash, data, Time(time.Now()))
-	if err := s.Write(ctx, b); err != nil {
+	b.Guard("there is room for it",
+		"INSERT INTO blobs (hash, data, size, at, stranger, behind) SELECT ?1, ?2, ?3, ?4, ?5, "+
+			"(SELECT coalesce(max(n), 0) FROM journal) WHERE ?6 >= ?3 + CASE WHEN ?5 THEN "+
+			"(SELECT coalesce(sum(size), 0) FROM blobs WHERE stranger = 1 AND at > ?7 AND hash != ?1) ELSE 0 END "+
+			"ON CONFLICT (hash) DO UPDATE SET at = excluded.at",
+		hash, data, len(data), Time(now), stranger, room, Time(now.Add(-24*time.Hour)))
+	err := s.Write(ctx, b)
+	if errors.Is(err, ErrGuard) {
+		return "", ErrNoRoom
+	} else if err != nil {
 		return "", fmt.Errorf("store: a file could not be kept: %w", err)
 	}
 	return hash, nil

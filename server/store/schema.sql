@@ -248,10 +248,16 @@ INSERT INTO run_words (run_words, rank) VALUES ('automerge', 0);
 
 -- Bytes of files that came with signals or that tools fetched, by their hash.
 CREATE TABLE blobs (
-  hash TEXT PRIMARY KEY,              -- SHA-256, in hex
-  data BLOB NOT NULL,
-  at   INTEGER NOT NULL
+  hash     TEXT PRIMARY KEY,          -- SHA-256, in hex
+  data     BLOB NOT NULL,
+  size     INTEGER NOT NULL,
+  at       INTEGER NOT NULL,          -- when it was kept last
+  stranger INTEGER NOT NULL,          -- 1 where somebody left it who showed no key
+  behind   INTEGER NOT NULL,          -- the journal's end then: no entry up to it refers to the bytes
+  run      INTEGER NOT NULL DEFAULT 0 -- 1 once a run is known to refer to them
 );
+CREATE INDEX blobs_of_strangers ON blobs (at, size) WHERE stranger = 1;
+CREATE INDEX blobs_to_look_at ON blobs (at) WHERE run = 0;
 
 -- Mails the service wrote: their Message-IDs, and who may answer them.
 CREATE TABLE mails_sent (

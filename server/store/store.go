@@ -25,6 +25,8 @@ type Store struct {
 	path string
 	lock *os.File
 
+	Room atomic.Int64 // how much strangers may leave within a day, in bytes
+
 	rows    chan string // tables whose rows changed
 	batches chan *pending
 	queued  atomic.Int64 // when a batch was queued last, in nanoseconds since 1970
@@ -67,6 +69,7 @@ func open(ctx context.Context, path string) (*Store, error) {
 	read.SetMaxIdleConns(8)
 	s := &Store{read: read, db: write, path: path, rows: make(chan string, 64), batches: make(chan *pending, 1024),
 		done: make(chan struct{})}
+	s.Room.Store(StrangersRoom)
 	go s.writer()
 	return s, nil
 }

@@ -10,6 +10,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/server/store"
 )
 
 // FileSchema is the schema of an argument that is a file: one that came with
@@ -55,13 +56,26 @@ func (k *Kit) Save(ctx context.Context, c Content) (map[string]any, error) {
 	return map[string]any{"name": SafeName(c.Name), "type": c.Kind, "size": int64(len(c.Data)), "blob": hash}, nil
 }
 
-// Keep keeps the bytes of a file that came with a signal.
-func (k *Kit) Keep(ctx context.Context, name, kind string, data []byte) (run.File, error) {
+// Describe is a file that came with a signal, before its bytes are kept: a signal
+// that is refused leaves nothing.
+func Describe(name, kind string, data []byte) run.File {
 	if kind == "" {
 		kind = mediaType(name, data)
 	}
-	hash, err := k.store.PutBlob(ctx, data)
-	return run.File{Name: SafeName(name), Type: kind, Size: int64(len(data)), Blob: hash}, err
+	return run.File{Name: SafeName(name), Type: kind, Size: int64(len(data)), Blob: store.BlobHash(data)}
+}
+
+// Keep keeps the bytes of a file that came with a signal from whom we know.
+func (k *Kit) Keep(ctx context.Context, name, kind string, data []byte) (run.File, error) {
+	_, err := k.store.PutBlob(ctx, data)
+	return Describe(name, kind, data), err
+}
+
+// Leave keeps the bytes of a file that a stranger sent. The error is
+// [store.ErrNoRoom] where strangers have left as much as they may.
+func (k *Kit) Leave(ctx context.Context, name, kind string, data []byte) (run.File, error) {
+	_, err := k.store.LeaveBlob(ctx, data)
+	return Describe(name, kind, data), err
 }
 
 // mediaType goes by the name, else by the first bytes.

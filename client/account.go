@@ -22,3 +22,18 @@ func (c *Client) Revoke(ctx context.Context, id string) error {
 func (c *Client) ChangePassword(ctx context.Context, in wire.NewPassword) error {
 	return c.Do(ctx, http.MethodPut, "/password", in, nil)
 }
+
+// ChatNames lists one's names at chat servers.
+func (c *Client) ChatNames(ctx context.Context) (out wire.ChatNames, err error) {
+	return out, c.Do(ctx, http.MethodGet, "/chat-names", nil, &out)
+}
+
+// NewChatCode gets a code that links the name that writes it at a chat server.
+func (c *Client) NewChatCode(ctx context.Context, connection string) (out wire.ChatCode, err error) {
+	return out, c.Do(ctx, http.MethodPost, "/chat-names", wire.ChatServer{Connection: connection}, &out)
+}
+
+// Unlink takes a name at a chat server off oneself.
+func (c *Client) Unlink(ctx context.Context, connection, handle string) error {
+	return c.Do(ctx, http.MethodDelete, "/chat-names/"+url.PathEscape(connection)+"/"+url.PathEscape(handle), nil, nil)
+}

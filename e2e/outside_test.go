@@ -170,8 +170,9 @@ func TestASenderIsVerifiedByTheMailboxAloneAndJoinsNobodysConversation(t *testin
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	letter := func(from, number, more string) postbag.Letter {
-		return postbag.Letter{To: "office@larkrigg.example", Raw: "From: " + from + "\r\nTo: office@larkrigg.example\r\n" +
-			more + "Message-ID: <" + number + "@hills.example>\r\nReferences: <first@hills.example>\r\n" +
+		return postbag.Letter{To: "office@larkrigg.example", Raw: "From: " + from +
+			"\r\nTo: office@larkrigg.example\r\n" + more + "Message-ID: <" + number +
+			"@hills.example>\r\nReferences: <first@hills.example>\r\n" +
 			"Subject: grade " + number + "\r\n\r\nWhich grade?\r\n"}
 	}
 	forged := letter("skell.top@hills.example", "two",

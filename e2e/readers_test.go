@@ -51,7 +51,8 @@ func TestAReaderReadsNobodysConversation(t *testing.T) {
 		}
 	}
 	var today wire.Today
-	if err := c.Do(ctx, http.MethodGet, "/today", nil, &today); err != nil || len(today.Running) > 0 || len(today.Reviews) > 0 {
+	if err := c.Do(ctx, http.MethodGet, "/today", nil, &today); err != nil ||
+		len(today.Running) > 0 || len(today.Reviews) > 0 {
 		t.Errorf("today: %+v %v", today, err)
 	}
 	for _, decided := range []bool{false, true} {

@@ -14,6 +14,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/e2e/harness"
 	"woolsignal/standin/postbag"
+	"woolsignal/standin/shieling"
 	"woolsignal/wire"
 )
 
@@ -386,6 +387,97 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 // through her run again.
 func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
 	s := harness.Demo(t)
+	withElinSignedIn(t, s)
+	ctx, elin := harness.Context(t), s.As("Elin")
+	id, err := elin.Start(ctx, "reader", wire.Start{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := s.Ended(id); d.Status != run.Done {
+		t.Fatalf("her own run is %s %s", d.Status, d.Because)
+	}
+	again, err := s.As("Ines").Again(ctx, id, wire.Again{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	actsForNobody(t, s, "her run, gone through again by Ines", again)
+	made, err := s.As("Ines").Start(ctx, "reader", wire.Start{Signal: &wire.Signal{Trigger: "called",
+		From: map[string]string{"email": "elin@larkrigg.example"}, Body: map[string]any{}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	actsForNobody(t, s, "a signal with her name", made)
+	s.Watching("office-mail", "mails that arrive in INBOX")
+	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The minutes",
+		Text: "Please read the minutes."})
+	d := s.RunOf("reader", "comes by mail", func(d wire.Detail) bool { return d.Signal.Kind == "mail" })
+	actsForNobody(t, s, "a mail in her name", d.ID)
+	if mine, err := elin.Again(ctx, id, wire.Again{}); err != nil {
+		t.Error(err)
+	} else if d := s.Ended(mine); d.Status != run.Done {
+		t.Errorf("her run, gone through again by herself: %s %s", d.Status, d.Because)
+	}
+}
+
+// TestAChatNameActsForWhomItIsLinkedTo has a chat server say that Elin writes:
+// that counts once she, signed in here, has written her code there.
+func TestAChatNameActsForWhomItIsLinkedTo(t *testing.T) {
+	s := harness.Demo(t)
+	withElinSignedIn(t, s)
+	ctx, elin := harness.Context(t), s.As("Elin")
+	asks := func(as, text string) wire.Detail {
+		s.Types(shieling.Said{As: as, Room: "market", Text: text})
+		return s.RunOf("reader", "asks "+text, func(d wire.Detail) bool { return d.Signal.Text == text })
+	}
+	actsForNobody(t, s, "a name nobody linked", asks("elin", "first").ID)
+	code, err := elin.NewChatCode(ctx, "shieling")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := elin.NewChatCode(ctx, "office-mail"); err == nil {
+		t.Error("a mailbox has chat names")
+	}
+	s.Types(shieling.Said{As: "owen", Direct: true, Text: "link AAAA-BBBB-CCCC"})
+	s.BotSays("", "Get another on your account's page")
+	s.Types(shieling.Said{As: "elin", Direct: true, Text: code.Write})
+	s.BotSays("", "You are linked: what you ask for here is done as Elin Marrack")
+	if d := s.Ended(asks("elin", "second").ID); d.Status != run.Done {
+		t.Errorf("her linked name: %s %s", d.Status, d.Because)
+	}
+	s.Types(shieling.Said{As: "owen", Direct: true, Text: code.Write}) // she showed it to somebody
+	actsForNobody(t, s, "somebody who saw her code", asks("owen", "third").ID)
+	if out, _, _ := s.Command("Elin", "", "link"); !strings.Contains(out, "shieling") ||
+		!strings.Contains(out, "elin") {
+		t.Errorf("woolsignal link: %s", out)
+	}
+	if err := s.As("Owen").Unlink(ctx, "shieling", "elin"); err == nil {
+		t.Error("another took her name off her")
+	}
+	if err := elin.Unlink(ctx, "shieling", "elin"); err != nil {
+		t.Fatal(err)
+	}
+	actsForNobody(t, s, "her name, unlinked", asks("elin", "fourth").ID)
+}
+
+// actsForNobody waits until a run asks for a sign-in since it serves nobody who
+// is known.
+func actsForNobody(t *testing.T, s *harness.Service, who, id string) {
+	t.Helper()
+	var d wire.Detail
+	harness.Eventually(t, who+" waits", func() bool {
+		var err error
+		d, err = s.As("Ines").Run(harness.Context(t), id)
+		return err == nil && (d.Status == run.Waiting || d.Status.Ended())
+	})
+	if d.Status != run.Waiting || !strings.Contains(s.OpenReview(d).Why, "nobody is known here") {
+		t.Errorf("%s: the run is %s %s", who, d.Status, d.Because)
+	}
+}
+
+// withElinSignedIn puts a workflow in that reads in the name of whom it serves,
+// and has Elin sign in there.
+func withElinSignedIn(t *testing.T, s *harness.Service) {
+	t.Helper()
 	ctx := harness.Context(t)
 	files, err := s.As("Ines").Files(ctx)
 	if err != nil {
@@ -395,6 +487,7 @@ func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
 		"acts_as: person", 1)
 	files["workflows/reader.yaml"] = strings.Replace(reader, "inputs: {type: object}",
 		"triggers:\n  - id: post\n    mail: {connection: office-mail, has: [minutes], every: 1s}\n"+
+			"  - id: room\n    chat: {connection: shieling, room: market}\n"+
 			"  - id: page\n    chat: {page: reader}\ninputs: {type: object}", 1)
 	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
 		t.Fatal(err, problems)
@@ -409,45 +502,5 @@ func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
 	}
 	if said := returnsTo(t, signedIn(t, s, "Elin"), allows(t, at, "yes", "files.read")); said.Get("fine") != "true" {
 		t.Fatal(said)
-	}
-	id, err := elin.Start(ctx, "reader", wire.Start{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if d := s.Ended(id); d.Status != run.Done {
-		t.Fatalf("her own run is %s %s", d.Status, d.Because)
-	}
-	refused := func(who, id string) {
-		t.Helper()
-		var d wire.Detail
-		harness.Eventually(t, who+" waits", func() bool {
-			var err error
-			d, err = s.As("Ines").Run(ctx, id)
-			return err == nil && (d.Status == run.Waiting || d.Status.Ended())
-		})
-		if d.Status != run.Waiting || !strings.Contains(s.OpenReview(d).Why, "nobody is known here") {
-			t.Errorf("%s: the run is %s %s", who, d.Status, d.Because)
-		}
-	}
-	again, err := s.As("Ines").Again(ctx, id, wire.Again{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	refused("her run, gone through again by Ines", again)
-	made, err := s.As("Ines").Start(ctx, "reader", wire.Start{Signal: &wire.Signal{Trigger: "called",
-		From: map[string]string{"email": "elin@larkrigg.example"}, Body: map[string]any{}}})
-	if err != nil {
-		t.Fatal(err)
-	}
-	refused("a signal with her name", made)
-	s.Watching("office-mail", "mails that arrive in INBOX")
-	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The minutes",
-		Text: "Please read the minutes."})
-	d := s.RunOf("reader", "comes by mail", func(d wire.Detail) bool { return d.Signal.Kind == "mail" })
-	refused("a mail in her name", d.ID)
-	if mine, err := elin.Again(ctx, id, wire.Again{}); err != nil {
-		t.Error(err)
-	} else if d := s.Ended(mine); d.Status != run.Done {
-		t.Errorf("her run, gone through again by herself: %s %s", d.Status, d.Because)
 	}
 }

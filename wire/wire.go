@@ -351,6 +351,33 @@ type Secret struct {
 	Secret string `json:"secret"`
 }
 
+// ChatNames are one's names at chat servers.
+type ChatNames struct {
+	Names   []ChatName   `json:"names"`
+	Servers []ChatServer `json:"servers"` // where one can be linked
+}
+
+// ChatName is a name that was shown to be one's own.
+type ChatName struct {
+	Connection string    `json:"connection"`
+	Title      string    `json:"title"` // of the connection
+	Handle     string    `json:"handle"`
+	Linked     time.Time `json:"linked"`
+}
+
+// ChatServer is a chat server at which names can be linked.
+type ChatServer struct {
+	Connection string `json:"connection"`
+	Title      string `json:"title,omitempty"`
+}
+
+// ChatCode is what links a name.
+type ChatCode struct {
+	Write   string    `json:"write"`   // to the bot, in private, by the name that is to be linked
+	To      string    `json:"to"`      // the chat server's title
+	Expires time.Time `json:"expires"` // the code is good once, till then
+}
+
 // Unready is a connection that lacks what it signs with.
 type Unready struct {
 	ID     string   `json:"id"`

@@ -17,6 +17,8 @@ func commands() []command {
 		{"login", "E-MAIL", "Get a token for the command line", "login ines@larkrigg.example", login},
 		{"tokens", "", "List tokens, or revoke one", "tokens", tokens},
 		{"password", "", "Change your password", "password", changePassword},
+		{"link", "[CONNECTION]", "Link your name at a chat server, so that what you ask there is done as you",
+			"link shieling", link},
 		{"check", "FOLDER", "Check the files of a workspace", "check larkrigg", check},
 		{"apply", "FOLDER", "Put the files of a workspace into the service", `apply larkrigg -note "drier air"`, apply},
 		{"export", "FOLDER", "Write the service's files into a folder", "export larkrigg", export},

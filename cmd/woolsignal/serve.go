@@ -69,8 +69,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 	readyFile := f.String("ready-file", "", "write {\"url\": …} here once the service answers")
 	quiet := f.Bool("quiet", false, "log warnings and errors only")
 	room := f.Int64("strangers-room", store.StrangersRoom>>20,
-		"how many MB strangers may leave within a day in files of forms and mails; what they send beyond that is taken "+
-			"without its files, or refused")
+		"how many MB strangers may leave within a day in files of forms and mails; what they send beyond that is "+
+			"taken without its files, or refused")
 	commands := map[string][]string{}
 	f.Func("allow-command", "let connections start a process: NAME='COMMAND ARGUMENTS'; may be given again",
 		func(s string) error {

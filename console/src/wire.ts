@@ -89,6 +89,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/chat-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Your names at chat servers, and where one can be linked */
+        get: operations["get_chat-names"];
+        put?: never;
+        /** Get a code to write there, which links the name that writes it to you */
+        post: operations["post_chat-names"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/chat-names/{connection}/{handle}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a name off yourself, at once */
+        delete: operations["delete_chat-names_one_one"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/check": {
         parameters: {
             query?: never;
@@ -983,6 +1018,27 @@ export interface components {
         CSV: {
             text: string;
         };
+        ChatCode: {
+            /** Format: date-time */
+            expires: string;
+            to: string;
+            write: string;
+        };
+        ChatName: {
+            connection: string;
+            handle: string;
+            /** Format: date-time */
+            linked: string;
+            title: string;
+        };
+        ChatNames: {
+            names: components["schemas"]["ChatName"][];
+            servers: components["schemas"]["ChatServer"][];
+        };
+        ChatServer: {
+            connection: string;
+            title?: string;
+        };
         Checked: {
             problems: components["schemas"]["FlowProblem"][];
         };
@@ -1806,6 +1862,110 @@ export interface operations {
                 content: {
                     "application/octet-stream": unknown;
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "get_chat-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChatNames"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "post_chat-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChatServer"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChatCode"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "delete_chat-names_one_one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                connection: string;
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {

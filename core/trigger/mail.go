@@ -87,9 +87,9 @@ func (m *Mail) tell(p *flow.Sentence) {
 func (*Mail) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 	text, list := shape.Text(), shape.List(shape.Text())
 	return flow.SignalShape(shape.Map(map[string]shape.Shape{"name": text, "email": text, "verified": shape.Bool()}),
-		shape.Map(map[string]shape.Shape{"message_id": text, "in_reply_to": text,
-			"authentication": text, "subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(), "flags": list, "left_out": list,
-			"date": shape.Time()}))
+		shape.Map(map[string]shape.Shape{"message_id": text, "in_reply_to": text, "authentication": text,
+			"subject": text, "to": list, "cc": list, "html": text, "folder": text, "uid": shape.Number(),
+			"flags": list, "left_out": list, "date": shape.Time()}))
 }
 
 // Source is the folder.

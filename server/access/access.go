@@ -77,7 +77,8 @@ const hashesAtOnce = 2
 
 // New gives access to the people in a store.
 func New(s *store.Store) *Access {
-	return &Access{store: s, tries: callers.NewLimit(rate.Every(6 * time.Second)), hashing: make(chan struct{}, hashesAtOnce)}
+	return &Access{store: s, tries: callers.NewLimit(rate.Every(6 * time.Second)),
+		hashing: make(chan struct{}, hashesAtOnce)}
 }
 
 func secret() string {

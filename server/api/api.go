@@ -62,7 +62,7 @@ func (a *API) Handler() http.Handler {
 		Store: a.Store,
 		Log:   a.Log, Limits: limits})
 	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
-		Secrets: a.Secrets, Log: a.Log, Limits: limits})
+		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access})
 	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
 		Limits: limits, Thread: a.visitorThread})
 	r.Get(returnPath+"{connection}", a.oauthReturn)

@@ -99,6 +99,11 @@ func (a *API) Routes() []Route {
 		on(get, "/people", access.Owner, "Everybody with an account", a.people),
 		on(get, "/tokens", access.Reader, "Your tokens, newest first; an owner's are everybody's", a.tokens),
 		on(del, "/tokens/{token}", access.Reader, "Revoke a token, at once", a.revoke),
+		on(get, "/chat-names", access.Reader, "Your names at chat servers, and where one can be linked", a.chatNames),
+		on(post, "/chat-names", access.Reader, "Get a code to write there, which links the name that writes it to you",
+			a.newChatCode),
+		on(del, "/chat-names/{connection}/{handle}", access.Reader, "Take a name off yourself, at once",
+			a.unlinkChatName),
 		on(put, "/password", access.Reader, "Change your password; your other sessions end", a.changePassword),
 	}
 }

@@ -179,14 +179,15 @@ func (a *API) today(r *request, _ none) (wire.Today, error) {
 	}
 	for _, c := range all {
 		if !c.Ready && len(c.Used) > 0 {
-			out.Missing = append(out.Missing, wire.Unready{ID: c.ID, Title: c.Title, SignIn: c.SignIn != nil, Used: c.Used})
+			out.Missing = append(out.Missing, wire.Unready{ID: c.ID, Title: c.Title,
+				SignIn: c.SignIn != nil, Used: c.Used})
 		}
 	}
 	day := time.Now().Add(-24 * time.Hour)
 	may, args := readable(person(ctx))
 	out.Failed, err = a.scanRuns(db.QueryContext(ctx, "SELECT "+runColumns+
-		" FROM runs r WHERE "+may+" AND status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20", append(slices.Clone(args),
-		store.Time(day))...))
+		" FROM runs r WHERE "+may+" AND status = 'failed' AND ended >= ? ORDER BY id DESC LIMIT 20",
+		append(slices.Clone(args), store.Time(day))...))
 	if err != nil {
 		return wire.Today{}, err
 	}

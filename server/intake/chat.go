@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"woolsignal/server/access"
 	"woolsignal/server/protocol/chatserver"
 	"woolsignal/server/protocol/web"
 
@@ -37,6 +38,7 @@ type ChatEvents struct {
 	Secrets   *vault.Vault
 	Log       *slog.Logger
 	Limits    *Limits
+	Access    *access.Access
 
 	reacting sync.WaitGroup
 }
@@ -86,7 +88,13 @@ func (h *ChatEvents) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	if err := h.receive(r.Context(), c, m, id); err != nil {
+	take := h.receive
+	if code, is := m.code(); is {
+		take = func(ctx context.Context, c *flow.Connection, m *chatMessage, id string) error {
+			return h.link(ctx, c, m, id, code)
+		}
+	}
+	if err := take(r.Context(), c, m, id); err != nil {
 		if !errors.Is(err, engine.ErrBusy) {
 			h.Log.Error("a message could not be taken in", "connection", c.ID, "error", err)
 		}
@@ -152,6 +160,10 @@ func (h *ChatEvents) receive(ctx context.Context, c *flow.Connection, m *chatMes
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Thread: thread, Text: m.Text, Via: via,
 		From: map[string]string{"name": m.From.Name, "email": m.From.Email, "handle": m.From.Handle},
 		Body: map[string]any{"room": m.Room, "message": m.ID}}
+	var err error
+	if signal.For, err = h.Access.ByChatName(ctx, c.ID, m.From.Handle); err != nil {
+		return err
+	}
 	for _, f := range m.Files {
 		kept, err := h.fetch(ctx, c, f.Name, f.Path)
 		if err != nil {

@@ -99,7 +99,8 @@ func (s *mailSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 		Answers: m.InReplyTo, Unasked: !m.asked,
 		From: map[string]string{"name": m.From.Name, "email": m.From.Email,
 			run.Verified: strconv.FormatBool(m.Verified)},
-		Body: map[string]any{"authentication": m.Verdicts.String(), "message_id": m.MessageID, "in_reply_to": m.InReplyTo, "subject": m.Subject,
+		Body: map[string]any{"authentication": m.Verdicts.String(), "message_id": m.MessageID,
+			"in_reply_to": m.InReplyTo, "subject": m.Subject,
 			"to": expr.Texts(m.To), "cc": expr.Texts(m.Cc), "html": m.HTML,
 			"folder": m.Folder, "uid": int64(m.UID), "flags": expr.Texts(m.Flags),
 			"date": m.Date.Format(time.RFC3339)}}, nil

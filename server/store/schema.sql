@@ -26,6 +26,20 @@ CREATE TABLE tokens (
   created INTEGER NOT NULL,
   seen    INTEGER NOT NULL            -- about when it was used last
 ) WITHOUT ROWID;
+-- Names at chat servers, and whose they are; codes somebody may write to show it.
+CREATE TABLE chat_names (
+  connection TEXT NOT NULL,
+  handle     TEXT NOT NULL,
+  person     INTEGER NOT NULL REFERENCES people ON DELETE CASCADE,
+  linked     INTEGER NOT NULL,
+  PRIMARY KEY (connection, handle)
+) WITHOUT ROWID;
+CREATE TABLE chat_codes (
+  hash       BLOB PRIMARY KEY,        -- SHA-256 of the code
+  person     INTEGER NOT NULL REFERENCES people ON DELETE CASCADE,
+  connection TEXT NOT NULL,
+  expires    INTEGER NOT NULL
+) WITHOUT ROWID;
 CREATE TABLE invitations (
   hash    BLOB PRIMARY KEY,           -- SHA-256 of the link's key
   role    TEXT NOT NULL,

@@ -283,7 +283,7 @@ type Letter struct {
 	From, To, Subject, Text string
 	ReplyTo                 int               `json:"reply_to"` // the id of the mail it answers
 	Files                   map[string][]byte `json:"files"`
-	Raw                     string            `json:"raw"` // the mail as it is, however malformed
+	Raw                     string            `json:"raw"`    // the mail as it is, however malformed
 	Forged                  bool              `json:"forged"` // it does not come from where it says
 }
 

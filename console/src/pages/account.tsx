@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent } from 'react'
-import { call, type Session, type TokenListed } from '../api'
+import { call, type ChatCode, type ChatName, type ChatNames as Linked, type Session, type TokenListed } from '../api'
 import { Field } from '../parts/field'
 import { Head } from '../parts/frame'
 import { Button, Empty, Loading, Trouble } from '../parts/states'
@@ -17,6 +17,7 @@ export default function Account({ session }: { session: Session }) {
       </Head>
       <div className="max-w-3xl space-y-8 px-4 py-5 md:px-6">
         <Tokens session={session} />
+        <ChatNames />
         <Password />
       </div>
     </>
@@ -61,6 +62,64 @@ function Tokens({ session }: { session: Session }) {
       {revoke.error && (
         <p role="alert" className="text-madder">
           {revoke.error.message}
+        </p>
+      )}
+    </section>
+  )
+}
+
+function ChatNames() {
+  const client = useQueryClient()
+  const all = useQuery({ queryKey: ['chat-names'], queryFn: () => call<Linked>('GET', '/chat-names') })
+  const begin = useMutation({
+    mutationFn: (connection: string) => call<ChatCode>('POST', '/chat-names', { connection }),
+  })
+  const unlink = useMutation({
+    mutationFn: (n: ChatName) =>
+      call('DELETE', `/chat-names/${encodeURIComponent(n.connection)}/${encodeURIComponent(n.handle)}`),
+    onSettled: () => void client.invalidateQueries({ queryKey: ['chat-names'] }),
+  })
+  if (all.data?.servers.length === 0 && all.data.names.length === 0) return null
+  return (
+    <section aria-label="Chat names">
+      <h2 className="font-semibold">Chat names</h2>
+      <p className="text-quiet">
+        What you ask for in a chat is done as you only once your name there is linked. Until then it is done for nobody.
+      </p>
+      {all.isPending && <Loading />}
+      {all.error && <Trouble error={all.error} />}
+      <ul className="mt-2 divide-y divide-line">
+        {all.data?.names.map((n) => (
+          <li key={`${n.connection} ${n.handle}`} className="flex flex-wrap items-center gap-x-4 gap-y-1 py-2">
+            <span className="min-w-0 flex-1">
+              {n.handle} <span className="text-quiet">at {n.title}</span>
+            </span>
+            <span className="text-[0.87rem] text-quiet">linked {when(n.linked)}</span>
+            <Button aria-label={`Unlink ${n.handle}`} disabled={unlink.isPending} onClick={() => unlink.mutate(n)}>
+              Unlink
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {all.data?.servers.map((s) => (
+        <Button
+          key={s.connection}
+          className="mt-2 mr-2"
+          disabled={begin.isPending}
+          onClick={() => begin.mutate(s.connection)}
+        >
+          Link a name at {s.title}
+        </Button>
+      ))}
+      {begin.data && (
+        <p role="status" className="mt-2">
+          Write this to the bot at {begin.data.to}, in private, by your name there:{' '}
+          <code className="font-mono">{begin.data.write}</code>. It is good once, till {when(begin.data.expires)}.
+        </p>
+      )}
+      {(begin.error ?? unlink.error) && (
+        <p role="alert" className="mt-2 text-madder">
+          {(begin.error ?? unlink.error)?.message}
         </p>
       )}
     </section>

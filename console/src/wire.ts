@@ -1463,6 +1463,7 @@ export interface components {
             in?: string;
             kind: string;
             source: string;
+            stranger?: boolean;
             subject?: string;
             text?: string;
             thread?: string;

@@ -47,6 +47,9 @@ func (b *encoder) signal(s *Signal) {
 		b.raw(`,"unasked":true`)
 	}
 	b.field("cause", s.Cause)
+	if s.Stranger {
+		b.raw(`,"stranger":true`)
+	}
 	if s.Draft {
 		b.raw(`,"draft":true`)
 	}

@@ -74,6 +74,7 @@ type Start struct {
 	Inputs   map[string]any
 	Draft    bool // it uses the connections that stand in for drafts
 	Await    bool // the step waits for its result
+	Stranger bool // it is done for somebody who is not known
 }
 
 // Listen asks for signals that came since a time and that nobody heard. It is

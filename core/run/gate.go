@@ -90,9 +90,17 @@ func (s *Signal) gate(g *gate) {
 	if s == nil {
 		return
 	}
+	if mask := g.mask; s.Stranger {
+		g.mask = nil
+		defer func() { g.mask = mask }()
+	}
 	g.text(&s.Text)
-	g.name(&s.Subject)
+	g.text(&s.Subject) // what is waited for by it is hidden alike
 	g.name(&s.Thread)
+	for name, v := range s.From {
+		g.text(&v)
+		s.From[name] = v
+	}
 	g.value(&s.Body)
 	if s.Via != nil {
 		g.fields(&s.Via.Args)

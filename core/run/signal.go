@@ -33,8 +33,11 @@ type Signal struct {
 	Unasked bool   `json:"unasked,omitempty"` // that one was not written to its sender
 	// the run that brought it about: one that failed, or wrote a row
 	Cause string `json:"cause,omitempty"`
-	Draft bool   `json:"draft,omitempty"` // it starts what is written rather than what is live
-	Via   *Via   `json:"via,omitempty"`   // how it is answered where it came from
+	// somebody sent it who showed no key and is not signed in: their words are kept
+	// as they are, so that nothing tells them that they guessed a secret
+	Stranger bool `json:"stranger,omitempty"`
+	Draft    bool `json:"draft,omitempty"` // it starts what is written rather than what is live
+	Via      *Via `json:"via,omitempty"`   // how it is answered where it came from
 }
 
 // Verified is the name among a mail's From that is "true" where the mailbox's
@@ -60,6 +63,15 @@ func (f File) Value() map[string]any {
 type Via struct {
 	Tool string         `json:"tool"`
 	Args map[string]any `json:"args"` // the place and thread
+}
+
+// Words are all that the sender wrote, for looking for something in it.
+func (s *Signal) Words() string {
+	all, err := json.Marshal([]any{s.Subject, s.Text, s.Body, s.From})
+	if err != nil {
+		return s.Subject + "\n" + s.Text // a body that is no JSON came from nowhere
+	}
+	return string(all)
 }
 
 // Vouched is the e-mail of the sender where the service or a signed chat server

@@ -102,5 +102,5 @@ func (c *Call) Outstanding(at *run.At) []run.Errand {
 	}
 	inputs, _ := at.Did.Input.(map[string]any)
 	return []run.Errand{at.Errand(0, &run.Start{Workflow: c.Workflow, Inputs: inputs, Draft: at.Draft(),
-		Await: c.Await})}
+		Await: c.Await, Stranger: at.Signal().Stranger})}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"maps"
 	"net/http"
 	"net/url"
@@ -19,6 +20,7 @@ import (
 	"woolsignal/server/oauth"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
+	"woolsignal/server/vault"
 	"woolsignal/server/workspace"
 	"woolsignal/wire"
 )
@@ -221,6 +223,11 @@ func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 	if strings.TrimSpace(in.Secret) == "" {
 		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is empty",
 			"Send the key, password or token the service gave you.")
+	}
+	if len(in.Secret) < vault.Shortest {
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is too short", fmt.Sprintf(
+			"Wherever it echoes it could not be hidden, and it would be guessed at once; have the other side give you "+
+				"one of at least %d characters.", vault.Shortest))
 	}
 	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
 		return wire.Verdict{}, err

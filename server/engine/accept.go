@@ -48,7 +48,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 		return nil, err
 	}
 	signal := a.Signal
-	signal.Hide(e.secrets.Mask) // what its limits go by is kept as well
+	e.hide(a.Workflow, signal) // what its limits go by is kept as well
 	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}

@@ -121,8 +121,12 @@ func (e *Engine) locked(ctx context.Context, l *live, do func() error) error {
 func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*live, run.Entry) (store.Batch, error),
 	events ...run.Event) (advance, error) {
 	var out advance
-	err := fault.Catch(e.log, "the run "+l.id, func() (err error) {
-		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx), events...)
+	mask, err := e.masker(ctx, l, events)
+	if err != nil {
+		return out, err
+	}
+	err = fault.Catch(e.log, "the run "+l.id, func() (err error) {
+		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx, mask), events...)
 		return err
 	})
 	var batch store.Batch

@@ -53,7 +53,7 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 		return "", err
 	}
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
-		Trigger: "called", Body: start.Inputs, Draft: start.Draft}
+		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger}
 	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 	if err != nil {
 		return "", err

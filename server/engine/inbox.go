@@ -72,7 +72,7 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 // started: afterwards nothing is refused.
 func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Signal) (arrival, error) {
 	a := arrival{delivery: deliverer(workflow, signal), workflow: workflow, signal: signal}
-	signal.Hide(e.secrets.Mask)
+	e.hide(workflow, signal)
 	if workflow == "" {
 		return a, nil
 	}

@@ -35,6 +35,8 @@ type live struct {
 	state      *run.State // nil where it is to be folded from its journal
 	kept       kept       // of its snapshots
 	writing    int        // entries that are queued and not durable yet
+	listened   bool       // spoken has what a stranger said before
+	spoken     []string   // a stranger's words with a secret among them
 	unreadable error      // why what it follows cannot be read; then it can only be ended
 }
 

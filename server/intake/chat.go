@@ -314,10 +314,10 @@ func (h *Hosted) take(w http.ResponseWriter, r *http.Request, workflow string, t
 		Begins bool   `json:"begins"` // nothing was said: the page is to speak first
 	}
 	err := json.Unmarshal(body, &in)
-	signal := &run.Signal{ID: in.ID, Source: t.Source(), Type: "chat.message",
+	signal := &run.Signal{ID: thread + " " + in.ID, Source: t.Source(), Type: "chat.message",
 		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: t.ID, Thread: thread, Text: in.Text,
-		From: map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
-		Body: expr.Canonical(map[string]any{})}
+		From:     map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
+		Stranger: true, Body: expr.Canonical(map[string]any{})}
 	var ticket *engine.Ticket
 	switch {
 	case err == nil && in.Begins && t.Is.(*trigger.Chat).SpeaksFirst:

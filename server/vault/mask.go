@@ -15,6 +15,10 @@ import (
 // shorter ones would blot out ordinary words.
 const shortest = 6
 
+// Shortest is how long a secret must be to be masked at all, in bytes: as it is
+// sent, with what stands beside it.
+const Shortest = 4
+
 const blot = "••••••"
 
 // Mask hides every secret the vault holds in a text, in the forms in which
@@ -22,12 +26,27 @@ const blot = "••••••"
 // (RFC 4648; a Basic header is so, RFC 7617), in an address (RFC 3986) and
 // inside JSON (RFC 8259).
 func (v *Vault) Mask(text string) string {
-	if len(text) < shortest { // as most words of a run are
-		return text
+	v.mu.RLock()
+	defer v.mu.RUnlock()
+	return v.blots.hide(text)
+}
+
+// MaskFor is Mask for those who said some words: what is a secret and stands in
+// these, they know already.
+func (v *Vault) MaskFor(said []string) func(string) string {
+	if len(said) == 0 {
+		return v.Mask
 	}
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	return v.blots.Replace(text)
+	unsaid := map[string]string{}
+	for name, secret := range v.known {
+		alone := blots(map[string]string{name: secret})
+		if !slices.ContainsFunc(said, func(words string) bool { return alone.hide(words) != words }) {
+			unsaid[name] = secret
+		}
+	}
+	return blots(unsaid).hide
 }
 
 // MaskValue hides every secret in the texts and names of a JSON value, in
@@ -53,16 +72,36 @@ func (v *Vault) MaskValue(value any) any {
 	return value
 }
 
+// mask hides secrets.
+type mask struct {
+	within *strings.Replacer // wherever they stand
+	whole  map[string]bool   // where they are all of a text, as they are too short to be looked for within
+}
+
+func (m mask) hide(text string) string {
+	if m.whole[text] {
+		return blot
+	}
+	if len(text) < shortest { // as most words of a run are
+		return text
+	}
+	return m.within.Replace(text)
+}
+
 // blots makes what masks secrets, the longest form first so that no shorter
 // one leaves a part of it.
-func blots(known map[string]string) *strings.Replacer {
-	forms := map[string]bool{}
+func blots(known map[string]string) mask {
+	forms, whole := map[string]string{}, map[string]bool{}
 	for _, secret := range known {
-		if len(secret) < shortest {
+		if len(secret) >= shortest {
+			for _, form := range written(secret) {
+				forms[form] = blot
+			}
 			continue
 		}
-		for _, form := range written(secret) {
-			forms[form] = true
+		whole[secret] = true
+		for before, after := range sent(secret) {
+			forms[before] = after
 		}
 	}
 	sorted := slices.SortedFunc(maps.Keys(forms), func(a, b string) int {
@@ -70,9 +109,26 @@ func blots(known map[string]string) *strings.Replacer {
 	})
 	pairs := make([]string, 0, 2*len(sorted))
 	for _, form := range sorted {
-		pairs = append(pairs, form, blot)
+		pairs = append(pairs, form, forms[form])
 	}
-	return strings.NewReplacer(pairs...)
+	return mask{strings.NewReplacer(pairs...), whole}
+}
+
+// sent are the forms of a secret that is too short to be looked for by itself,
+// as "1234" is, with what stands beside it where it is sent: in the user's part
+// of an address, a query, a header, JSON, and in base64 behind a user's name.
+// Each goes with what is shown in its place.
+func sent(secret string) map[string]string {
+	all := map[string]string{}
+	for _, beside := range [][2]string{{":", "@"}, {"=", ""}, {": ", ""}, {"Bearer ", ""}, {`"`, `"`}} {
+		all[beside[0]+secret+beside[1]] = beside[0] + blot + beside[1]
+	}
+	for _, encoding := range []*base64.Encoding{base64.RawStdEncoding, base64.RawURLEncoding} {
+		for before := range 3 {
+			all[inBase64(encoding, ":"+secret, before)] = blot
+		}
+	}
+	return all
 }
 
 // written lists the forms a secret is sent in.

@@ -16,7 +16,6 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
 	"time"
 
@@ -39,7 +38,7 @@ type Vault struct {
 
 	mu    sync.RWMutex      // guards what follows, and the seal while the key is replaced
 	known map[string]string // by name
-	blots *strings.Replacer // hides what is known
+	blots mask              // hides what is known
 }
 
 // Open reads the key, or makes one for a new folder, and unseals what is kept.

@@ -82,11 +82,20 @@ func returnsTo(t *testing.T, browser *http.Client, back string) url.Values {
 		t.Fatal(err)
 	}
 	response.Body.Close()
-	at, err := url.Parse(response.Header.Get("Location"))
-	if err != nil || response.StatusCode != http.StatusSeeOther {
-		t.Fatalf("%s %v", response.Status, err)
+	if response.StatusCode != http.StatusSeeOther || strings.Contains(response.Header.Get("Location"), "?") {
+		t.Fatalf("%s %s", response.Status, response.Header.Get("Location"))
 	}
-	return at.Query()
+	for _, c := range response.Cookies() {
+		if c.Name == "woolsignal_outcome" {
+			said, err := url.ParseQuery(c.Value)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return said
+		}
+	}
+	t.Fatalf("nothing is said of it: %v", response.Header)
+	return nil
 }
 
 // TestASignInIsWhoBeganIts sends the way back to others: to somebody who is

@@ -87,3 +87,12 @@ export async function call<T>(method: string, path: string, body?: unknown): Pro
   }
   return response.status === 204 ? (undefined as T) : response.json()
 }
+
+/** outcome is what came of a sign-in at another service, told once; null where there was none. */
+export function outcome(): { fine: boolean; said: string } | null {
+  const kept = /(?:^|; )woolsignal_outcome=([^;]*)/.exec(document.cookie)
+  if (!kept) return null
+  document.cookie = 'woolsignal_outcome=; path=/connections; max-age=0'
+  const told = new URLSearchParams(kept[1])
+  return { fine: told.get('fine') === 'true', said: told.get('said') ?? '' }
+}

@@ -288,7 +288,7 @@ func parseCSV(args ...ref.Val) ref.Val {
 	for _, row := range rows[min(1, len(rows)):] {
 		line := make(map[string]any, len(row))
 		for i, cell := range row {
-			line[rows[0][i]] = cell
+			line[FromCell(rows[0][i])] = FromCell(cell)
 		}
 		out = append(out, line)
 	}
@@ -319,11 +319,15 @@ func toCSV(args ...ref.Val) ref.Val {
 	}
 	var b strings.Builder
 	w := csv.NewWriter(&b)
-	_ = w.Write(names) // a strings.Builder takes everything
+	head := make([]string, len(names))
+	for i, name := range names {
+		head[i] = Cell(name)
+	}
+	_ = w.Write(head) // a strings.Builder takes everything
 	for _, row := range list {
 		cells := make([]string, len(names))
 		for i, name := range names {
-			cells[i] = Text(row.(map[string]any)[name])
+			cells[i] = Cell(row.(map[string]any)[name])
 		}
 		_ = w.Write(cells)
 	}

@@ -39,7 +39,8 @@ type API struct {
 	Kit       *tool.Kit
 	Access    *access.Access
 	Log       *slog.Logger
-	Console   fs.FS  // the built console
+	Console   fs.FS // the built console
+	streams   streams
 	Public    string // the address people use, where a proxy stands between; "" is the one they ask by
 }
 
@@ -49,7 +50,7 @@ const cookieName = "woolsignal_session"
 // Handler gives the whole service.
 func (a *API) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(a.recoverer, secure)
+	r.Use(a.recoverer, a.secure)
 	// Public addresses: their own rules, no cookies.
 	limits := intake.NewLimits()
 	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Secrets: a.Secrets,
@@ -91,9 +92,12 @@ func (a *API) Handler() http.Handler {
 const prefix = "/api/v1"
 
 // secure sets the headers every answer has.
-func secure(next http.Handler) http.Handler {
+func (a *API) secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
+		if strings.HasPrefix(a.Public, "https:") { // RFC 6797
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		// Styles may be inline: the interface components set positions that way.

@@ -309,14 +309,21 @@ func (a *API) oauthReturn(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// outcomeCookie carries to the console what came of a sign-in elsewhere.
+const outcomeCookie = "woolsignal_outcome"
+
 // back sends a person to the connection's page with what came of it.
 func (a *API) back(w http.ResponseWriter, r *http.Request, connection, words string, fine bool) {
 	at := "/connections"
 	if connection != "" {
 		at += "/" + connection
 	}
-	http.Redirect(w, r, at+"?"+url.Values{"said": {a.Secrets.Mask(words)}, "fine": {strconv.FormatBool(fine)}}.Encode(),
-		http.StatusSeeOther)
+	// A cookie that the page reads once: in the address, anybody could put words
+	// into our mouth.
+	http.SetCookie(w, &http.Cookie{Name: outcomeCookie, Path: "/connections", MaxAge: 60,
+		SameSite: http.SameSiteStrictMode, Secure: strings.HasPrefix(a.origin(r), "https:"),
+		Value: url.Values{"said": {a.Secrets.Mask(words)}, "fine": {strconv.FormatBool(fine)}}.Encode()})
+	http.Redirect(w, r, at, http.StatusSeeOther)
 }
 
 // mostTools bounds how many tools are listed at once.

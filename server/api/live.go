@@ -24,6 +24,12 @@ const lookAgain = time.Second
 // only to the person whose it is, and to builders.
 func (a *API) live(w http.ResponseWriter, r *http.Request) error {
 	p := person(r.Context())
+	if !a.streams.open(p) {
+		w.Header().Set("Retry-After", "60")
+		return refuse(http.StatusTooManyRequests, "Too many streams", fmt.Sprintf(
+			"You have %d open, which is the most; close some of them.", mostStreams))
+	}
+	defer a.streams.close(p)
 	control := http.NewResponseController(w)
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")

@@ -53,6 +53,9 @@ func Open(ctx context.Context, folder string) (*Store, error) {
 }
 
 func open(ctx context.Context, path string) (*Store, error) {
+	if err := ownersAlone(path); err != nil {
+		return nil, fmt.Errorf("store: %w", err)
+	}
 	write, err := sql.Open("sqlite", dsn(path, "_txlock=immediate"))
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)

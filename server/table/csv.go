@@ -122,7 +122,7 @@ func (t *Table) cell(column, text string) (any, error) {
 		}
 		return nil, fmt.Errorf("%s: %q is neither yes nor no", column, text)
 	}
-	return text, nil
+	return expr.FromCell(text), nil
 }
 
 // Export writes every row as CSV, oldest first.
@@ -152,7 +152,7 @@ func (t *Table) Export(ctx context.Context, to io.Writer) error {
 			case bool:
 				record[i] = map[bool]string{true: "yes", false: "no"}[v]
 			default:
-				record[i] = expr.Text(v)
+				record[i] = expr.Cell(v)
 			}
 		}
 		if err := w.Write(record); err != nil {

@@ -45,6 +45,9 @@ type Vault struct {
 func Open(ctx context.Context, folder string, s *store.Store) (*Vault, error) {
 	v := &Vault{store: s, folder: folder, known: map[string]string{}, blots: blots(nil)}
 	key, err := os.ReadFile(v.keyPath())
+	if err == nil {
+		err = os.Chmod(v.keyPath(), 0o600) // it may have been copied here otherwise
+	}
 	if errors.Is(err, fs.ErrNotExist) {
 		key, err = newKey(v.keyPath())
 	}

@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Check, Circle, Copy, PlugZap, TriangleAlert, type LucideIcon } from 'lucide-react'
 import { useState } from 'react'
-import { Link, NavLink, useParams, useSearchParams } from 'react-router'
-import { call, type Connection, type ConnectionDetail, type Tool, type Verdict } from '../api'
+import { Link, NavLink, useParams } from 'react-router'
+import { call, outcome, type Connection, type ConnectionDetail, type Tool, type Verdict } from '../api'
 import { Head } from '../parts/frame'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, plain, when } from '../words'
@@ -46,6 +46,7 @@ const kinds: Record<string, string> = {
 /** Connections lists every service the workspace reaches, and one of them in full. */
 export default function Connections() {
   const { id } = useParams()
+  const [signedIn] = useState(outcome)
   const all = useQuery({ queryKey: ['connections'], queryFn: () => call<Connection[]>('GET', '/connections') })
   if (all.isPending) return <Loading />
   if (all.error) return <Trouble error={all.error} again={() => void all.refetch()} />
@@ -76,6 +77,11 @@ export default function Connections() {
           </>
         }
       />
+      {signedIn && (
+        <div className="px-4 md:px-6">
+          <Said fine={signedIn.fine} words={signedIn.said} />
+        </div>
+      )}
       <div className="flex min-h-0 flex-1 flex-col md:flex-row">
         <nav
           aria-label="Connections"
@@ -119,7 +125,6 @@ export default function Connections() {
 
 function One({ id }: { id: string }) {
   const client = useQueryClient()
-  const [search] = useSearchParams()
   const one = useQuery({
     queryKey: ['connection', id],
     queryFn: () => call<ConnectionDetail>('GET', `/connections/${id}`),
@@ -146,9 +151,8 @@ function One({ id }: { id: string }) {
           {test.isPending ? <span className="breathe">Trying…</span> : 'Test it'}
         </Button>
       </div>
-      {search.get('said') && <Said fine={search.get('fine') === 'true'} words={search.get('said') ?? ''} />}
       {test.error && <Said fine={false} words={test.error.message} />}
-      {verdict && !search.get('said') && <Said fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
+      {verdict && <Said fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
       {c.problem && <Said fine={false} words={`The last call failed: ${c.problem}`} />}
       <dl className="mt-4 grid grid-cols-[8rem_minmax(0,1fr)] gap-y-1.5 text-[0.95rem] [&>dt]:text-quiet">
         <dt>Kind</dt>

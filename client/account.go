@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+	"strconv"
 
 	"woolsignal/wire"
 )
@@ -36,4 +37,11 @@ func (c *Client) NewChatCode(ctx context.Context, connection string) (out wire.C
 // Unlink takes a name at a chat server off oneself.
 func (c *Client) Unlink(ctx context.Context, connection, handle string) error {
 	return c.Do(ctx, http.MethodDelete, "/chat-names/"+url.PathEscape(connection)+"/"+url.PathEscape(handle), nil, nil)
+}
+
+// Audit lists who did what that touches safety, newest first; who "" is
+// everybody's.
+func (c *Client) Audit(ctx context.Context, who string, limit int) (out []wire.Event, err error) {
+	q := url.Values{"who": {who}, "limit": {strconv.Itoa(limit)}}
+	return out, c.Do(ctx, http.MethodGet, "/audit?"+q.Encode(), nil, &out)
 }

@@ -135,11 +135,26 @@ func TestWhatTouchesSafetyIsLogged(t *testing.T) {
 	if _, err := s.As("Ines").PutSecret(c, "clip-register", "a-new-secret-8812"); err != nil {
 		t.Fatal(err)
 	}
-	for _, line := range []string{`msg="a token was made" for=ines@larkrigg.example from=127.0.0.1`,
-		`msg="a sign-in was refused" as="nobody@larkrigg.example\nlevel=ERROR" from=127.0.0.1`,
-		`msg="a request was refused" who=owen@larkrigg.example role=reader needs=builder method=GET`,
-		`msg="a secret was given" connection=clip-register by=ines@larkrigg.example`} {
+	for _, line := range []string{
+		`"did":"make a token","who":"ines@larkrigg.example","from":"127.0.0.1","about":"","refused":false}`,
+		`"did":"make a token","who":"nobody@larkrigg.example\nlevel=ERROR","from":"127.0.0.1","about":"the e-mail or`,
+		`"did":"ask for what needs another role","who":"owen@larkrigg.example","from":"127.0.0.1","about":"GET /tools`,
+		`"did":"give a secret","who":"ines@larkrigg.example","from":"127.0.0.1",` +
+			`"about":"/connections/clip-register/secret","refused":false}`} {
 		harness.Eventually(t, line, func() bool { return strings.Contains(s.Output(), line) })
+	}
+	out, errs, code := s.Command("Elin", "", "audit")
+	for _, words := range []string{"give a secret", "make a token (refused)", "/connections/clip-register/secret"} {
+		if code != 0 || !strings.Contains(out, words) {
+			t.Errorf("woolsignal audit does not tell %q:\n%s%s", words, out, errs)
+		}
+	}
+	if out, _, _ := s.Command("Elin", "", "audit", "-who", "owen@larkrigg.example"); strings.Count(out, "\n") != 2 ||
+		!strings.Contains(out, "GET /tools as reader") {
+		t.Errorf("of one person it tells\n%s", out)
+	}
+	if _, _, code := s.Command("Ines", "", "audit"); code == 0 {
+		t.Error("a builder reads the audit trail")
 	}
 	for _, hidden := range []string{made.Token, ines.Password + "\"", "a wrong guess", "a-new-secret-8812"} {
 		if strings.Contains(s.Output(), hidden) {

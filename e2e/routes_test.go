@@ -16,6 +16,7 @@ import (
 	"woolsignal/e2e/harness"
 	"woolsignal/server/api"
 	"woolsignal/standin/postbag"
+	"woolsignal/standin/shieling"
 	"woolsignal/wire"
 )
 
@@ -237,6 +238,12 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/tables/mishaps/csv", csv)
 	d.call(del, "/tables/mishaps/rows/"+row, nil)
 	d.call(get, "/blobs/"+keptFile(t, s), nil)
+	d.call(get, "/audit", nil)
+	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")
+	s.Types(shieling.Said{As: "elin", Direct: true, Text: code})
+	s.BotSays("", "You are linked")
+	d.call(get, "/chat-names", nil)
+	d.call(del, "/chat-names/shieling/elin", nil)
 	d.call(put, "/password", map[string]any{"password": elin.Password, "next": "another shearling"})
 	d.call(del, "/tokens/"+field(d.call(get, "/tokens", nil), 0, "id"), nil)
 	d.call(del, "/session", nil)

@@ -15,6 +15,7 @@ import (
 	"sync"
 	"time"
 
+	"woolsignal/server/audit"
 	"woolsignal/server/protocol/mcp"
 
 	"woolsignal/core/flow"
@@ -129,8 +130,9 @@ const grace = 10 * time.Second
 // callers are answered, calls on their way come home, and what is open goes
 // on at the next start. ready is called once the service answers.
 func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func()) error {
+	trail := &audit.Trail{Store: s.Store, Log: s.options.Log}
 	face := &api.API{Store: s.Store, Workspace: s.Workspace, Engine: s.Engine, Secrets: s.Secrets,
-		Tokens: s.Tokens, Kit: s.Kit, Access: s.Access, Log: s.options.Log, Console: s.options.Console,
+		Tokens: s.Tokens, Kit: s.Kit, Access: s.Access, Audit: trail, Log: s.options.Log, Console: s.options.Console,
 		Public: s.options.Public}
 	streams, endStreams := context.WithCancel(context.Background())
 	defer endStreams()
@@ -152,7 +154,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 			Secrets: s.Secrets, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
-	triggers.Go(func() { s.tidy(ctx) })
+	triggers.Go(func() { s.tidy(ctx, trail) })
 	served := make(chan error, 1)
 	go func() { served <- web.Serve(listener) }()
 	ready()

@@ -40,6 +40,17 @@ type TokenListed struct {
 	Seen  time.Time `json:"seen"` // about when it was used last
 }
 
+// Event is something that touches safety.
+type Event struct {
+	N       int64     `json:"n"`
+	At      time.Time `json:"at"`
+	Did     string    `json:"did"`
+	Who     string    `json:"who"`  // the e-mail of who did it, or who they say they are
+	From    string    `json:"from"` // the address it came from; "" where that is not known
+	About   string    `json:"about"`
+	Refused bool      `json:"refused"` // it was not done
+}
+
 // NewPassword changes a password: the one there is, and the next.
 type NewPassword struct {
 	Password string `json:"password"`

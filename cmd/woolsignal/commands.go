@@ -17,6 +17,7 @@ func commands() []command {
 		{"login", "E-MAIL", "Get a token for the command line", "login ines@larkrigg.example", login},
 		{"tokens", "", "List tokens, or revoke one", "tokens", tokens},
 		{"password", "", "Change your password", "password", changePassword},
+		{"audit", "", "List who did what that touches safety; owners may", "audit -who ines@larkrigg.example", audit},
 		{"link", "[CONNECTION]", "Link your name at a chat server, so that what you ask there is done as you",
 			"link shieling", link},
 		{"check", "FOLDER", "Check the files of a workspace", "check larkrigg", check},

@@ -21,7 +21,7 @@ func rebuild(ctx context.Context, a *app, args []string) error {
 		return fmt.Errorf("there is no data folder %s; name it with -data", *data)
 	}
 	s, err := server.Open(ctx, server.Options{Data: *data,
-		Log: slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: slog.LevelWarn}))})
+		Log: slog.New(slog.NewJSONHandler(a.errs, &slog.HandlerOptions{Level: slog.LevelWarn}))})
 	if err != nil {
 		return err
 	}

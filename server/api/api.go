@@ -18,6 +18,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"woolsignal/server/access"
+	"woolsignal/server/audit"
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
 	"woolsignal/server/intake"
@@ -38,6 +39,7 @@ type API struct {
 	Tokens    *oauth.Keeper
 	Kit       *tool.Kit
 	Access    *access.Access
+	Audit     *audit.Trail
 	Log       *slog.Logger
 	Console   fs.FS // the built console
 	streams   streams
@@ -63,7 +65,8 @@ func (a *API) Handler() http.Handler {
 		Store: a.Store,
 		Log:   a.Log, Limits: limits})
 	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
-		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access})
+		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access,
+		Audit: a.Audit})
 	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
 		Limits: limits, Thread: a.visitorThread})
 	r.Get(returnPath+"{connection}", a.oauthReturn)
@@ -154,8 +157,8 @@ func (a *API) guard(route Route) http.Handler {
 				a.fail(w, r, err)
 				return
 			case !p.Role.Allows(route.Role):
-				a.Log.Warn("a request was refused", "who", p.Email, "role", p.Role, "needs", route.Role,
-					"method", r.Method, "route", route.Path)
+				a.note(r, audit.Event{Did: audit.Request, Who: p.Email, About: r.Method + " " + route.Path + " as " +
+					string(p.Role), Refused: true})
 				problem.Write(w, http.StatusForbidden, "Not allowed", "This needs the role "+string(route.Role)+"; "+
 					p.Name+" is "+string(p.Role)+".")
 				return
@@ -166,6 +169,10 @@ func (a *API) guard(route Route) http.Handler {
 		err := route.asked(r)
 		if err == nil {
 			err = route.handle(w, r)
+		}
+		if err == nil && route.Audited != "" {
+			a.note(r, audit.Event{Did: route.Audited, Who: person(r.Context()).Email,
+				About: strings.TrimPrefix(r.URL.Path, prefix)})
 		}
 		if err != nil {
 			a.fail(w, r, err)

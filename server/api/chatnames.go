@@ -66,9 +66,5 @@ func (a *API) unlinkChatName(r *request, _ none) (none, error) {
 	if errors.Is(err, access.ErrNoChatName) {
 		return none{}, refuse(http.StatusNotFound, "Not here", "You have no name "+r.Param("handle")+" there.")
 	}
-	if err == nil {
-		a.Log.Info("a chat name was unlinked", "who", p.Email, "connection", r.Param("connection"), "handle",
-			r.Param("handle"))
-	}
 	return none{}, err
 }

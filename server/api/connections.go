@@ -232,7 +232,6 @@ func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
 		return wire.Verdict{}, err
 	}
-	a.Log.Info("a secret was given", "connection", c.ID, "by", person(r.Context()).Email)
 	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
 	if err != nil {
 		return wire.Verdict{}, err
@@ -250,7 +249,6 @@ func (a *API) rotateKey(r *request, _ none) (wire.Rotated, error) {
 	if err != nil {
 		return wire.Rotated{}, err
 	}
-	a.Log.Info("the key was replaced", "secrets", n, "by", person(r.Context()).Email)
 	return wire.Rotated{Secrets: n}, nil
 }
 

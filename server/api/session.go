@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"woolsignal/server/access"
+	"woolsignal/server/audit"
 	"woolsignal/server/intake"
 	"woolsignal/wire"
 )
@@ -14,9 +15,9 @@ import (
 func (a *API) signIn(r *request, in wire.SignIn) (wire.Session, error) {
 	s, p, err := a.Access.SignIn(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
-		return wire.Session{}, a.refuseSignIn(r, in.Email, err)
+		return wire.Session{}, a.refuseSignIn(r, audit.SignIn, in.Email, err)
 	}
-	a.Log.Info("somebody signed in", "who", p.Email, "from", caller(r).Address)
+	a.note(r.Request, audit.Event{Did: audit.SignIn, Who: p.Email})
 	a.keepSession(r, s)
 	return a.describeSession(r, p)
 }
@@ -39,13 +40,9 @@ func (a *API) keepSession(r *request, s access.Session) {
 	a.setCookie(r, browserCookie, s.Browser, 180*24*3600)
 }
 
-// longestName is how much of a made-up address the log takes, in bytes.
-const longestName = 100
-
 // refuseSignIn says why somebody could not sign in.
-func (a *API) refuseSignIn(r *request, email string, err error) error {
-	a.Log.Warn("a sign-in was refused", "as", email[:min(len(email), longestName)], "from", caller(r).Address,
-		"why", err)
+func (a *API) refuseSignIn(r *request, did, email string, err error) error {
+	a.note(r.Request, audit.Event{Did: did, Who: email, About: err.Error(), Refused: true})
 	switch {
 	case errors.Is(err, access.ErrTooMany):
 		r.header.Set("Retry-After", "60")
@@ -59,13 +56,13 @@ func (a *API) refuseSignIn(r *request, email string, err error) error {
 func (a *API) newToken(r *request, in wire.SignIn) (wire.Token, error) {
 	p, err := a.Access.Check(r.Context(), in.Email, in.Password, caller(r))
 	if err != nil {
-		return wire.Token{}, a.refuseSignIn(r, in.Email, err)
+		return wire.Token{}, a.refuseSignIn(r, audit.MakeToken, in.Email, err)
 	}
 	token, err := a.Access.NewToken(r.Context(), p, "command line")
 	if err != nil {
 		return wire.Token{}, err
 	}
-	a.Log.Info("a token was made", "for", p.Email, "from", caller(r).Address)
+	a.note(r.Request, audit.Event{Did: audit.MakeToken, Who: p.Email})
 	return wire.Token{Token: token, Person: wirePerson(p)}, nil
 }
 
@@ -81,7 +78,7 @@ func (a *API) join(r *request, in wire.Join) (wire.Session, error) {
 	if err := a.Workspace.Reread(context.WithoutCancel(r.Context())); err != nil { // files may name them now
 		return wire.Session{}, err
 	}
-	a.Log.Info("an account was made", "of", p.Email, "role", p.Role)
+	a.note(r.Request, audit.Event{Did: audit.MakeAccount, Who: p.Email, About: string(p.Role)})
 	a.keepSession(r, s)
 	return a.describeSession(r, p)
 }
@@ -150,9 +147,6 @@ func (a *API) revoke(r *request, _ none) (none, error) {
 	if errors.Is(err, access.ErrNoToken) {
 		return none{}, refuse(http.StatusNotFound, "Not here", "There is no token "+r.Param("token")+" of yours.")
 	}
-	if err == nil {
-		a.Log.Info("a token was revoked", "token", r.Param("token"), "by", p.Email)
-	}
 	return none{}, err
 }
 
@@ -167,11 +161,11 @@ func (a *API) changePassword(r *request, in wire.NewPassword) (none, error) {
 	case errors.As(err, &bad):
 		return none{}, refuse(http.StatusUnprocessableEntity, "Another password is needed", bad.Why+".")
 	case errors.Is(err, access.ErrWrongPassword):
+		a.note(r.Request, audit.Event{Did: audit.Password, Who: p.Email, About: err.Error(), Refused: true})
 		return none{}, refuse(http.StatusUnprocessableEntity, "Not changed",
 			"The password you have now is another one.")
 	case err != nil:
-		return none{}, a.refuseSignIn(r, p.Email, err)
+		return none{}, a.refuseSignIn(r, audit.Password, p.Email, err)
 	}
-	a.Log.Info("a password was changed", "of", p.Email)
 	return none{}, nil
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"woolsignal/server/access"
+	"woolsignal/server/audit"
 	"woolsignal/server/protocol/chatserver"
 	"woolsignal/server/protocol/web"
 
@@ -39,6 +40,7 @@ type ChatEvents struct {
 	Log       *slog.Logger
 	Limits    *Limits
 	Access    *access.Access
+	Audit     *audit.Trail
 
 	reacting sync.WaitGroup
 }

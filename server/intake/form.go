@@ -157,7 +157,8 @@ func (h *Forms) submit(w http.ResponseWriter, r *http.Request, workflow string, 
 		_, err = h.Engine.Accept(r.Context(),
 			engine.Admission{Workflow: workflow,
 				Signal: &run.Signal{ID: once(r.PostForm), Source: t.Source(), Type: "form.sent", Kind: "form",
-					Trigger: t.ID, Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: kept, Stranger: true}})
+					Trigger: t.ID, Time: time.Now().UTC().Truncate(time.Millisecond), Body: body, Files: kept,
+					Stranger: true}})
 	}
 	switch {
 	case errors.Is(err, store.ErrNoRoom):

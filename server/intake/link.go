@@ -7,6 +7,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/server/access"
+	"woolsignal/server/audit"
 	"woolsignal/server/tool"
 )
 
@@ -24,12 +25,13 @@ func (h *ChatEvents) link(ctx context.Context, c *flow.Connection, m *chatMessag
 	said := "You are linked: what you ask for here is done as " + p.Name + " (" + p.Email + ")."
 	switch {
 	case errors.Is(err, access.ErrNoCode):
-		h.Log.Warn("a chat name was not linked", "connection", c.ID, "handle", m.From.Handle, "why", err)
+		h.Audit.Note(ctx, audit.Event{Did: audit.LinkName, Who: m.From.Handle, About: c.ID + ": " + err.Error(),
+			Refused: true})
 		said = "This code was used before, or is more than ten minutes old. Get another on your account's page."
 	case err != nil:
 		return err
 	default:
-		h.Log.Info("a chat name was linked", "who", p.Email, "connection", c.ID, "handle", m.From.Handle)
+		h.Audit.Note(ctx, audit.Event{Did: audit.LinkName, Who: p.Email, About: c.ID + ": " + m.From.Handle})
 	}
 	answer := h.Workspace.Now().Tools[c.ID+"/write_to"]
 	if answer == nil { // switched off: it is linked all the same

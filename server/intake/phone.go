@@ -132,8 +132,8 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 	defer cancel()
 	before := t.after
 	if !t.waiting {
-		signal := &run.Signal{ID: uuid.Must(uuid.NewV7()).String(), Source: l.trigger.Source(), Type: "phone.said", Stranger: true,
-			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID,
+		signal := &run.Signal{ID: uuid.Must(uuid.NewV7()).String(), Source: l.trigger.Source(), Type: "phone.said",
+			Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "phone", Trigger: l.trigger.ID, Stranger: true,
 			Thread: t.call, Text: t.said, From: map[string]string{"phone": t.from},
 			Body: map[string]any{"call": t.call, "said": t.said}}
 		if before == 0 {

@@ -46,6 +46,18 @@ CREATE TABLE invitations (
   expires INTEGER NOT NULL
 ) WITHOUT ROWID;
 
+-- Who did what that touches safety.
+CREATE TABLE audit (
+  n         INTEGER PRIMARY KEY AUTOINCREMENT,
+  at        INTEGER NOT NULL,
+  did       TEXT NOT NULL,
+  who       TEXT NOT NULL,            -- e-mail, or who somebody says they are
+  came_from TEXT NOT NULL,            -- address; '' where it is not known
+  about     TEXT NOT NULL,
+  refused   INTEGER NOT NULL
+);
+CREATE INDEX audit_by_who ON audit (who, n);
+
 -- The workspace's files, byte for byte as they were written.
 CREATE TABLE files (
   path    TEXT PRIMARY KEY,

@@ -90,7 +90,8 @@ func TestWhatWasSaidIsNotMaskedForWhoSaidIt(t *testing.T) {
 		}
 	}
 	const text = "clip-key-8812 and fold-key-7731"
-	for said, want := range map[string]string{"": "•••••• and ••••••", "is it clip-key-8812?": "clip-key-8812 and ••••••",
+	for said, want := range map[string]string{"": "•••••• and ••••••",
+		"is it clip-key-8812?": "clip-key-8812 and ••••••",
 		"is it CLIP-KEY-8812?": "•••••• and ••••••"} {
 		if got := v.MaskFor([]string{said})(text); got != want {
 			t.Errorf("for who said %q it is %q, want %q", said, got, want)

@@ -22,6 +22,9 @@ var secretKeys = regexp.MustCompile(`(?i)^[\s-]*["']?(?:password|passwd|passphra
 // secrets finds keys that were written into files.
 func (c *Checker) secrets() {
 	for _, path := range slices.Sorted(maps.Keys(c.Workspace.Files)) {
+		if c.Workspace.described(path) {
+			continue // its examples were published by whoever wrote it
+		}
 		for i, line := range strings.Split(c.Workspace.Files[path], "\n") {
 			if at := secretIn(path, line); at >= 0 {
 				c.file = path
@@ -33,6 +36,16 @@ func (c *Checker) secrets() {
 			}
 		}
 	}
+}
+
+// described tells whether a file is another service's description of itself.
+func (w *Workspace) described(path string) bool {
+	for _, c := range w.Connections {
+		if slices.Contains(c.Uses(HoldsFile), path) {
+			return true
+		}
+	}
+	return false
 }
 
 // secretIn finds where in a line of a file a secret begins; -1 where none does.

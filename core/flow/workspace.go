@@ -74,6 +74,7 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 			problems = append(problems, found...)
 			w.Tables[one.ID] = one
 		case folder == "tables" && strings.HasSuffix(path, ".csv"): // the rows a new table begins with
+		case folder == "schemas" && w.described(path): // read by what speaks with that service
 		case folder == "schemas" && strings.HasSuffix(path, ".json"):
 			var schema map[string]any
 			if err := json.Unmarshal([]byte(text), &schema); err != nil {

@@ -6,8 +6,10 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -165,7 +167,7 @@ func (a *API) guard(route Route) http.Handler {
 			}
 			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
 		}
-		r.Body = http.MaxBytesReader(w, r.Body, maxBody)
+		r.Body = http.MaxBytesReader(w, r.Body, cmp.Or(route.Most, maxBody))
 		err := route.asked(r)
 		if err == nil {
 			err = route.handle(w, r)
@@ -182,6 +184,10 @@ func (a *API) guard(route Route) http.Handler {
 
 // maxBody is how large a request to the API may be, in bytes.
 const maxBody = 5 << 20
+
+// maxFiles is how large all files of a workspace may be as they are sent, in
+// bytes; a description of a large API has some 15 MB.
+const maxFiles = 64 << 20
 
 // who finds the person behind a token or a session.
 func (a *API) who(r *http.Request) (access.Person, error) {
@@ -223,7 +229,8 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.As(err, &refused):
 		refused.Details.Write(w)
 	case errors.As(err, &large):
-		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", "A request may have 5 MiB.")
+		problem.Write(w, http.StatusRequestEntityTooLarge, "Too large", fmt.Sprintf("This request may have %d MiB.",
+			large.Limit>>20))
 	case errors.Is(err, engine.ErrNoRun), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err,
 		workspace.ErrNoVersion):
 		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")

@@ -29,6 +29,7 @@ type Route struct {
 	In, Out  reflect.Type // of the bodies; nil where there is none
 	Produces string       // the media type of an answer that is none of ours
 	Later    string       // what a 202 says; "" where there is none
+	Most     int64        // how large a body may be, in bytes; 0 is the usual [maxBody]
 	Audited  string       // what is done by it, where that touches safety; see [audit.Event]
 	handle   func(http.ResponseWriter, *http.Request) error
 }
@@ -91,6 +92,12 @@ func raw(method, path string, role access.Role, summary, produces string,
 // later says that the route may also answer 202, and what that means.
 func (route Route) later(what string) Route {
 	route.Later = what
+	return route
+}
+
+// upTo lets the body be larger than others.
+func (route Route) upTo(bytes int64) Route {
+	route.Most = bytes
 	return route
 }
 

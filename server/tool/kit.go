@@ -98,6 +98,11 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			if note(op, n) {
 				all[op.Name] = op
 			}
+			for _, what := range op.Lacks {
+				problems = append(problems, flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line,
+					Column: c.At.Column, Severity: flow.Remark, What: op.Name + " cannot send " + what,
+					Why: "the tool works without it, and takes no such argument"})
+			}
 			if op.Says != "" && n.ReadOnly == nil && n.Destructive == nil {
 				problems = append(problems,
 					flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,

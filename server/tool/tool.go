@@ -20,6 +20,9 @@ type Operation struct {
 	flow.Tool
 	Call func(ctx context.Context, args map[string]any, s Sending) (any, error)
 
+	// Lacks says of arguments its service takes that they cannot be sent, and why.
+	Lacks []string
+
 	// Choices gives the values an argument can be fixed to, from the service
 	// itself, such as the rooms there are; nil where none can be listed.
 	Choices map[string]func(ctx context.Context) ([]Choice, error)

@@ -144,9 +144,6 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	problems = append(append(problems, more...), w.Check(tools.Find, slices.Collect(maps.Keys(tools))...)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}}
 	for path, doc := range w.Schemas {
-		if described(w, path) {
-			continue
-		}
 		if _, err := schema.Compile(doc); err != nil {
 			s.Problems = append(s.Problems,
 				flow.Problem{File: path, Line: 1, Column: 1, Severity: flow.Wrong, What: err.Error()})
@@ -166,16 +163,6 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 		s.drafts[id] = writtenOf(w, one, nil).edition()
 	}
 	return s
-}
-
-// described tells whether a file is an API's description rather than a schema.
-func described(w *flow.Workspace, path string) bool {
-	for _, c := range w.Connections {
-		if slices.Contains(c.Uses(flow.HoldsFile), path) {
-			return true
-		}
-	}
-	return false
 }
 
 // Check decodes and checks files without any service.

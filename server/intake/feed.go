@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"slices"
 
+	"woolsignal/server/feed"
 	"woolsignal/server/protocol/web"
 
 	"woolsignal/core/flow"
@@ -51,20 +52,19 @@ func (s *feedSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 	if err != nil {
 		return nil, nil, false, err
 	}
-	feed, err := web.ParseFeed(s.address, body)
+	read, err := feed.Read(ctx, s.kit.Confined, body)
 	if err != nil {
-		return nil, nil, false, err
+		return nil, nil, false, web.NoFeed(s.address, err)
 	}
 	now, found := before, []any{}
-	for _, i := range slices.Backward(feed.Items) { // oldest first
-		item := web.FeedItem(i)
-		id := short(item["id"].(string))
+	for _, i := range slices.Backward(read.Items) { // oldest first
+		id := short(i.ID)
 		if slices.Contains(now, id) {
 			continue
 		}
 		now = append(now, id)
 		if cursor != nil {
-			found = append(found, item)
+			found = append(found, i.Value())
 		}
 	}
 	if len(now) > mostItems {

@@ -9,8 +9,6 @@ import (
 	"github.com/emersion/go-message"
 	_ "github.com/emersion/go-message/charset" // mails in other character sets
 	"github.com/emersion/go-message/mail"
-
-	"woolsignal/server/page"
 )
 
 // Mail is a mail as it was read.
@@ -49,7 +47,8 @@ const (
 )
 
 // Parse reads a mail (RFC 5322, RFC 2045). What cannot be read of it is left
-// out: a malformed mail is still a mail somebody sent.
+// out: a malformed mail is still a mail somebody sent. The words of one that has
+// markup alone are left to whoever can read that.
 // server is the name under which the mailbox's own server gives its verdicts on
 // senders; "" believes none.
 func Parse(raw []byte, server string) *Mail {
@@ -81,9 +80,6 @@ func Parse(raw []byte, server string) *Mail {
 	m.To, m.Cc = addresses(h, "To"), addresses(h, "Cc")
 	left := mostParts
 	m.parts(e, 0, &left)
-	if m.Text == "" && m.HTML != "" {
-		m.Text = page.Text(m.HTML)
-	}
 	return m
 }
 

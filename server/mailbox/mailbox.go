@@ -18,6 +18,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/confined"
 	"woolsignal/server/egress"
 )
 
@@ -25,7 +26,8 @@ import (
 type Box struct {
 	Connection *flow.Connection
 	Key        egress.Key
-	Sent       Sent // without a store, no mail is sent twice under one Message-ID
+	Confined   *confined.Pool // reads markup
+	Sent       Sent           // without a store, no mail is sent twice under one Message-ID
 }
 
 // patience bounds one visit to the server.

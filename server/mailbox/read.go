@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"woolsignal/server/page"
+
 	"github.com/emersion/go-imap/v2"
 	"github.com/emersion/go-imap/v2/imapclient"
 )
@@ -43,7 +45,7 @@ func (b *Box) Arrived(ctx context.Context, folder string, before *Cursor) (found
 			uids = uids[:most]
 			next.After = uids[most-1]
 		}
-		found, uids, err = b.fetch(c, folder, uids)
+		found, uids, err = b.fetch(ctx, c, folder, uids)
 		if len(uids) > 0 { // the next look's
 			next.After = uids[0] - 1
 		}
@@ -69,7 +71,7 @@ func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) 
 			func(u imap.UID) bool { return slices.Contains(before.Flagged, u) })
 		now := fresh[:min(len(fresh), most)]
 		var left []imap.UID
-		found, left, err = b.fetch(c, folder, now)
+		found, left, err = b.fetch(ctx, c, folder, now)
 		later := append(left, fresh[len(now):]...)
 		next.Times += len(fresh) - len(later)
 		next.Flagged = slices.DeleteFunc(next.Flagged, func(u imap.UID) bool { return slices.Contains(later, u) })
@@ -88,7 +90,7 @@ const (
 
 // fetch reads mails by UID, and gives those it left for another visit. One
 // that is too large is read without its body.
-func (b *Box) fetch(c *imapclient.Client, folder string, uids []imap.UID) (out []*Mail, left []imap.UID, err error) {
+func (b *Box) fetch(ctx context.Context, c *imapclient.Client, folder string, uids []imap.UID) (out []*Mail, left []imap.UID, err error) {
 	if len(uids) == 0 {
 		return nil, nil, nil
 	}
@@ -119,6 +121,11 @@ func (b *Box) fetch(c *imapclient.Client, folder string, uids []imap.UID) (out [
 		read += int64(len(got[0].BodySection[0].Bytes))
 		m := Parse(got[0].BodySection[0].Bytes, b.says().VerifiedBy)
 		m.UID, m.Folder = uint32(s.UID), folder
+		if m.Text == "" && m.HTML != "" {
+			if m.Text, err = page.Words(ctx, b.Confined, m.HTML); err != nil {
+				return nil, nil, err
+			}
+		}
 		for _, f := range s.Flags {
 			m.Flags = append(m.Flags, string(f))
 		}
@@ -134,7 +141,7 @@ func (b *Box) fetch(c *imapclient.Client, folder string, uids []imap.UID) (out [
 // Read gives one mail.
 func (b *Box) Read(ctx context.Context, folder string, uid uint32) (m *Mail, err error) {
 	err = b.in(ctx, folder, true, func(c *imapclient.Client, _ *imap.SelectData) error {
-		found, _, err := b.fetch(c, folder, []imap.UID{imap.UID(uid)})
+		found, _, err := b.fetch(ctx, c, folder, []imap.UID{imap.UID(uid)})
 		if err == nil && len(found) == 0 {
 			return &RefusedError{fmt.Sprintf("the folder %s has no mail %d (any more)", folder, uid)}
 		} else if err == nil {
@@ -163,7 +170,7 @@ func (b *Box) Search(ctx context.Context, folder, words, from string, limit int)
 		uids := all.AllUIDs()
 		slices.Sort(uids)
 		var left []imap.UID
-		found, left, err = b.fetch(c, folder, uids[max(0, len(uids)-limit):])
+		found, left, err = b.fetch(ctx, c, folder, uids[max(0, len(uids)-limit):])
 		if len(left) > 0 {
 			return &RefusedError{fmt.Sprintf("the mails found are more than %d MB together; look for fewer at once",
 				room>>20)}

@@ -21,7 +21,7 @@ type mails struct {
 
 // Box gives the mailbox of a connection.
 func Box(k *tool.Kit, c *flow.Connection) *mailbox.Box {
-	return &mailbox.Box{Connection: c, Key: k.Key(c), Sent: mailbox.Sent{Store: k.Store()}}
+	return &mailbox.Box{Connection: c, Key: k.Key(c), Confined: k.Confined, Sent: mailbox.Sent{Store: k.Store()}}
 }
 
 func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Operation, error) {

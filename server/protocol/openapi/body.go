@@ -108,7 +108,7 @@ func (o *operation) bodyOf(b *openapi3.RequestBody, s *schemas, properties map[s
 		if isText(media) {
 			schema = tool.Prop("string", "What is sent, as "+media)
 		}
-	case flat && (b.Required || len(needed) == 0):
+	case flat: // where the body need not be there and its fields must, it is taken to be
 		o.body.fields = map[string]string{}
 		for _, name := range slices.Sorted(maps.Keys(fields)) { // each reading names them alike
 			field, file := formField(fields[name], form)

@@ -1,6 +1,7 @@
 package search
 
 import (
+	"cmp"
 	"context"
 	"encoding/xml"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
+	"woolsignal/server/feed"
 	"woolsignal/server/protocol/web"
 	"woolsignal/server/tool"
 )
@@ -17,12 +19,13 @@ import (
 // searcher asks a search page that an OpenSearch 1.1 description document
 // describes; its results are a feed.
 type searcher struct {
+	kit    *tool.Kit
 	client *http.Client
 	c      *flow.Connection
 }
 
-func operations(_ *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
-	s := &searcher{client, c}
+func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http.Client) ([]*tool.Operation, error) {
+	s := &searcher{k, client, c}
 	found := tool.Result(map[string]any{"title": tool.Prop("string", ""), "address": tool.Prop("string", "The source"),
 		"words": tool.Prop("string", "What it says there")})
 	op := tool.NewOperation(c.ID, c.Title, "search", "Searches, and gives what was found with its sources.",
@@ -76,18 +79,14 @@ func (s *searcher) search(ctx context.Context, args map[string]any, _ tool.Sendi
 	if err != nil {
 		return nil, err
 	}
-	feed, err := web.ParseFeed(address, body)
+	found, err := feed.Read(ctx, s.kit.Confined, body)
 	if err != nil {
-		return nil, err
+		return nil, web.NoFeed(address, err)
 	}
 	results := []any{}
-	for _, i := range feed.Items[:min(most, len(feed.Items))] {
-		item := web.FeedItem(i)
-		words := item["summary"]
-		if words == "" {
-			words = item["content"]
-		}
-		results = append(results, map[string]any{"title": item["title"], "address": item["link"], "words": words})
+	for _, i := range found.Items[:min(most, len(found.Items))] {
+		results = append(results, map[string]any{"title": i.Title, "address": i.Link,
+			"words": cmp.Or(i.Summary, i.Content)})
 	}
 	return map[string]any{"results": results}, nil
 }

@@ -10,24 +10,25 @@ import (
 	"strings"
 	"time"
 
-	"github.com/mmcdole/gofeed"
 	"golang.org/x/net/html/charset"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 	"woolsignal/server/egress"
+	"woolsignal/server/feed"
 	"woolsignal/server/page"
 	"woolsignal/server/tool"
 )
 
 // web reads public pages and feeds.
 type web struct {
+	kit    *tool.Kit
 	client *http.Client
 	title  string
 }
 
 func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Operation, error) {
-	w := &web{egress.Reader(c.ID, c.Is.(*protocol.Web).Hosts, c.Networks), c.Title}
+	w := &web{k, egress.Reader(c.ID, c.Is.(*protocol.Web).Hosts, c.Networks), c.Title}
 	address := tool.Prop("string", "The page's address", "format", "uri")
 	element := tool.Result(map[string]any{"text": tool.Prop("string", ""), "markup": tool.Prop("string", ""),
 		"link": tool.Prop("string", "")})
@@ -108,15 +109,21 @@ func (w *web) readPage(ctx context.Context, args map[string]any, _ tool.Sending)
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]any{"title": page.Title(body), "address": at, "content": body}
-	switch as := tool.Text(args, "as"); {
-	case !strings.Contains(kind, "html") || as == "markup":
-	case as == "markdown":
-		if out["content"], err = page.Markdown(body, at); err != nil {
-			return nil, &tool.RefusedError{Message: err.Error()}
-		}
-	default:
-		out["content"] = page.Text(body)
+	wanted := page.Wanted{HTML: body, Address: at, As: tool.Text(args, "as")}
+	if wanted.As == "" {
+		wanted.As = "text"
+	}
+	marked := strings.Contains(kind, "html") && wanted.As != "markup"
+	if !marked {
+		wanted.As = ""
+	}
+	read, err := page.Read(ctx, w.kit.Confined, wanted)
+	if err != nil {
+		return nil, &tool.RefusedError{Message: err.Error()}
+	}
+	out := map[string]any{"title": read.Title, "address": at, "content": body}
+	if marked {
+		out["content"] = read.Content
 	}
 	return out, nil
 }
@@ -129,12 +136,13 @@ func (w *web) pick(ctx context.Context, args map[string]any, _ tool.Sending) (an
 	if err != nil {
 		return nil, err
 	}
-	found, err := page.Select(body, tool.Text(args, "selector"), at, tool.Whole(args, "most", 100))
+	read, err := page.Read(ctx, w.kit.Confined, page.Wanted{HTML: body, Address: at,
+		Selector: tool.Text(args, "selector"), Most: tool.Whole(args, "most", 100)})
 	if err != nil {
 		return nil, &tool.RefusedError{Message: err.Error()}
 	}
 	parts := []any{}
-	for _, e := range found {
+	for _, e := range read.Parts {
 		parts = append(parts, map[string]any{"text": e.Text, "markup": e.Markup, "link": e.Link})
 	}
 	return map[string]any{"parts": parts}, nil
@@ -145,47 +153,20 @@ func (w *web) readFeed(ctx context.Context, args map[string]any, _ tool.Sending)
 	if err != nil {
 		return nil, err
 	}
-	feed, err := ParseFeed(tool.Text(args, "address"), body)
+	found, err := feed.Read(ctx, w.kit.Confined, body)
 	if err != nil {
-		return nil, err
+		return nil, NoFeed(tool.Text(args, "address"), err)
 	}
 	items := []any{}
-	for _, i := range feed.Items[:min(len(feed.Items), tool.Whole(args, "most", 20))] {
-		items = append(items, FeedItem(i))
+	for _, i := range found.Items[:min(len(found.Items), tool.Whole(args, "most", 20))] {
+		items = append(items, i.Value())
 	}
-	return map[string]any{"title": feed.Title, "items": items}, nil
+	return map[string]any{"title": found.Title, "items": items}, nil
 }
 
-// ParseFeed reads an RSS, Atom or JSON feed.
-func ParseFeed(address, body string) (*gofeed.Feed, error) {
-	feed, err := gofeed.NewParser().ParseString(body)
-	if err != nil {
-		return nil, &tool.RefusedError{Message: fmt.Sprintf("%s holds no feed: %v", address, err)}
-	}
-	return feed, nil
-}
-
-// FeedItem is an item of a feed as values carry it. An item without an id is
-// told by its link, else by its title.
-func FeedItem(i *gofeed.Item) map[string]any {
-	id := i.GUID
-	for _, other := range []string{i.Link, i.Title} {
-		if id == "" {
-			id = other
-		}
-	}
-	author := ""
-	if len(i.Authors) > 0 {
-		author = i.Authors[0].Name
-	}
-	published := ""
-	if i.PublishedParsed != nil {
-		published = i.PublishedParsed.Format(time.RFC3339)
-	} else if i.UpdatedParsed != nil {
-		published = i.UpdatedParsed.Format(time.RFC3339)
-	}
-	return map[string]any{"id": id, "title": i.Title, "link": i.Link, "summary": page.Text(i.Description),
-		"content": page.Text(i.Content), "author": author, "published": published}
+// NoFeed says of an address that its feed cannot be read.
+func NoFeed(address string, err error) error {
+	return &tool.RefusedError{Message: fmt.Sprintf("%s holds no feed that can be read: %v", address, err)}
 }
 
 func try(ctx context.Context, k *tool.Kit, _ *flow.Workspace, _ tool.Catalogue, c *flow.Connection) tool.Verdict {

@@ -30,7 +30,13 @@ func init() {
 		}
 		return len(all), nil
 	})
-	Register("leap", func(time.Duration, json.RawMessage) (any, error) { return len(make([]byte, 6<<30)), nil })
+	Register("leap", func(time.Duration, json.RawMessage) (any, error) {
+		all := make([]byte, 6<<30)
+		for at := 0; at < len(all); at += 4096 {
+			all[at] = 1
+		}
+		return len(all), nil
+	})
 	Register("talk", func(time.Duration, json.RawMessage) (any, error) { return strings.Repeat("a", 33<<20), nil })
 	Register("exit", func(time.Duration, json.RawMessage) (any, error) { os.Exit(3); return nil, nil })
 }
@@ -74,7 +80,7 @@ func TestWorkThatGoesWrongEndsAlone(t *testing.T) {
 		"exit": "broke down", "nothing": "no work called nothing"} {
 		var out any
 		within := time.Second
-		if work == "talk" || work == "hold" || work == "deep" {
+		if work == "talk" || work == "hold" || work == "deep" || work == "leap" {
 			within = time.Minute // what they take is not time
 		}
 		err := p.Do(context.Background(), work, within, 1, &out)

@@ -10,6 +10,9 @@ import (
 // confine bounds the address space of this process, so that memory asked for
 // in one leap is refused before it is there.
 func confine() error {
+	if raced {
+		return nil
+	}
 	limit := uint64(16 * Memory) // a Go program reserves far more than it holds, and C for every thread
 	return syscall.Setrlimit(syscall.RLIMIT_AS, &syscall.Rlimit{Cur: limit, Max: limit})
 }

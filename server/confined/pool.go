@@ -179,7 +179,7 @@ func (w *worker) do(ctx context.Context, c call) (answer, error) {
 		case <-deadline.C:
 			return answer{}, fmt.Errorf("%w: it took longer than %s", ErrBroke, flow.Span{Duration: c.Within}.String())
 		case <-watch.C:
-			if resident(w.process.Process.Pid) > Memory {
+			if resident(w.process.Process.Pid) > allowed {
 				return answer{}, fmt.Errorf("%w: it took more than %d MB of memory", ErrBroke, Memory>>20)
 			}
 		case <-ctx.Done():

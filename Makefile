@@ -7,7 +7,7 @@ WIRE    := $(GO) run ./server/api/describe | (cd console && npx openapi-typescri
 GOFILES := $(shell find . -name '*.go' -not -path '*/node_modules/*' -not -path './.cache/*')
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
 
-.PHONY: build demo servers test lint types soak bench browser screenshots clean
+.PHONY: build demo servers test lint types fuzz audit soak bench browser screenshots clean
 
 build: $(CONSOLE)
 	$(GO) build -o $(BIN) ./cmd/woolsignal
@@ -19,6 +19,25 @@ test: build browser servers lint
 	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
 	$(GO) test -timeout 20m ./server/simulation
 	$(GO) test -timeout 20m ./e2e/...
+	$(MAKE) fuzz FUZZ=2s
+
+# Every reader of foreign bytes, fed what nobody wrote; two seconds each in make
+# test. What it finds is kept under testdata/fuzz beside the test.
+FUZZ ?= 5m
+fuzz:
+	@mkdir -p .cache; set -e; $(GO) test -list '^Fuzz' ./core/... ./server/... | \
+		awk '/^Fuzz/ { names[++n] = $$1 } /^ok/ { for (i = 1; i <= n; i++) print $$2, names[i]; n = 0 }' > .cache/fuzz; \
+	while read package name; do echo "$$name, $(FUZZ)"; \
+		$(GO) test -run NONE -fuzz "^$$name\$$" -fuzztime $(FUZZ) $$package > .cache/fuzz.out 2>&1 || \
+		{ cat .cache/fuzz.out; exit 1; }; done < .cache/fuzz
+
+# Known weaknesses of what we build on, where the data of them can be had.
+audit: console/node_modules/.installed
+	@mkdir -p .cache; $(GO) tool govulncheck ./...; case $$? in 0) ;; 3) exit 1 ;; \
+		*) echo "NOT LOOKED AT: the data of Go's known weaknesses cannot be had here" ;; esac
+	@cd console && npm audit --omit=dev --json > ../.cache/audit.json 2>/dev/null; \
+		if grep -q auditReportVersion ../.cache/audit.json; then npm audit --omit=dev; \
+		else echo "NOT LOOKED AT: the data of npm's known weaknesses cannot be had here"; fi
 
 # Ten thousand made-up afternoons, some under the race detector, and every kind
 # of step under two hundred kills; make test has a few of each.

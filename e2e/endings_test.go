@@ -9,10 +9,10 @@ import (
 	"woolsignal/wire"
 )
 
-// hostile is a PDF of 132 bytes whose one object lies in a stream that lies in
+// endlessPDF is a PDF of 132 bytes whose one object lies in a stream that lies in
 // itself: its reader calls itself until the stack overflows, which nothing can
 // catch.
-const hostile = "%PDF-1.5\n1 0 obj\n<< /Type /XRef /Size 3 /W [1 2 1] /Root 2 0 R /Length 12 >>\nstream\n" +
+const endlessPDF = "%PDF-1.5\n1 0 obj\n<< /Type /XRef /Size 3 /W [1 2 1] /Root 2 0 R /Length 12 >>\nstream\n" +
 	"\x00\x00\x00\x00\x01\x00\x09\x00\x02\x00\x02\x00\nendstream\nendobj\nstartxref\n9\n%%EOF\n"
 
 const reading = `workflow: reading
@@ -36,7 +36,7 @@ func TestWorkThatEndsItsProcessEndsNothingElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	waiting := s.Talk("t1", "Can I bring 30 fleeces on Thursday morning?")
-	id, err := s.As("Ines").Start(harness.Context(t), "reading", wire.Start{Inputs: map[string]any{"text": hostile}})
+	id, err := s.As("Ines").Start(harness.Context(t), "reading", wire.Start{Inputs: map[string]any{"text": endlessPDF}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -61,11 +61,13 @@ func TestWhatIsAnothersIsReachedByNoMethod(t *testing.T) {
 		}
 		path := parameter.ReplaceAllStringFunc(route.Path, func(p string) string { return mine[p] })
 		for _, p := range append(slices.Clone(s.People), harness.Person{Name: "nobody"}) {
-			if p.Name == s.Person("Ines").Name || slices.Contains(strings.Fields(who), p.Role) && route.Method != "GET" {
+			theirs := slices.Contains(strings.Fields(who), p.Role) && route.Method != "GET"
+			if p.Name == s.Person("Ines").Name || theirs {
 				continue // hers to do, or theirs by their role, which would take it away from the others
 			}
 			status, answer := ask(t, s, p, route.Method, path, `{"choice": "Approve"}`)
-			reaches := status < 300 && !(strings.HasSuffix(route.Path, "/chat/{thread}") && !strings.Contains(answer, "Cancel"))
+			empty := strings.HasSuffix(route.Path, "/chat/{thread}") && !strings.Contains(answer, "Cancel")
+			reaches := status < 300 && !empty
 			if reaches != slices.Contains(strings.Fields(who), p.Role) || status >= 500 {
 				t.Errorf("%s %s as %s (%s): %d %s", route.Method, path, p.Name, p.Role, status, answer)
 			}

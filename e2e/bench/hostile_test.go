@@ -31,7 +31,8 @@ func BenchmarkBesideHostile(b *testing.B) {
 			time.Sleep(time.Until(meant))
 			all.Go(func() {
 				response, err := demo.Post(context.Background(), s.URL, "weighbridge", state.Signing,
-					fmt.Sprint(phase, "-", i), demo.Delivery{Grower: "Hollin Bank", GrossKg: 412.5, TareKg: 31, FarmKg: 384, Bales: 2})
+					fmt.Sprint(phase, "-", i),
+					demo.Delivery{Grower: "Hollin Bank", GrossKg: 412.5, TareKg: 31, FarmKg: 384, Bales: 2})
 				if err != nil {
 					b.Error(err)
 					return

@@ -18,8 +18,8 @@ func FuzzDocument(f *testing.F) {
 	pool := confinedtest.Pool(f)
 	f.Fuzz(func(t *testing.T, kind string, data []byte) {
 		_, _ = document.Text(context.Background(), pool, kind, "x", data)
-		if words, err := document.Text(context.Background(), pool, "text/html", "x.html", []byte("<p>still here")); err != nil ||
-			words != "still here" {
+		words, err := document.Text(context.Background(), pool, "text/html", "x.html", []byte("<p>still here"))
+		if err != nil || words != "still here" {
 			t.Errorf("the next document is %q, %v", words, err)
 		}
 	})

@@ -24,8 +24,10 @@ func FuzzBody(f *testing.F) {
 	f.Add("text/xml", "", []byte(`<!DOCTYPE a [<!ENTITY b "&b;">]><a>&b;</a>`))
 	f.Add("text/plain", "shift_jis", []byte{0x83, 0x65, 0xff})
 	f.Add("application/x-www-form-urlencoded", "", []byte("a=%zz&b=1&b=2;c"))
-	f.Add("application/cloudevents+json", "", []byte(`{"specversion":"1.0","id":"","source":"","type":"x","data":null}`))
-	f.Add("multipart/form-data", "b", []byte("--b\r\nContent-Disposition: form-data; name=a; filename=../x\r\n\r\n1\r\n--b--"))
+	f.Add("application/cloudevents+json", "",
+		[]byte(`{"specversion":"1.0","id":"","source":"","type":"x","data":null}`))
+	f.Add("multipart/form-data", "b",
+		[]byte("--b\r\nContent-Disposition: form-data; name=a; filename=../x\r\n\r\n1\r\n--b--"))
 	f.Fuzz(func(t *testing.T, kind, param string, body []byte) {
 		r := httptest.NewRequest(http.MethodPost, "/in/x", bytes.NewReader(body))
 		r.Header.Set("Content-Type", kind)

@@ -90,7 +90,8 @@ const (
 
 // fetch reads mails by UID, and gives those it left for another visit. One
 // that is too large is read without its body.
-func (b *Box) fetch(ctx context.Context, c *imapclient.Client, folder string, uids []imap.UID) (out []*Mail, left []imap.UID, err error) {
+func (b *Box) fetch(ctx context.Context, c *imapclient.Client, folder string, uids []imap.UID) (out []*Mail,
+	left []imap.UID, err error) {
 	if len(uids) == 0 {
 		return nil, nil, nil
 	}

@@ -369,6 +369,7 @@ func TestCalendarsThatCannotBeRead(t *testing.T) {
 		"an unknown zone":   {inside("DTSTART;TZID=Larkrigg/Fells:20261126T090000\r\nDURATION:PT30M\r\n"), "Shearing"},
 		"an endless rule":   {inside("DTSTART:20261126T090000Z\r\nDURATION:PT30M\r\nRRULE:FREQ=NEVER\r\n"), "Shearing"},
 		"cut off":           {inside("DTSTART:20261126T090000Z\r\n")[:90], "reading the calendar dock-1"},
+		"a line of no form": {"0;0=", "is malformed"},
 		"a page":            {"<html>Sign in</html>", "reading the calendar dock-1"},
 		"nothing":           {"", "reading the calendar dock-1"},
 		"no multistatus":    {"-", "reading the calendar dock-1"},

@@ -108,10 +108,25 @@ func (c *calendars) between(ctx context.Context, calendar string, start, end tim
 	return out, nil
 }
 
+// tripping reads what a server holds. The reader trips over some malformed lines,
+// as "0;0=": that is an error like any other.
+func tripping(read func() error) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("an event in it is malformed (%v)", r)
+		}
+	}()
+	return read()
+}
+
 func (c *calendars) objects(ctx context.Context, calendar string, filter caldav.CompFilter) ([]caldav.CalendarObject,
 	error) {
-	found, err := c.client.QueryCalendar(ctx, c.folder(calendar), &caldav.CalendarQuery{
-		CompRequest: caldav.CalendarCompRequest{Name: "VCALENDAR", AllProps: true, AllComps: true}, CompFilter: filter})
+	var found []caldav.CalendarObject
+	err := tripping(func() (err error) {
+		found, err = c.client.QueryCalendar(ctx, c.folder(calendar), &caldav.CalendarQuery{CompFilter: filter,
+			CompRequest: caldav.CalendarCompRequest{Name: "VCALENDAR", AllProps: true, AllComps: true}})
+		return err
+	})
 	if err != nil {
 		return nil, fmt.Errorf("%s: reading the calendar %s: %w", c.title, calendar, err)
 	}

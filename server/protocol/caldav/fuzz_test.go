@@ -18,11 +18,12 @@ func TestMain(m *testing.M) { confinedtest.Main(m) }
 // event it gives begins before the end of the span that was asked for.
 func FuzzCalendar(f *testing.F) {
 	event := func(lines ...string) string {
-		return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//EN\r\nBEGIN:VEVENT\r\nUID:u\r\nDTSTAMP:20261101T000000Z\r\n" +
+		return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//EN\r\nBEGIN:VEVENT\r\nUID:u\r\n" +
+			"DTSTAMP:20261101T000000Z\r\n" +
 			"DTSTART:20261126T090000Z\r\n" + strings.Join(lines, "\r\n") + "\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
 	}
 	for _, seed := range []string{
-		event("DURATION:PT30M", "RRULE:FREQ=HOURLY;INTERVAL=24;BYHOUR=1"),
+		event("DURATION:PT30M", "RRULE:FREQ=WEEKLY;BYDAY=MO,XX;COUNT=-1"),
 		event("RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"), event("RRULE:FREQ=SECONDLY"),
 		event("DTEND:20201126T090000Z"), event("DURATION:-P100000W"), event("RDATE:00000000T000000Z"),
 		event("RECURRENCE-ID:20261126T090000Z", "STATUS:CANCELLED"), event("ATTENDEE;CN=:mailto:"),
@@ -33,7 +34,11 @@ func FuzzCalendar(f *testing.F) {
 	c := &calendars{zone: time.UTC, title: "Depot", confined: confinedtest.Pool(f)}
 	from := time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 	f.Fuzz(func(t *testing.T, text string) {
-		cal, err := ical.NewDecoder(strings.NewReader(text)).Decode()
+		var cal *ical.Calendar
+		err := tripping(func() (err error) { // as around the client, which reads so
+			cal, err = ical.NewDecoder(strings.NewReader(text)).Decode()
+			return err
+		})
 		if err != nil {
 			return
 		}

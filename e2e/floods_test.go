@@ -34,7 +34,10 @@ func TestHonestDeliveriesLoseNothingBesideHostileOnes(t *testing.T) {
 	ctx, stop := context.WithCancel(harness.Context(t))
 	var hostiles sync.WaitGroup
 	hostiles.Go(func() { hostile.Senders(ctx, s.URL) })
-	const honest = 100
+	honest := 100
+	if n, err := strconv.Atoi(os.Getenv("SOAK_HONEST")); err == nil {
+		honest = n
+	}
 	for i := range honest {
 		response, err := demo.Post(harness.Context(t), s.URL, "weighbridge", state.Signing, fmt.Sprint("honest-", i),
 			delivery())

@@ -21,7 +21,7 @@ func BenchmarkBesideHostile(b *testing.B) {
 	s := harness.Demo(b)
 	state, err := demo.LoadState(s.Data)
 	check(b, err)
-	const each, every = 600, 25 * time.Millisecond
+	const each, every = 2400, 25 * time.Millisecond
 	slowest := func(phase string) time.Duration {
 		took := make([]time.Duration, each)
 		var all sync.WaitGroup

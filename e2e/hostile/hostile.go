@@ -19,6 +19,9 @@ import (
 // of this machine, as limits go by it.
 const Address = "127.0.0.66"
 
+// pause is how long a sender waits between two.
+const pause = 20 * time.Millisecond
+
 // Client makes requests from the hostile address.
 func Client() *http.Client {
 	dialer := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(Address)}}
@@ -28,7 +31,9 @@ func Client() *http.Client {
 
 // Senders send until the context ends: deliveries with wrong signatures, bodies
 // nested and swollen, forms with large files, guesses at passwords, and bodies
-// that come a byte at a time. It returns once all have stopped.
+// that come a byte at a time. Each waits a moment between two, as all of them
+// share the machine with whom they attack: together they make some five hundred
+// requests a second. It returns once all have stopped.
 func Senders(ctx context.Context, url string) {
 	client := Client()
 	var all sync.WaitGroup
@@ -37,6 +42,10 @@ func Senders(ctx context.Context, url string) {
 			all.Go(func() {
 				for i := 0; ctx.Err() == nil; i++ {
 					send(i)
+					select {
+					case <-time.After(pause):
+					case <-ctx.Done():
+					}
 				}
 			})
 		}
@@ -60,7 +69,7 @@ func Senders(ctx context.Context, url string) {
 	again(2, func(int) { post("/in/weighbridge", "application/xml", strings.NewReader("<a>"+nested)) })
 	again(2, func(i int) {
 		kind, body := form(i)
-		post("/slip/buyers-list", kind, body)
+		post("/slip/nothing", kind, body)
 	})
 	again(4, func(i int) {
 		post("/api/v1/session", "application/json", strings.NewReader(

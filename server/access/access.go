@@ -14,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"net/mail"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -71,14 +72,14 @@ type Access struct {
 	hashing chan struct{} // holds as many as there are passwords being hashed
 }
 
-// hashesAtOnce bounds how many passwords are hashed at the same time: each
-// takes 19 MiB.
-const hashesAtOnce = 2
+// hashesAtOnce bounds how many passwords are hashed at the same time: each takes
+// 19 MiB and a processor to itself, of which at least half are left to others.
+func hashesAtOnce() int { return max(1, min(2, runtime.GOMAXPROCS(0)/2)) }
 
 // New gives access to the people in a store.
 func New(s *store.Store) *Access {
 	return &Access{store: s, tries: callers.NewLimit(rate.Every(6 * time.Second)),
-		hashing: make(chan struct{}, hashesAtOnce)}
+		hashing: make(chan struct{}, hashesAtOnce())}
 }
 
 func secret() string {

@@ -46,7 +46,7 @@ func (a *Access) SignIn(ctx context.Context, email, password string, from Caller
 // others' guesses do not lock them out.
 func (a *Access) Check(ctx context.Context, email, password string, from Caller) (p Person, err error) {
 	// An office shares an address, so that may try more often than one person.
-	if !a.tries.Of("address "+callers.Network(from.Address), 50).Allow() {
+	if !a.tries.Of("address "+callers.Network(from.Address), 30).Allow() {
 		return p, ErrTooMany
 	}
 	meant := "e-mail " + strings.ToLower(email)

@@ -18,9 +18,11 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"golang.org/x/time/rate"
 
 	"woolsignal/server/access"
 	"woolsignal/server/audit"
+	"woolsignal/server/callers"
 	"woolsignal/server/engine"
 	"woolsignal/server/fault"
 	"woolsignal/server/intake"
@@ -45,7 +47,8 @@ type API struct {
 	Log       *slog.Logger
 	Console   fs.FS // the built console
 	streams   streams
-	Public    string // the address people use, where a proxy stands between; "" is the one they ask by
+	floods    *callers.Limit // how often somebody who is held up is told of
+	Public    string         // the address people use, where a proxy stands between; "" is the one they ask by
 }
 
 // cookieName is the session's cookie.
@@ -53,6 +56,7 @@ const cookieName = "woolsignal_session"
 
 // Handler gives the whole service.
 func (a *API) Handler() http.Handler {
+	a.floods = callers.NewLimit(rate.Every(time.Minute))
 	r := chi.NewRouter()
 	r.Use(a.recoverer, a.secure)
 	// Public addresses: their own rules, no cookies.

@@ -8,6 +8,7 @@ import (
 
 	"woolsignal/server/access"
 	"woolsignal/server/audit"
+	"woolsignal/server/callers"
 	"woolsignal/server/intake"
 	"woolsignal/wire"
 )
@@ -42,7 +43,11 @@ func (a *API) keepSession(r *request, s access.Session) {
 
 // refuseSignIn says why somebody could not sign in.
 func (a *API) refuseSignIn(r *request, did, email string, err error) error {
-	a.note(r.Request, audit.Event{Did: did, Who: email, About: err.Error(), Refused: true})
+	// Whoever goes on trying is told of once a minute: a flood must not fill the
+	// record, nor hold up what others write.
+	if !errors.Is(err, access.ErrTooMany) || a.floods.Of(callers.Network(caller(r).Address), 1).Allow() {
+		a.note(r.Request, audit.Event{Did: did, Who: email, About: err.Error(), Refused: true})
+	}
 	switch {
 	case errors.Is(err, access.ErrTooMany):
 		r.header.Set("Retry-After", "60")

@@ -245,3 +245,8 @@ func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
 		}
 	}
 }
+
+// Read tells what a text of a workflow means; nothing of it is kept.
+func (c *Client) Read(ctx context.Context, workflow, text string) (out wire.Meaning, err error) {
+	return out, c.Do(ctx, http.MethodPost, "/workflows/"+url.PathEscape(workflow)+"/read", wire.Text{Text: text}, &out)
+}

@@ -106,6 +106,18 @@ type Script struct {
 	Problems []flow.Problem `json:"problems"`
 }
 
+// Text is a workflow's text as it is edited.
+type Text struct {
+	Text string `json:"text"`
+}
+
+// Meaning is what a text means.
+type Meaning struct {
+	Lines    []flow.Line    `json:"lines"` // each with what it adds to what may be read
+	Sees     []flow.Sight   `json:"sees"`  // what may be read everywhere
+	Problems []flow.Problem `json:"problems"`
+}
+
 // Run is one run in a list.
 type Run struct {
 	ID       string       `json:"id"`

@@ -831,6 +831,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a text of a workflow means: its sentences, what may be read where, its problems; nothing is kept */
+        post: operations["post_workflows_one_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/rename": {
         parameters: {
             query?: never;
@@ -1231,6 +1248,7 @@ export interface components {
             triggers: components["schemas"]["FlowTriggerKind"][];
         };
         FlowLine: {
+            adds?: components["schemas"]["FlowSight"][];
             depth: number;
             field?: string;
             id?: string;
@@ -1278,6 +1296,11 @@ export interface components {
             how: string;
             line: string;
         };
+        FlowSight: {
+            name: string;
+            optional?: boolean;
+            shape?: components["schemas"]["ShapeShape"];
+        };
         FlowStepKind: {
             fields: components["schemas"]["FlowField"][];
             help: string;
@@ -1317,6 +1340,11 @@ export interface components {
             looked: string;
             problem?: string;
             what: string;
+        };
+        Meaning: {
+            lines: components["schemas"]["FlowLine"][];
+            problems: components["schemas"]["FlowProblem"][];
+            sees: components["schemas"]["FlowSight"][];
         };
         Message: {
             /** Format: date-time */
@@ -1548,6 +1576,7 @@ export interface components {
             workspace: string;
             zone: string;
         };
+        ShapeShape: Record<string, never>;
         SignIn: {
             email: string;
             password: string;
@@ -1581,6 +1610,7 @@ export interface components {
             run: string;
         };
         Step: {
+            adds?: components["schemas"]["FlowSight"][];
             agent?: components["schemas"]["AgentState"];
             /** Format: date-time */
             began?: string;
@@ -1631,6 +1661,9 @@ export interface components {
         };
         TakenBack: {
             path: string;
+        };
+        Text: {
+            text: string;
         };
         Thread: {
             messages: components["schemas"]["Message"][];
@@ -3841,6 +3874,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Switch"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    post_workflows_one_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Text"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meaning"];
                 };
             };
             /** @description A problem (RFC 9457) */

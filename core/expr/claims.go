@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 )
@@ -22,8 +21,8 @@ type Claim struct {
 // Claims reads a condition as comparisons that must all hold. whole tells
 // whether the condition is those and nothing else.
 func (p *Program) Claims() (claims []Claim, whole bool) {
-	parsed, errors := plainParser().Parse(common.NewTextSource(p.Source))
-	if len(errors.GetErrors()) > 0 {
+	parsed := p.plain()
+	if parsed == nil {
 		return nil, false
 	}
 	whole = true

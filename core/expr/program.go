@@ -72,6 +72,7 @@ type Program struct {
 	References []Reference
 	program    cel.Program
 	parsed     *cel.Ast
+	plain      func() *ast.AST // as it was written; see [plainly]
 }
 
 // Error says what is wrong with an expression, and where in its source.
@@ -88,8 +89,20 @@ func (e *Error) Error() string { return fmt.Sprintf("%s: %s", e.Source, e.Messag
 
 // Compile parses and types an expression. Every root name it mentions is
 // taken as declared; the caller checks [Program.References] against what is
-// in scope, since only it can say what would be right.
+// in scope, since only it can say what would be right. A text that was compiled
+// before gives the same program.
 func Compile(source string) (*Program, error) {
+	if known, is := kept.Get(source); is {
+		return known, nil
+	}
+	p, err := compile(source)
+	if err == nil {
+		kept.Add(source, p)
+	}
+	return p, err
+}
+
+func compile(source string) (*Program, error) {
 	if strings.TrimSpace(source) == "" {
 		return nil, &Error{Source: source, Message: "the expression is empty"}
 	}
@@ -126,7 +139,8 @@ func Compile(source string) (*Program, error) {
 		return nil, &Error{Source: source, Message: err.Error()}
 	}
 	references = slices.DeleteFunc(references, func(r Reference) bool { return strings.HasPrefix(r.Path[0], "@") })
-	return &Program{Source: source, References: references, program: program, parsed: parsed}, nil
+	return &Program{Source: source, References: references, program: program, parsed: parsed,
+		plain: plainly(source)}, nil
 }
 
 // Eval computes the value. Errors are of type *[Error].

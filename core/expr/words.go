@@ -3,6 +3,7 @@ package expr
 import (
 	"slices"
 	"strings"
+	"sync"
 
 	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
@@ -69,8 +70,8 @@ func (p *Program) ConditionWords(naming Naming) []Word {
 }
 
 func (p *Program) told(naming Naming, tell func(*teller, ast.Expr) phrase) []Word {
-	parsed, errors := plainParser().Parse(common.NewTextSource(p.Source))
-	if len(errors.GetErrors()) > 0 {
+	parsed := p.plain()
+	if parsed == nil {
 		return []Word{{Text: p.Source, How: CodeWord}}
 	}
 	t := &teller{naming: naming, info: parsed.SourceInfo()}
@@ -78,12 +79,24 @@ func (p *Program) told(naming Naming, tell func(*teller, ast.Expr) phrase) []Wor
 }
 
 // plainParser reads calls as their author wrote them: no macro is expanded.
-func plainParser() *parser.Parser {
+var plainParser = sync.OnceValue(func() *parser.Parser {
 	p, err := parser.NewParser(parser.EnableOptionalSyntax(true))
 	if err != nil {
 		panic(err) // its options are the constants above
 	}
 	return p
+})
+
+// plainly reads an expression as its author wrote it, once it is asked for; nil
+// where that cannot be read.
+func plainly(source string) func() *ast.AST {
+	return sync.OnceValue(func() *ast.AST {
+		parsed, errors := plainParser().Parse(common.NewTextSource(source))
+		if len(errors.GetErrors()) > 0 {
+			return nil
+		}
+		return parsed
+	})
 }
 
 // joined makes one word of joining words that stand side by side.

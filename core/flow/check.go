@@ -25,6 +25,7 @@ type Checker struct {
 	written   map[*string]Pos // where words of the file that is checked stand
 	file      string
 	kinds     map[string]string // of the values that were read, by path; kept where it is made
+	scope     *scope            // what steps and blocks add; kept where it is made
 }
 
 // Check holds everything in the workspace against everything else: names
@@ -93,6 +94,7 @@ func (c *Checker) workflow(flow *Workflow) {
 	if flow.Model != "" {
 		c.Model(flow.At, flow.Model)
 	}
+	c.sees(names)
 	after := c.steps(flow.Steps, names)
 	gives := c.Entries(flow.Gives, after)
 	if result := flow.Result.Document(); result != nil {

@@ -15,7 +15,7 @@ var secretForms = regexp.MustCompile(`\b(whsec_[A-Za-z0-9+/=]{16,}|sk-[A-Za-z0-9
 
 // secretKeys are keys and headers whose value is a secret, with a value that
 // stands in the file itself.
-var secretKeys = regexp.MustCompile(`(?i)^[\s-]*["']?(?:password|passwd|passphrase|api[-_]?key|x-api-key|` +
+var secretKeys = regexp.MustCompile(`(?im)^[\s-]*["']?(?:password|passwd|passphrase|api[-_]?key|x-api-key|` +
 	`x-auth-token|client[-_]?secret|secret[-_]?key|private[-_]?key|access[-_]?token|authorization)["']?\s*:\s*` +
 	`["']?([^\s"'{\[$#][^\s"']{5,})`)
 
@@ -25,15 +25,23 @@ func (c *Checker) secrets() {
 		if c.Workspace.described(path) {
 			continue // its examples were published by whoever wrote it
 		}
-		for i, line := range strings.Split(c.Workspace.Files[path], "\n") {
-			if at := secretIn(path, line); at >= 0 {
-				c.file = path
-				c.Report(Pos{i + 1, at + 1},
-					Problem{What: "this looks like a secret",
-						Why: "files are read, copied and exported; a secret in one is a secret no more",
-						Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, " +
-							"and remove it here"})
-			}
+		c.secretsIn(path, c.Workspace.Files[path])
+	}
+}
+
+// secretsIn finds keys that were written into one file.
+func (c *Checker) secretsIn(path, text string) {
+	if !secretForms.MatchString(text) && !secretKeys.MatchString(text) {
+		return
+	}
+	for i, line := range strings.Split(text, "\n") {
+		if at := secretIn(path, line); at >= 0 {
+			c.file = path
+			c.Report(Pos{i + 1, at + 1},
+				Problem{What: "this looks like a secret",
+					Why: "files are read, copied and exported; a secret in one is a secret no more",
+					Remedy: "give it to the service with: woolsignal connect, replace it where it was issued, " +
+						"and remove it here"})
 		}
 	}
 }

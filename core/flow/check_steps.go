@@ -21,6 +21,7 @@ func (c *Checker) steps(steps []*Step, outer expr.Names) expr.Names {
 		output := c.step(s, names)
 		if s.ID != "" {
 			names[s.ID] = expr.Type{Shape: output, Optional: s.Skippable()}
+			c.adds(s, names[s.ID])
 		}
 		if i < len(steps)-1 && s.endsRun() {
 			c.Wrong(steps[i+1].At, "move it up, or remove it", "this step is never reached: the run stops before it")
@@ -53,6 +54,7 @@ func (c *Checker) step(s *Step, names expr.Names) shape.Shape {
 		names = c.Narrowed(s.When, names)
 	}
 	c.exist(s.At, s.Does)
+	defer c.around(names)()
 	output := s.Does.Check(c, s, names)
 	if f := s.IfFails; f != nil && !f.CarryOn {
 		gives := c.Block(&f.Block, With(names, "failure", expr.Type{Shape: failureShape()}))
@@ -145,6 +147,7 @@ func With(names expr.Names, name string, t expr.Type) expr.Names {
 
 // Block checks the steps of a block and gives the shapes of what leaves it.
 func (c *Checker) Block(b *Block, names expr.Names) map[string]shape.Shape {
+	c.enters(b, names)
 	after := c.steps(b.Do, names)
 	return c.Entries(b.Gives, after)
 }

@@ -19,6 +19,9 @@ type Line struct {
 	Field  string `json:"field,omitempty"` // where it stands in the file, as a JSON Pointer (RFC 6901)
 	Line   int    `json:"line"`            // … and from which line on
 	Reads  []Read `json:"reads,omitempty"` // the values its expressions read
+	// Adds is what may be read from here on: behind a step, inside a block. It is
+	// there where a text is read.
+	Adds []Sight `json:"adds,omitempty"`
 }
 
 // Read is a value that a line reads.
@@ -56,6 +59,11 @@ func (l Line) text(of func(Part) string) string {
 // Explain tells a workflow as sentences, one a line: triggers, then steps.
 func (w *Workspace) Explain(flow *Workflow, tool Catalogue) []Line {
 	e := &explainer{w: w, flow: flow, tool: tool, naming: flow.naming(), kinds: w.kindsRead(flow, tool)}
+	return e.tell()
+}
+
+func (e *explainer) tell() []Line {
+	flow := e.flow
 	e.naming.Kind = func(path []string) string { return e.kinds[strings.Join(path, ".")] }
 	for _, t := range flow.Triggers {
 		p := e.sentence(flow.placeOf(t.At))
@@ -108,6 +116,7 @@ type explainer struct {
 	tool   Catalogue
 	naming expr.Naming
 	kinds  map[string]string // of the values that are read, by path
+	scope  *scope            // what steps and blocks add; nil where nobody asks
 	lines  []Line
 }
 
@@ -129,14 +138,35 @@ func (e *explainer) block(steps []*Step, prefix, number string, depth int) {
 	for i, s := range steps {
 		path := StepPath(prefix, i)
 		n := number + strconv.Itoa(i+1)
-		e.line(Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Line: s.At.Line}, e.step(s), s.reads())
+		e.line(Line{Path: path, Number: n, Depth: depth, Kind: s.Kind, ID: s.ID, Line: s.At.Line, Adds: e.behind(s)},
+			e.step(s), s.reads())
 		for j, b := range s.Blocks() {
 			at := BlockPath(path, b.Name)
-			e.line(Line{Path: at, Depth: depth + 1, Kind: "case", Line: b.At.Line}, e.opening(s, b),
-				entriesRead(b.Gives))
+			e.line(Line{Path: at, Depth: depth + 1, Kind: "case", Line: b.At.Line, Adds: e.inside(b.Block)},
+				e.opening(s, b), entriesRead(b.Gives))
 			e.block(b.Do, at, n+"."+string(rune('a'+j)), depth+2)
 		}
 	}
+}
+
+// behind is what a step adds for those behind it.
+func (e *explainer) behind(s *Step) []Sight {
+	if e.scope == nil || s.ID == "" {
+		return nil
+	}
+	added, is := e.scope.steps[s]
+	if !is {
+		return nil
+	}
+	return []Sight{added}
+}
+
+// inside is what a block adds for its steps.
+func (e *explainer) inside(b *Block) []Sight {
+	if e.scope == nil {
+		return nil
+	}
+	return e.scope.blocks[b]
 }
 
 // opening is the line above a block: when it is entered, and what leaves it.

@@ -8,9 +8,9 @@ import (
 )
 
 // pointerToken writes a key as a JSON Pointer has it (RFC 6901, section 3).
-func pointerToken(key string) string {
-	return strings.NewReplacer("~", "~0", "/", "~1").Replace(key)
-}
+func pointerToken(key string) string { return pointerEscapes.Replace(key) }
+
+var pointerEscapes = strings.NewReplacer("~", "~0", "/", "~1")
 
 // placesOf gives the JSON Pointer of every map of a document, by where it
 // begins.

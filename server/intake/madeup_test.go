@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -21,7 +22,7 @@ func init() {
 	flow.RegisterTrigger("lambing", "Each lamb of a ewe.", func() flow.Starting { return &lambing{} })
 	looks["lambing"] = func(_ *Watches, t flow.Trigger) *looking {
 		ewe := t.Is.(*lambing).Ewe
-		return &looking{"lambing " + ewe, "lambs of " + ewe, time.Minute, lambs{}}
+		return &looking{"lambing " + ewe, "lambs of " + ewe, time.Minute, lambs{ewe}}
 	}
 }
 
@@ -39,10 +40,18 @@ func (*lambing) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 	return flow.SignalShape(shape.Map(nil), shape.Map(map[string]shape.Shape{"kg": shape.Number()}))
 }
 
-// lambs finds one lamb, behind the first look.
-type lambs struct{}
+// lambs finds one lamb, behind the first look. Who looks for those of the ewe
+// "odd-stone" trips.
+type lambs struct{ ewe string }
 
-func (lambs) look(_ context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
+// stumbled is how often somebody looked for those.
+var stumbled atomic.Int32
+
+func (l lambs) look(_ context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
+	if l.ewe == "odd-stone" {
+		stumbled.Add(1)
+		panic("over a stone")
+	}
 	if cursor == nil {
 		return nil, 1, false, nil
 	}

@@ -10,13 +10,13 @@ import (
 // as long as the server says; whatever reads them would keep all of it.
 type heard struct {
 	net.Conn
-	from string
-	left int64
+	from       string
+	most, left int64
 }
 
 func (h *heard) Read(p []byte) (int, error) {
 	if h.left <= 0 {
-		return 0, fmt.Errorf("%s sent more than %d MB in one visit", h.from, int64(allowed)>>20)
+		return 0, fmt.Errorf("%s sent more than %d MB in one visit", h.from, h.most>>20)
 	}
 	n, err := h.Conn.Read(p[:min(int64(len(p)), h.left)])
 	h.left -= int64(n)

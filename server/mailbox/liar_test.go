@@ -60,11 +60,11 @@ func TestAServerThatNeverEndsIsHeardForAWhile(t *testing.T) {
 	}()
 	box := &Box{Connection: &flow.Connection{ID: "post", Title: "Post", Address: "imap://" + listener.Addr().String(),
 		Networks: []string{"loopback"}, Is: &protocol.Mailbox{Email: "office@larkrigg.example"}},
-		Key: func(context.Context, bool) (string, error) { return "secret", nil }}
+		Key: func(context.Context, bool) (string, error) { return "secret", nil }, hear: 8 << 20}
 	for _, command := range []string{"UID FETCH 1 (UID BODY", "EXAMINE", "LOGIN"} {
 		endless <- command
 		_, err := box.Read(context.Background(), "INBOX", 1)
-		if err == nil || !strings.Contains(err.Error(), "in one visit") {
+		if err == nil || !strings.Contains(err.Error(), "more than 8 MB in one visit") {
 			t.Errorf("%s: %v", command, err)
 		}
 	}

@@ -3,6 +3,7 @@
 package mailbox
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -28,6 +29,8 @@ type Box struct {
 	Key        egress.Key
 	Confined   *confined.Pool // reads markup
 	Sent       Sent           // without a store, no mail is sent twice under one Message-ID
+
+	hear int64 // how many bytes are read of it in one visit; 0 is what is allowed
 }
 
 // patience bounds one visit to the server.
@@ -60,7 +63,8 @@ func (b *Box) dial(ctx context.Context, address string, ports map[string]string)
 	if err != nil {
 		return nil, "", false, fmt.Errorf("%s: %w", b.Connection.Title, err)
 	}
-	conn = &heard{Conn: conn, from: b.Connection.Title, left: allowed}
+	most := cmp.Or(b.hear, allowed)
+	conn = &heard{Conn: conn, from: b.Connection.Title, most: most, left: most}
 	if deadline, ok := ctx.Deadline(); ok {
 		_ = conn.SetDeadline(deadline) // a connection that refuses one fails at the first read
 	}

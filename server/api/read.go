@@ -1,0 +1,37 @@
+package api
+
+import (
+	"maps"
+	"net/http"
+	"slices"
+
+	"woolsignal/core/flow"
+	"woolsignal/wire"
+)
+
+// longestText is how long a workflow's text may be to be read as it is edited, in
+// bytes.
+const longestText = 1 << 20
+
+// read says what a text means while it is edited. Nothing of it is kept.
+func (a *API) read(r *request, in wire.Text) (wire.Meaning, error) {
+	id := r.Param("workflow")
+	switch {
+	case !flow.ValidID(id):
+		return wire.Meaning{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id",
+			"Use small letters, digits and hyphens, as in depot-slots.")
+	case len(in.Text) > longestText:
+		return wire.Meaning{}, refuse(http.StatusRequestEntityTooLarge, "Too long",
+			"A workflow's text may have 1 MiB; nothing was read.")
+	}
+	s := a.Workspace.Now()
+	m := s.Meaning(id, in.Text, s.Tools.Find, slices.Collect(maps.Keys(s.Tools))...)
+	out := wire.Meaning{Lines: m.Lines, Sees: m.Sees, Problems: m.Problems}
+	if out.Lines == nil {
+		out.Lines = []flow.Line{}
+	}
+	if out.Problems == nil {
+		out.Problems = []flow.Problem{}
+	}
+	return out, nil
+}

@@ -26,8 +26,9 @@ var belongs = map[string]string{
 	"GET /reviews/{review}":                   "owner builder reviewer", "POST /reviews/{review}": "owner builder",
 	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
-	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "", "POST /workflows/{workflow}/chat": "", "POST /workflows/{workflow}/runs": "",
-	"POST /workflows/{workflow}/try": "", "GET /workflows/{workflow}/samples": "",
+	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "", "POST /workflows/{workflow}/chat": "",
+	"POST /workflows/{workflow}/runs": "",
+	"POST /workflows/{workflow}/try":  "", "GET /workflows/{workflow}/samples": "",
 	"PUT /workflows/{workflow}/samples/{name}": "", "GET /workflows/{workflow}/versions": "",
 	"GET /workflows/{workflow}/diff": "", "POST /workflows/{workflow}/revert": "", "PUT /workflows/{workflow}/on": "",
 	"POST /workflows/{workflow}/rename": "", "DELETE /workflows/{workflow}": "", "POST /bin/{number}/take-back": "",

@@ -238,6 +238,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/tables/mishaps/csv", csv)
 	d.call(del, "/tables/mishaps/rows/"+row, nil)
 	d.call(get, "/blobs/"+keptFile(t, s), nil)
+	d.call(post, "/workflows/weighbridge/read", map[string]any{"text": field(d.call(get, "/workflows/weighbridge", nil),
+		"text")})
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")
 	s.Types(shieling.Said{As: "elin", Direct: true, Text: code})

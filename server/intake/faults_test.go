@@ -15,11 +15,11 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 	l := lookouts(t, "row: {table: tests, happens: added}")
 	files := l.bed.Workspace.Now().Files
 	files["workflows/dates.yaml"] = "workflow: dates\ntitle: Dates\ntriggers:\n  - id: it\n" +
-		"    lambing: {ewe: odd-stone}\nsteps:\n  - compute: {x: signal.subject}\n"
+		"    lambing: {ewe: odd_stone}\nsteps:\n  - compute: {x: signal.subject}\n"
 	l.bed.Add(t, files)
 	problem := func() (text string) {
 		t.Helper()
-		if err := l.bed.Store.Read().QueryRow("SELECT problem FROM looks WHERE source = 'lambing odd-stone'").
+		if err := l.bed.Store.Read().QueryRow("SELECT problem FROM looks WHERE source = 'lambing odd_stone'").
 			Scan(&text); err != nil {
 			t.Fatal(err)
 		}
@@ -35,7 +35,7 @@ func TestASourceThatTripsAReaderUpFails(t *testing.T) {
 	l.sees("Tests, row 1")
 	before := stumbled.Load()
 	for range 2 {
-		if err := l.w.Engine.Ended(context.Background(), "look lambing odd-stone",
+		if err := l.w.Engine.Ended(context.Background(), "look lambing odd_stone",
 			"the stack overflowed"); err != nil {
 			t.Fatal(err)
 		}

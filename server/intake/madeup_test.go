@@ -41,14 +41,14 @@ func (*lambing) Shape(*flow.Workspace, flow.Catalogue) shape.Shape {
 }
 
 // lambs finds one lamb, behind the first look. Who looks for those of the ewe
-// "odd-stone" trips.
+// "odd_stone" trips.
 type lambs struct{ ewe string }
 
 // stumbled is how often somebody looked for those.
 var stumbled atomic.Int32
 
 func (l lambs) look(_ context.Context, cursor json.RawMessage) ([]any, any, bool, error) {
-	if l.ewe == "odd-stone" {
+	if l.ewe == "odd_stone" {
 		stumbled.Add(1)
 		panic("over a stone")
 	}

@@ -26,9 +26,6 @@ type Names map[string]Type
 // it is not known.
 func (n Names) KindAt(path []string) string { return n.ShapeAt(path).Kind() }
 
-// Sorted lists the names in their order.
-func (n Names) Sorted() []string { return slices.Sorted(maps.Keys(n)) }
-
 // ShapeAt is the shape of what a path leads to; nil where it is not known.
 func (n Names) ShapeAt(path []string) shape.Shape {
 	s := n[path[0]].Shape

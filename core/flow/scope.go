@@ -2,6 +2,8 @@ package flow
 
 import (
 	"reflect"
+	"slices"
+	"strings"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/shape"
@@ -61,12 +63,12 @@ func (c *Checker) enters(b *Block, names expr.Names) {
 // in their order.
 func sights(names, others expr.Names) []Sight {
 	var out []Sight
-	for _, name := range names.Sorted() {
-		t := names[name]
+	for name, t := range names {
 		if other, there := others[name]; !there || other.Optional != t.Optional || !same(other.Shape, t.Shape) {
 			out = append(out, Sight{name, t.Shape, t.Optional})
 		}
 	}
+	slices.SortFunc(out, func(a, b Sight) int { return strings.Compare(a.Name, b.Name) })
 	return out
 }
 

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/shape"
 )
 
 // Connection is one connection; never its secret.
@@ -76,6 +77,10 @@ type Rotated struct {
 type ToolInfo struct {
 	flow.Tool
 	Listed []string `json:"listed,omitempty"` // arguments whose values can be listed live
+	// Takes and Gives are its arguments and its result in parts, where one connection
+	// is read; Gives is nothing where the tool does not say what it gives.
+	Takes []shape.Content `json:"takes,omitempty"`
+	Gives []shape.Content `json:"gives,omitempty"`
 }
 
 // Tools is what was found in the catalogue.

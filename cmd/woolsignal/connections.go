@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -303,6 +304,36 @@ func (a *app) tool(t wire.ToolInfo) error {
 			kind = "one of " + oneLine(value(choices), 40)
 		}
 		rows = append(rows, []string{name, kind, needed, oneLine(description, 70)})
+	}
+	if len(rows) > 1 {
+		if err := a.table(rows); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintln(a.out, "It takes no argument.")
+	}
+	fmt.Fprintln(a.out)
+	return a.given(t.Output)
+}
+
+// given prints what a tool gives.
+func (a *app) given(output map[string]any) error {
+	if output == nil {
+		fmt.Fprintln(a.out, "It does not say what it gives.")
+		return nil
+	}
+	rows := [][]string{{"GIVES", "TYPE", "", "WHAT"}}
+	for _, p := range shape.Shape(output).Contents() {
+		sure := ""
+		if !p.Sure {
+			sure = "may be missing"
+		}
+		what := p.What
+		if len(p.Choices) > 0 {
+			what = strings.TrimSpace("one of " + strings.Join(p.Choices, ", ") + "; " + what)
+		}
+		rows = append(rows, []string{cmp.Or(p.Path, "all of it"), p.Kind, sure,
+			oneLine(strings.TrimSuffix(what, ";"), 70)})
 	}
 	return a.table(rows)
 }

@@ -1576,6 +1576,13 @@ export interface components {
             workspace: string;
             zone: string;
         };
+        ShapeContent: {
+            choices?: string[];
+            kind?: string;
+            path: string;
+            sure: boolean;
+            what?: string;
+        };
         ShapeShape: Record<string, never>;
         SignIn: {
             email: string;
@@ -1697,6 +1704,7 @@ export interface components {
             description: string;
             destructiveHint: boolean;
             draft?: string;
+            gives?: components["schemas"]["ShapeContent"][];
             idempotentHint: boolean;
             input: Record<string, never>;
             listed?: string[];
@@ -1707,6 +1715,7 @@ export interface components {
             /** @enum {string} */
             resend: "safe" | "idempotency_key" | "own_id" | "never";
             says?: string;
+            takes?: components["schemas"]["ShapeContent"][];
             title: string;
         };
         Tools: {

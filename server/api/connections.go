@@ -16,6 +16,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/shape"
 	"woolsignal/server/access"
 	"woolsignal/server/oauth"
 	"woolsignal/server/store"
@@ -188,7 +189,12 @@ func (a *API) connection(r *request, _ none) (wire.ConnectionDetail, error) {
 	file := "connections/" + c.ID + ".yaml"
 	out := wire.ConnectionDetail{Connection: one, Operations: []wire.ToolInfo{}, File: file, Text: s.Files[file]}
 	for _, op := range s.Tools.Search("", c.ID, mostTools) {
-		out.Operations = append(out.Operations, toolInfo(op))
+		info := toolInfo(op)
+		info.Takes = shape.Shape(op.Input).Contents()
+		if op.Output != nil {
+			info.Gives = shape.Shape(op.Output).Contents()
+		}
+		out.Operations = append(out.Operations, info)
 	}
 	return out, nil
 }

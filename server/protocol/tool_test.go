@@ -304,7 +304,7 @@ func TestBrokenDescriptions(t *testing.T) {
 		"a twin": {`{"openapi":"3.0.3","info":{"title":"x","version":"1"},
 		 "paths":{"/a":{"get":{"operationId":"a","responses":{}}},"/b":{"get":{"operationId":"a","responses":{}}}}}`,
 			"two operations called a"},
-		"too large": {strings.Repeat(" ", 20<<20) + register.Description, "the most is 20 MB"},
+		"too large":      {strings.Repeat(" ", 20<<20) + register.Description, "the most is 20 MB"},
 		"unknown wanted": {register.Description, "no operation burn_everything"},
 		"no operations":  {`{"openapi":"3.1.0","info":{"title":"x","version":"1"},"paths":{}}`, "names no operation"},
 	} {

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Check, Circle, Copy, PlugZap, TriangleAlert, type LucideIcon } from 'lucide-react'
 import { useState } from 'react'
 import { Link, NavLink, useParams } from 'react-router'
-import { call, outcome, type Connection, type ConnectionDetail, type Tool, type Verdict } from '../api'
+import { call, outcome, type Connection, type ConnectionDetail, type Content, type Tool, type Verdict } from '../api'
 import { Head } from '../parts/frame'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, plain, when } from '../words'
@@ -376,23 +376,7 @@ function Tools({ all }: { all: Tool[] }) {
       </div>
       <ul className="mt-2 divide-y divide-line border-y border-line">
         {fit.slice(0, 200).map((t) => (
-          <li key={t.name} className="grid gap-x-4 py-2 md:grid-cols-[13rem_minmax(0,1fr)]">
-            <span className="font-mono text-[0.87rem] wrap-anywhere">
-              {t.name.split('/')[1]}
-              <span
-                className={`block font-sans ${t.readOnlyHint ? 'text-quiet' : t.destructiveHint ? 'text-madder' : 'text-weld'}`}
-              >
-                {t.readOnlyHint ? 'only reads' : t.destructiveHint ? 'removes something' : 'changes something'}
-              </span>
-            </span>
-            <span className="min-w-0">
-              <span className="line-clamp-2">{t.description}</span>
-              <span className="block text-[0.87rem] text-quiet">
-                Sent again: {again[t.resend]}.
-                {t.says ? ` The server says it ${t.says}; nobody has confirmed that.` : ''}
-              </span>
-            </span>
-          </li>
+          <ToolRow key={t.name} t={t} />
         ))}
       </ul>
       {fit.length > 200 && (
@@ -400,5 +384,53 @@ function Tools({ all }: { all: Tool[] }) {
       )}
       {fit.length === 0 && <p className="mt-2 text-quiet">None has all of these words.</p>}
     </section>
+  )
+}
+
+function ToolRow({ t }: { t: Tool }) {
+  return (
+    <li className="grid gap-x-4 py-2 md:grid-cols-[13rem_minmax(0,1fr)]">
+      <span className="font-mono text-[0.87rem] wrap-anywhere">
+        {t.name.split('/')[1]}
+        <span
+          className={`block font-sans ${t.readOnlyHint ? 'text-quiet' : t.destructiveHint ? 'text-madder' : 'text-weld'}`}
+        >
+          {t.readOnlyHint ? 'only reads' : t.destructiveHint ? 'removes something' : 'changes something'}
+        </span>
+      </span>
+      <span className="min-w-0">
+        <span className="line-clamp-2">{t.description}</span>
+        <span className="block text-[0.87rem] text-quiet">
+          Sent again: {again[t.resend]}.{t.says ? ` The server says it ${t.says}; nobody has confirmed that.` : ''}
+        </span>
+        <details className="text-[0.87rem]">
+          <summary className="cursor-pointer text-quiet">What it takes and gives</summary>
+          <Contents title="Takes" parts={t.takes ?? []} none="no argument" lacking="if wanted" />
+          <Contents title="Gives" parts={t.gives ?? []} none="it does not say what" lacking="may be missing" />
+        </details>
+      </span>
+    </li>
+  )
+}
+
+/** Contents lists what a value consists of; lacking is said of what need not be there. */
+function Contents({ title, parts, none, lacking }: { title: string; parts: Content[]; none: string; lacking: string }) {
+  return (
+    <div className="mt-1">
+      <h4 className="font-semibold">{title}</h4>
+      {parts.length === 0 && <p className="text-quiet">{none}</p>}
+      <ul>
+        {parts.map((p) => (
+          <li key={p.path} className="wrap-anywhere">
+            <code className="font-mono">{p.path || 'all of it'}</code>{' '}
+            <span className="text-quiet">
+              {[p.kind, p.sure ? '' : lacking, p.choices ? `one of ${p.choices.join(', ')}` : '', p.what]
+                .filter(Boolean)
+                .join(' · ')}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   )
 }

@@ -256,3 +256,17 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 		t.Error("the old server was still asked")
 	}
 }
+
+// TestStartSaysHowAWorkflowIsStartedInstead starts one that a schedule starts.
+func TestStartSaysHowAWorkflowIsStartedInstead(t *testing.T) {
+	s := harness.Demo(t)
+	_, errs, code := s.Command("Ines", "", "start", "store-watch")
+	if code == 0 || !strings.Contains(errs, "It starts by itself: Every 15 minutes") {
+		t.Fatalf("exit %d: %s", code, errs)
+	}
+	_, command, _ := strings.Cut(errs, "woolsignal start store-watch -signal '")
+	signal, _, _ := strings.Cut(command, "'")
+	if out, errs, code := s.Command("Ines", "", "start", "store-watch", "-signal", signal); code != 0 {
+		t.Errorf("what it says to do: exit %d %s%s", code, out, errs)
+	}
+}

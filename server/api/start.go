@@ -3,7 +3,9 @@ package api
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"woolsignal/core/expr"
@@ -42,10 +44,37 @@ func (a *API) start(r *request, in wire.Start) (wire.Started, error) {
 		signal.For = p.Email
 	}
 	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal)
-	if err != nil {
+	if errors.Is(err, engine.ErrNoInputs) {
+		return wire.Started{}, a.notByInputs(id, in.Draft)
+	} else if err != nil {
 		return wire.Started{}, err
 	}
 	return wire.Started{Run: ticket.Run}, nil
+}
+
+// notByInputs says how a workflow that takes no inputs is started instead.
+func (a *API) notByInputs(id string, draft bool) error {
+	s := a.Workspace.Now()
+	w := s.Workflows[id]
+	if live := s.Live[id]; live != nil && !draft {
+		w = live.Workflow
+	}
+	detail := "It has no trigger yet, and no inputs: give it one or the other."
+	if w != nil && len(w.Triggers) > 0 {
+		detail = fmt.Sprintf("It starts by itself: %s. To start it now, give it a signal of that: %s.",
+			strings.Join(s.TellTriggers(w, s.Tools.Find), "; "),
+			"woolsignal start "+id+` -signal '{"trigger": "`+w.Triggers[0].ID+`"}'`)
+	}
+	var kept []string
+	for path := range s.Files {
+		if name, ok := strings.CutPrefix(path, "samples/"+id+"/"); ok {
+			kept = append(kept, strings.TrimSuffix(name, ".json"))
+		}
+	}
+	if slices.Sort(kept); len(kept) > 0 {
+		detail += " Or one that is kept, with -sample: " + strings.Join(kept, ", ") + "."
+	}
+	return refuse(http.StatusUnprocessableEntity, id+" takes no inputs", detail)
 }
 
 // signalOf makes a signal as a trigger of a workflow would.

@@ -101,6 +101,9 @@ func (e *Engine) unwanted(ctx context.Context) error {
 	return rows.Err()
 }
 
+// ErrNoInputs says that a workflow is not called, but started by signals alone.
+var ErrNoInputs = errors.New("it takes no inputs")
+
 // InputError says what is wrong with the inputs of a workflow.
 type InputError struct{ Message string }
 
@@ -108,7 +111,8 @@ func (i *InputError) Error() string { return i.Message }
 
 func fitsInputs(w *flow.Workflow, inputs map[string]any) error {
 	if !w.Callable() {
-		return &InputError{"the workflow " + w.ID + " cannot be called: it names no inputs"}
+		return fmt.Errorf("%w: %w", ErrNoInputs, &InputError{"the workflow " + w.ID +
+			" cannot be called: it names no inputs"})
 	}
 	if err := w.Inputs.Validate(inputs); err != nil {
 		return &InputError{"the inputs of " + w.ID + " do not fit: " + err.Error()}

@@ -270,3 +270,24 @@ func TestStartSaysHowAWorkflowIsStartedInstead(t *testing.T) {
 		t.Errorf("what it says to do: exit %d %s%s", code, out, errs)
 	}
 }
+
+// TestChatPrintsTheLastTurnWithItsButtons goes through a conversation that one run
+// holds, and writes on after its first question.
+func TestChatPrintsTheLastTurnWithItsButtons(t *testing.T) {
+	s := harness.Demo(t)
+	say := func(words string) string {
+		t.Helper()
+		out, errs, code := s.Command("Ines", "", "chat", "-workflow", "front-door", "-thread", "t1", words)
+		if code != 0 {
+			t.Fatalf("%s: exit %d %s", words, code, errs)
+		}
+		return out
+	}
+	if out := say("Good morning"); !strings.Contains(out, "What is it about?") ||
+		!strings.Contains(out, "[answer with: ") {
+		t.Errorf("the first turn is\n%s", out)
+	}
+	if out := say("1"); !strings.Contains(out, "number of your holding") || strings.Contains(out, "What is it about?") {
+		t.Errorf("the second turn is\n%s", out)
+	}
+}

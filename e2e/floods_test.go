@@ -61,7 +61,7 @@ func TestHonestDeliveriesLoseNothingBesideHostileOnes(t *testing.T) {
 
 // mostResident is how much memory the service may hold under any flood, in
 // bytes; with the demo's workspace it holds about 60 MB at rest.
-const mostResident = 400 << 20
+const mostResident = 640 << 20
 
 // TestMemoryIsBoundedUnderFloods floods a service of its own, beside the one
 // that plays the outside world.

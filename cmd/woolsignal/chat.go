@@ -2,7 +2,9 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
 	"woolsignal/client"
@@ -36,6 +38,54 @@ func behind(ctx context.Context, c *client.Client, workflow, thread, id string) 
 		}
 	}
 	return nil, nil
+}
+
+// replies are what a run said to what was said to it last: one run may hold a
+// conversation of many turns.
+func replies(all []wire.Message, id string) []wire.Message {
+	out := []wire.Message{}
+	for _, m := range all {
+		switch {
+		case m.Run != id:
+		case m.Who == "person":
+			out = out[:0]
+		default:
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// said prints a message, with what it has beside its words.
+func (a *app) said(m wire.Message) {
+	fmt.Fprintln(a.out, m.Text)
+	var rich run.Message
+	if json.Unmarshal(m.Rich, &rich) != nil { // it is words alone
+		return
+	}
+	for what, v := range map[string]any{"picture": rich.Picture, "file": rich.File} {
+		if name := fileName(v); name != "" {
+			fmt.Fprintf(a.out, "  [%s: %s]\n", what, name)
+		}
+	}
+	for _, part := range rich.Layout {
+		indent(a.out, "  ", value(part))
+	}
+	if len(rich.Buttons) > 0 {
+		fmt.Fprintf(a.out, "  [answer with: %s]\n", strings.Join(rich.Buttons, " · "))
+	}
+}
+
+// fileName is what a file is called, or the address of one that is elsewhere.
+func fileName(v any) string {
+	switch v := v.(type) {
+	case string:
+		return v
+	case map[string]any:
+		name, _ := v["name"].(string)
+		return name
+	}
+	return ""
 }
 
 func chat(ctx context.Context, a *app, args []string) error {
@@ -81,11 +131,7 @@ func chat(ctx context.Context, a *app, args []string) error {
 	}
 	out := chatted{Run: heard.Run, Thread: *thread, Status: detail.Status, Replies: []wire.Message{},
 		Reviews: []run.Review{}}
-	for _, m := range talk.Messages {
-		if m.Run == heard.Run && m.Who != "person" {
-			out.Replies = append(out.Replies, m)
-		}
-	}
+	out.Replies = replies(talk.Messages, heard.Run)
 	for _, r := range detail.Reviews {
 		if r.Choice == "" {
 			out.Reviews = append(out.Reviews, r)
@@ -96,7 +142,7 @@ func chat(ctx context.Context, a *app, args []string) error {
 	}
 	for _, m := range out.Replies {
 		if m.Who == "agent" {
-			fmt.Fprintln(a.out, m.Text)
+			a.said(m)
 		}
 	}
 	for _, r := range out.Reviews {

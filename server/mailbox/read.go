@@ -82,7 +82,7 @@ func (b *Box) Flagged(ctx context.Context, folder, flag string, before *Cursor) 
 
 const (
 	largest = 25 << 20 // how large a mail may be to be read whole, in bytes
-	room    = 64 << 20 // how much is read in one visit before the rest is left to the next
+	room    = 32 << 20 // how much is read in one visit before the rest is left to the next
 	// allowed is what a server may send in one visit before it is not listened
 	// to any longer: a mail says how large it is, and may lie.
 	allowed = room + largest + 16<<20

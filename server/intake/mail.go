@@ -50,6 +50,7 @@ func (w *Watches) mails(t flow.Trigger) *looking {
 	case of.Happens == "moved":
 		words = "mails that are moved to " + of.Folder
 	}
+	box.Each = func(uid uint32, read func()) string { return w.each(key, uid, read) }
 	return &looking{key, words, of.Every, &mailSource{w.Kit, box, of}}
 }
 

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"maps"
 	"slices"
@@ -260,6 +261,17 @@ func (w *Watches) guarded(ctx context.Context, one *watch) (more bool, err error
 
 // lookWork begins the name of the work of looking at a source.
 const lookWork = "look "
+
+// each does the work on one item of a look in its own name: an item that ended the
+// whole process twice is left out, and says why, and the others are taken in.
+func (w *Watches) each(source string, item any, do func()) (putAside string) {
+	work := fmt.Sprintf("%s%s, item %v", lookWork, source, item)
+	if why := w.Engine.PutAside(work); why != "" {
+		return why
+	}
+	fault.Labelled(work, do)
+	return ""
+}
 
 func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 	before, err := w.cursor(ctx, one.key)

@@ -172,6 +172,37 @@ func TestMailsThatArrive(t *testing.T) {
 	}
 }
 
+// TestAnItemThatEndsTheServiceIsLeftOut has reading one of two mails end the
+// process twice: the other is read, and the mailbox goes on being looked at.
+func TestAnItemThatEndsTheServiceIsLeftOut(t *testing.T) {
+	l := lookouts(t, "mail: {connection: mail}")
+	write := func(subject string) {
+		l.post("bag", "/mails", map[string]any{"from": "a@hills.example", "to": "office@larkrigg.example",
+			"subject": subject, "text": "Ten fleeces."})
+	}
+	l.sees("")
+	write("One that ends us")
+	write("Another")
+	for range 2 {
+		if err := l.w.Engine.Ended(context.Background(), "look mail mail INBOX arrived, item 1",
+			"the stack overflowed"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := l.w.Engine.Start(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	l.look()
+	said := map[string]string{}
+	for _, s := range l.listened() {
+		said[s.Subject] = s.Text
+	}
+	if said["Another"] != "Ten fleeces." ||
+		!strings.Contains(said["(this mail is not read)"], "ended the whole service 2 times (the stack overflowed)") {
+		t.Errorf("the mails are %v", said)
+	}
+}
+
 func TestMalformedMailsAreStillMails(t *testing.T) {
 	l := lookouts(t, "mail: {connection: mail}")
 	l.look()

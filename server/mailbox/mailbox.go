@@ -29,6 +29,9 @@ type Box struct {
 	Key        egress.Key
 	Confined   *confined.Pool // reads markup
 	Sent       Sent           // without a store, no mail is sent twice under one Message-ID
+	// Each reads one mail in its own name, and says why it must not be: reading it
+	// ended the service before. nil reads every mail.
+	Each func(uid uint32, read func()) (putAside string)
 
 	hear int64 // how many bytes are read of it in one visit; 0 is what is allowed
 }

@@ -120,13 +120,11 @@ func (b *Box) fetch(ctx context.Context, c *imapclient.Client, folder string, ui
 			continue // it was moved away meanwhile
 		}
 		read += int64(len(got[0].BodySection[0].Bytes))
-		m := Parse(got[0].BodySection[0].Bytes, b.says().VerifiedBy)
-		m.UID, m.Folder = uint32(s.UID), folder
-		if m.Text == "" && m.HTML != "" {
-			if m.Text, err = page.Words(ctx, b.Confined, m.HTML); err != nil {
-				return nil, nil, err
-			}
+		m, err := b.one(ctx, uint32(s.UID), got[0].BodySection[0].Bytes)
+		if err != nil {
+			return nil, nil, err
 		}
+		m.Folder = folder
 		for _, f := range s.Flags {
 			m.Flags = append(m.Flags, string(f))
 		}
@@ -137,6 +135,26 @@ func (b *Box) fetch(ctx context.Context, c *imapclient.Client, folder string, ui
 		out = append(out, m)
 	}
 	return out, left, nil
+}
+
+// one reads one mail; one that must not be read says so in place of its words.
+func (b *Box) one(ctx context.Context, uid uint32, raw []byte) (m *Mail, err error) {
+	read := func() {
+		m = Parse(raw, b.says().VerifiedBy)
+		if m.Text == "" && m.HTML != "" {
+			m.Text, err = page.Words(ctx, b.Confined, m.HTML)
+		}
+	}
+	if b.Each == nil {
+		read()
+	} else if why := b.Each(uid, read); why != "" {
+		m = &Mail{Subject: "(this mail is not read)", Text: "This mail is not read: " + why + "."}
+	}
+	if err != nil {
+		return nil, err
+	}
+	m.UID = uid
+	return m, nil
 }
 
 // Read gives one mail.

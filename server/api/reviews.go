@@ -46,11 +46,7 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 
 func (a *API) openReviews(ctx context.Context, p access.Person) ([]wire.Review, error) {
 	rows, err := a.Store.Read().QueryContext(ctx, reviewQuery+"decided IS NULL ORDER BY asked LIMIT 500")
-	all, err := a.scanReviews(p, rows, err)
-	if err != nil {
-		return nil, err
-	}
-	return a.legible(ctx, all)
+	return a.scanReviews(p, rows, err)
 }
 
 // yours picks the reviews that the person may decide.
@@ -60,17 +56,18 @@ func yours(all []wire.Review) []wire.Review {
 
 func (a *API) reviews(r *request, _ none) (wire.Reviews, error) {
 	p := person(r.Context())
+	var all []wire.Review
+	var err error
 	if r.URL.Query().Get("decided") == "true" {
-		rows, err := a.Store.Read().QueryContext(r.Context(), reviewQuery+
+		rows, failed := a.Store.Read().QueryContext(r.Context(), reviewQuery+
 			"decided IS NOT NULL ORDER BY decided DESC LIMIT 100")
-		all, err := a.scanReviews(p, rows, err)
-		if err != nil {
-			return wire.Reviews{}, err
-		}
-		all, err = a.legible(r.Context(), all)
-		return wire.Reviews{Reviews: all}, err
+		all, err = a.scanReviews(p, rows, failed)
+	} else {
+		all, err = a.openReviews(r.Context(), p)
 	}
-	all, err := a.openReviews(r.Context(), p)
+	if err == nil {
+		all, err = a.legible(r.Context(), all)
+	}
 	if err != nil {
 		return wire.Reviews{}, err
 	}

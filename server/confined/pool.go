@@ -67,7 +67,12 @@ type worker struct {
 // Do has one of the works that are registered done: in goes as JSON, what it
 // gives comes back into out. An error of the work itself comes back with its
 // words; one that is [ErrBroke] says that the work was ended.
+//
+// A nil pool has no process, and says so.
 func (p *Pool) Do(ctx context.Context, work string, within time.Duration, in, out any) error {
+	if p == nil {
+		return errors.New("there is no confined process here that could read this")
+	}
 	data, err := json.Marshal(in)
 	if err != nil {
 		return fmt.Errorf("confined: %w", err)

@@ -68,9 +68,6 @@ func Fill(ctx context.Context, p *confined.Pool, name string, data []byte, value
 }
 
 func do(ctx context.Context, p *confined.Pool, work string, in paper, out any) error {
-	if p == nil {
-		return errors.New("no confined process reads documents here")
-	}
 	err := p.Do(ctx, work, longest, in, out)
 	if errors.Is(err, confined.ErrBroke) {
 		_, why, _ := strings.Cut(err.Error(), ": ")

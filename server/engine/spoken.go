@@ -37,10 +37,13 @@ func (e *Engine) masker(ctx context.Context, l *live, events []run.Event) (func(
 
 // note keeps a stranger's words in mind where a secret is among them.
 func (e *Engine) note(l *live, words string) {
-	if e.secrets.Mask(words) != words {
+	if e.secret(words) {
 		l.spoken = append(l.spoken, words)
 	}
 }
+
+// secret tells whether a secret is among words.
+func (e *Engine) secret(words string) bool { return e.secrets.Mask(words) != words }
 
 // saidBefore are the strangers' words of earlier runs of the conversation, and
 // what the run itself heard before it was folded.
@@ -64,7 +67,7 @@ func (e *Engine) saidBefore(ctx context.Context, l *live) ([]string, error) {
 // hide hides the secrets in a signal that comes in, and warns where somebody
 // outside knows one.
 func (e *Engine) hide(workflow string, signal *run.Signal) {
-	if signal.Stranger && e.secrets.Mask(signal.Words()) != signal.Words() {
+	if signal.Stranger && e.secret(signal.Words()) {
 		e.log.Warn("somebody outside wrote what a connection keeps as its secret; give that connection another",
 			"workflow", workflow, "source", signal.Source)
 	}

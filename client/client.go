@@ -33,6 +33,11 @@ type Problem struct {
 	Detail   string         `json:"detail"`
 	Problems []flow.Problem `json:"problems,omitempty"`
 	Files    []string       `json:"files,omitempty"` // that somebody else changed
+	// Of steps that somebody else changed too: both texts, who that was, and the
+	// workflow as they left it.
+	Clashes []flow.Clash `json:"clashes,omitempty"`
+	By      string       `json:"by,omitempty"`
+	Text    string       `json:"text,omitempty"`
 }
 
 func (p *Problem) Error() string {
@@ -249,4 +254,11 @@ func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
 // Read tells what a text of a workflow means; nothing of it is kept.
 func (c *Client) Read(ctx context.Context, workflow, text string) (out wire.Meaning, err error) {
 	return out, c.Do(ctx, http.MethodPost, "/workflows/"+url.PathEscape(workflow)+"/read", wire.Text{Text: text}, &out)
+}
+
+// Edit keeps a text as a workflow's draft, readable or not. What others changed
+// since the text it was made from is merged; the problem of a step that both
+// changed has status 409.
+func (c *Client) Edit(ctx context.Context, workflow string, d wire.Draft) (out wire.Drafted, err error) {
+	return out, c.Do(ctx, http.MethodPut, "/workflows/"+url.PathEscape(workflow)+"/draft", d, &out)
 }

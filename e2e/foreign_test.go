@@ -26,7 +26,8 @@ var belongs = map[string]string{
 	"GET /reviews/{review}":                   "owner builder reviewer", "POST /reviews/{review}": "owner builder",
 	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
-	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "", "POST /workflows/{workflow}/chat": "",
+	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
+	"PUT /workflows/{workflow}/draft": "", "POST /workflows/{workflow}/chat": "",
 	"POST /workflows/{workflow}/runs": "",
 	"POST /workflows/{workflow}/try":  "", "GET /workflows/{workflow}/samples": "",
 	"PUT /workflows/{workflow}/samples/{name}": "", "GET /workflows/{workflow}/versions": "",

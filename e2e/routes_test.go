@@ -240,6 +240,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(get, "/blobs/"+keptFile(t, s), nil)
 	d.call(post, "/workflows/weighbridge/read", map[string]any{"text": field(d.call(get, "/workflows/weighbridge", nil),
 		"text")})
+	written := field(d.call(get, "/workflows/weighbridge", nil), "text")
+	d.call(put, "/workflows/weighbridge/draft", map[string]any{"text": written + "\n", "from": written})
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")
 	s.Types(shieling.Said{As: "elin", Direct: true, Text: code})

@@ -118,6 +118,23 @@ type Meaning struct {
 	Problems []flow.Problem `json:"problems"`
 }
 
+// Draft is a workflow's text that is to be kept.
+type Draft struct {
+	Text string `json:"text"`
+	From string `json:"from"` // the text it was made from; "" where there was none
+	// Whose words count where somebody else changed the same step meanwhile; "" asks.
+	Prefer string `json:"prefer,omitempty" jsonschema:"enum=mine,enum=theirs"`
+}
+
+// Drafted is a text as it is kept. It differs from what was sent where somebody
+// else's change to other steps was merged.
+type Drafted struct {
+	Text     string         `json:"text"`
+	Merged   bool           `json:"merged,omitempty"`
+	By       string         `json:"by,omitempty"` // whose change was merged
+	Problems []flow.Problem `json:"problems"`
+}
+
 // Run is one run in a list.
 type Run struct {
 	ID       string       `json:"id"`

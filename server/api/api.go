@@ -227,6 +227,7 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var refused *refusal
 	var large *http.MaxBytesError
 	var conflict *workspace.ConflictError
+	var clash *workspace.ClashError
 	var place *workspace.PlaceError
 	var input *engine.InputError
 	switch {
@@ -247,6 +248,10 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.As(err, &conflict):
 		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() +
 			". Nothing was written.", More: map[string]any{"files": conflict.Files}}).Write(w)
+	case errors.As(err, &clash):
+		(&problem.Details{Status: http.StatusConflict, Title: "Changed meanwhile", Detail: err.Error() +
+			". Nothing was written.", More: map[string]any{"by": clash.By, "text": clash.Text,
+			"clashes": clash.Clashes}}).Write(w)
 	case errors.As(err, &place):
 		problem.Write(w, http.StatusConflict, "The place is taken", err.Error()+
 			". Choose another, or switch that workflow off.")

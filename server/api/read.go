@@ -13,16 +13,33 @@ import (
 // bytes.
 const longestText = 1 << 20
 
+// edit keeps a text as a workflow's draft, readable or not.
+func (a *API) edit(r *request, in wire.Draft) (wire.Drafted, error) {
+	id := r.Param("workflow")
+	if err := editable(id, in.Text); err != nil {
+		return wire.Drafted{}, err
+	}
+	return a.Workspace.Edit(r.Context(), id, in, person(r.Context()).Name)
+}
+
+// editable refuses what cannot be a workflow's text.
+func editable(id, text string) error {
+	switch {
+	case !flow.ValidID(id):
+		return refuse(http.StatusUnprocessableEntity, "This cannot be an id",
+			"Use small letters, digits and hyphens, as in depot-slots.")
+	case len(text) > longestText:
+		return refuse(http.StatusRequestEntityTooLarge, "Too long",
+			"A workflow's text may have 1 MiB; nothing was kept.")
+	}
+	return nil
+}
+
 // read says what a text means while it is edited. Nothing of it is kept.
 func (a *API) read(r *request, in wire.Text) (wire.Meaning, error) {
 	id := r.Param("workflow")
-	switch {
-	case !flow.ValidID(id):
-		return wire.Meaning{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id",
-			"Use small letters, digits and hyphens, as in depot-slots.")
-	case len(in.Text) > longestText:
-		return wire.Meaning{}, refuse(http.StatusRequestEntityTooLarge, "Too long",
-			"A workflow's text may have 1 MiB; nothing was read.")
+	if err := editable(id, in.Text); err != nil {
+		return wire.Meaning{}, err
 	}
 	s := a.Workspace.Now()
 	m := s.Meaning(id, in.Text, s.Tools.Find, slices.Collect(maps.Keys(s.Tools))...)

@@ -240,6 +240,12 @@ CREATE TABLE live (
   is_on    INTEGER NOT NULL
 ) WITHOUT ROWID;
 
+-- Of workflows whose draft does not check: the last text that did, to be tried.
+CREATE TABLE readable (
+  workflow TEXT PRIMARY KEY,
+  text     TEXT NOT NULL
+) WITHOUT ROWID;
+
 -- Files that were deleted, to be taken back from.
 CREATE TABLE bin (
   n    INTEGER PRIMARY KEY,

@@ -77,6 +77,7 @@ func (h *Holder) apply(ctx context.Context, c Change, more store.Batch) ([]flow.
 			b.Do("DELETE FROM live WHERE workflow = ?", id) // nothing starts what is gone
 		}
 	}
+	remember(&b, h.Now(), next)
 	b.Add(more)
 	if err := h.store.Write(ctx, b); err != nil {
 		return nil, fmt.Errorf("workspace: %w", err)

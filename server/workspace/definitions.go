@@ -137,15 +137,20 @@ func (h *Holder) Definition(ctx context.Context, workflow string) (hash string, 
 	return live.Hash, def, err
 }
 
-// Draft gives what the draft of a workflow is tried with. Errors:
-// [ErrNoWorkflow], and [ErrProblems] where it does not check.
+// Draft gives what the draft of a workflow is tried with: where it does not
+// check, the last text that did. Errors: [ErrNoWorkflow], and [ErrProblems] where
+// there was none.
 func (h *Holder) Draft(ctx context.Context, workflow string) (hash string, err error) {
 	s := h.Now()
 	if s.Workflows[workflow] == nil {
 		return "", fmt.Errorf("%w: %s", ErrNoWorkflow, workflow)
 	}
 	if problems := s.wrongs(workflow); len(problems) > 0 {
-		return "", fmt.Errorf("%w: %s", ErrProblems, problems[0])
+		if s, err = h.lastReadable(ctx, workflow); err != nil {
+			return "", err
+		} else if s == nil {
+			return "", fmt.Errorf("%w: %s", ErrProblems, problems[0])
+		}
 	}
 	var b store.Batch
 	if hash, err = s.keep(&b, workflow); err != nil {

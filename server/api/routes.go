@@ -25,7 +25,7 @@ func (a *API) Routes() []Route {
 		on(get, "/workflows/{workflow}/chat/{thread}", access.Reader, "A conversation of yours", a.thread),
 		on(put, "/workflows/{workflow}/draft", access.Builder,
 			"Keep a text as the draft, readable or not; what others changed since is merged",
-			a.edit).upTo(4*longestText),
+			a.edit).upTo(4 * longestText),
 		on(post, "/workflows/{workflow}/read", access.Builder,
 			"What a text of a workflow means: its sentences, what may be read where, its problems; nothing is kept",
 			a.read),

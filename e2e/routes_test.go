@@ -242,6 +242,7 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 		"text")})
 	written := field(d.call(get, "/workflows/weighbridge", nil), "text")
 	d.call(put, "/workflows/weighbridge/draft", map[string]any{"text": written + "\n", "from": written})
+	d.call(get, "/names", nil)
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")
 	s.Types(shieling.Said{As: "elin", Direct: true, Text: code})

@@ -154,6 +154,7 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 			Secrets: s.Secrets, Log: s.options.Log}).Run(ctx)
 	})
 	triggers.Go(func() { s.offers(ctx) })
+	triggers.Go(func() { s.toldOfFiles(ctx) })
 	triggers.Go(func() { s.tidy(ctx, trail) })
 	served := make(chan error, 1)
 	go func() { served <- web.Serve(listener) }()
@@ -170,6 +171,19 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener, ready func())
 	s.Engine.Stop(last)
 	triggers.Wait()
 	return err
+}
+
+// toldOfFiles tells whoever watches live that the workspace's files changed.
+func (s *Server) toldOfFiles(ctx context.Context) {
+	changed := s.Workspace.Subscribe()
+	for {
+		select {
+		case <-changed:
+			s.Engine.Hub.Tell(engine.News{Kind: "workspace"})
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 // offers asks MCP servers what they offer: at the start, when their files

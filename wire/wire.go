@@ -118,6 +118,20 @@ type Meaning struct {
 	Problems []flow.Problem `json:"problems"`
 }
 
+// Names are what the fields of a file can name.
+type Names struct {
+	Names []Name `json:"names"`
+}
+
+// Name is one thing that can be named.
+type Name struct {
+	Holds flow.Holds `json:"holds"` // the fields that can name it
+	Name  string     `json:"name"`
+	Title string     `json:"title"`
+	Kind  string     `json:"kind,omitempty"` // of a connection; of who can be asked: role, team or person
+	About string     `json:"about,omitempty"`
+}
+
 // Draft is a workflow's text that is to be kept.
 type Draft struct {
 	Text string `json:"text"`

@@ -18,6 +18,16 @@ export type Word = Schemas['ExprWord']
 export type Line = Schemas['FlowLine']
 export type Problem = Schemas['FlowProblem']
 export type Script = Schemas['Script']
+export type Meaning = Schemas['Meaning']
+export type Sight = Schemas['FlowSight']
+export type Drafted = Schemas['Drafted']
+export type Language = Schemas['FlowLanguage']
+export type Field = Schemas['FlowField']
+export type StepKind = Schemas['FlowStepKind']
+export type Name = Schemas['Name']
+export type Names = Schemas['Names']
+export type Sample = Schemas['Sample']
+export type Signal = Schemas['Signal']
 export type Run = Schemas['Run']
 export type Step = Schemas['Step']
 export type Review = Schemas['Review']
@@ -51,6 +61,12 @@ export interface Stored {
   blob: string
 }
 
+/** Clash is a step that two changed at once, as each of them left it. */
+export interface Clash {
+  mine: string
+  theirs: string
+}
+
 /** RichMessage is what a message has beside its words. */
 export interface RichMessage {
   picture?: Stored | string
@@ -65,6 +81,7 @@ export class Refused extends Error {
     readonly status: number,
     readonly title: string,
     readonly detail: string,
+    readonly more: Record<string, unknown> = {},
   ) {
     super(detail ? `${title}: ${detail}` : title)
   }
@@ -84,7 +101,7 @@ export async function call<T>(method: string, path: string, body?: unknown): Pro
   }
   if (!response.ok) {
     const said = await response.json().catch(() => ({ title: response.statusText }))
-    throw new Refused(response.status, said.title ?? response.statusText, said.detail ?? '')
+    throw new Refused(response.status, said.title ?? response.statusText, said.detail ?? '', said)
   }
   return response.status === 204 ? (undefined as T) : response.json()
 }

@@ -329,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What files can name: agents, connections, models, who can be asked */
+        get: operations["get_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/on": {
         parameters: {
             query?: never;
@@ -814,6 +831,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a text as the draft, readable or not; what others changed since is merged */
+        put: operations["put_workflows_one_draft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/on": {
         parameters: {
             query?: never;
@@ -1184,6 +1218,18 @@ export interface components {
             to: string;
             workflow: string;
         };
+        Draft: {
+            from: string;
+            /** @enum {string} */
+            prefer?: "mine" | "theirs";
+            text: string;
+        };
+        Drafted: {
+            by?: string;
+            merged?: boolean;
+            problems: components["schemas"]["FlowProblem"][];
+            text: string;
+        };
         Event: {
             about: string;
             /** Format: date-time */
@@ -1302,6 +1348,7 @@ export interface components {
             shape?: components["schemas"]["ShapeShape"];
         };
         FlowStepKind: {
+            beside?: boolean;
             fields: components["schemas"]["FlowField"][];
             help: string;
             name: string;
@@ -1356,6 +1403,16 @@ export interface components {
             text: string;
             /** @enum {string} */
             who: "person" | "agent" | "note";
+        };
+        Name: {
+            about?: string;
+            holds: string;
+            kind?: string;
+            name: string;
+            title: string;
+        };
+        Names: {
+            names: components["schemas"]["Name"][];
         };
         NewPassword: {
             next: string;
@@ -2497,6 +2554,39 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Names"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -3844,6 +3934,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    put_workflows_one_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drafted"];
                 };
             };
             /** @description A problem (RFC 9457) */

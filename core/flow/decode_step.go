@@ -21,7 +21,7 @@ func (r *reader) step(n *yaml.Node) *Step {
 	common := Described(s.Fields())
 	allowed := append(names(common), stepNames()...)
 	for _, k := range stepKinds {
-		if k.beside() && n.Kind == yaml.MappingNode && hasKey(n, k.Name) {
+		if k.Beside && n.Kind == yaml.MappingNode && hasKey(n, k.Name) {
 			allowed = append(allowed, names(k.Fields)...)
 		}
 	}
@@ -37,7 +37,7 @@ func (r *reader) step(n *yaml.Node) *Step {
 	}
 	kind, _ := stepKind(s.Kind)
 	s.Does = kind.new()
-	if !kind.beside() {
+	if !kind.Beside {
 		r.part(f.nodes[s.Kind], s.Kind, s.Does)
 		return s
 	}

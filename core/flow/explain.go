@@ -191,7 +191,7 @@ func (e *explainer) opening(s *Step, b NamedBlock) *Sentence {
 
 // belowKind is where the fields of a step of a kind stand.
 func belowKind(step, kind string) string {
-	if k, ok := stepKind(kind); ok && !k.beside() {
+	if k, ok := stepKind(kind); ok && !k.Beside {
 		return step + "/" + kind
 	}
 	return step
@@ -201,6 +201,7 @@ func belowKind(step, kind string) string {
 func (e *explainer) step(s *Step) *Sentence {
 	p := e.sentence(e.flow.placeOf(s.At))
 	step := p.place
+	p.step = step
 	switch {
 	case s.Off:
 		p.Field("off").Word("(off)").Say(" ")

@@ -54,7 +54,7 @@ func stepSchema(language Language) map[string]any {
 	properties := out["properties"].(map[string]any)
 	kinds := map[string]any{}
 	for _, k := range language.Steps {
-		if k.beside() {
+		if k.Beside {
 			maps.Copy(properties, objectSchema(k.Fields)["properties"].(map[string]any))
 			kinds[k.Name] = described(fieldSchema(k.Fields[0]), k.Help)
 		} else {

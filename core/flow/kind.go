@@ -39,13 +39,10 @@ type Hearing interface {
 type StepKind struct {
 	Name   string  `json:"name"`
 	Help   string  `json:"help"`
+	Beside bool    `json:"beside,omitempty"` // its fields stand beside its name, the first of them, not below it
 	Fields []Field `json:"fields"`
 	new    func() Doing
 }
-
-// beside tells whether the kind's fields stand beside its name, which is the
-// first of them, rather than below it.
-func (k StepKind) beside() bool { return len(k.Fields) > 0 && k.Fields[0].Name == k.Name }
 
 var stepKinds []StepKind
 
@@ -56,7 +53,9 @@ func RegisterStep(name, help string, new func() Doing) {
 	if slices.ContainsFunc(stepKinds, func(k StepKind) bool { return k.Name == name }) {
 		panic("flow: the kind of step " + name + " is registered twice")
 	}
-	stepKinds = append(stepKinds, StepKind{name, help, Described(new().Fields()), new})
+	fields := Described(new().Fields())
+	stepKinds = append(stepKinds, StepKind{Name: name, Help: help, Beside: len(fields) > 0 && fields[0].Name == name,
+		Fields: fields, new: new})
 }
 
 // StepKinds lists the kinds of step, in the order they were registered.

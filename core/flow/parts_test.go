@@ -73,6 +73,9 @@ func checkPart(t *testing.T, where string, root *yaml.Node, p flow.Part) {
 	t.Helper()
 	n := pointed(root, p.Field)
 	if n == nil {
+		if p.How == "value" {
+			t.Errorf("%s: %q is said to stand at %q, where nothing is", where, p.Text, p.Field)
+		}
 		if above := pointed(root, path.Dir(p.Field)); above == nil || above.Kind != yaml.MappingNode {
 			t.Errorf("%s: %q is said to stand at %q, and nothing could stand there", where, p.Text, p.Field)
 		}

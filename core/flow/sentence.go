@@ -29,6 +29,7 @@ type Sentence struct {
 	Workspace *Workspace
 	Tools     Catalogue
 	naming    expr.Naming
+	step      string // the place of the step the sentence tells
 	place     string // of what the sentence tells, in the file
 	field     string // … and of the field below it that is being told
 }
@@ -40,6 +41,15 @@ func (s *Sentence) Field(name string) *Sentence {
 	if name != "" {
 		s.field += "/" + name
 	}
+	return s
+}
+
+// Name adds the name of a step.
+func (s *Sentence) Name(step *Step) *Sentence {
+	field := s.field
+	s.field = s.step + "/id"
+	s.Word(Plain(step.ID))
+	s.field = field
 	return s
 }
 

@@ -253,15 +253,19 @@ func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
 
 // Hear says which signal a step waits for, behind "wait for".
 func (s *Sentence) Hear(h *Hear) *Sentence {
+	outer := s.place
+	defer func() { s.place = outer }()
 	if t, hearable := h.Is.(Hearable); hearable {
-		t.TellHeard(s)
+		s.place = outer + "/hear/" + h.Kind
+		t.TellHeard(s.Field(""))
 	}
-	s.Text(h.Answering)
+	s.place = outer + "/hear"
+	s.Field("answering").Text(h.Answering)
 	if h.FromAnyone {
 		s.Say(", from ").Field("from_anyone").Word("anyone")
 	}
 	if h.Match != nil {
-		s.Say(" where ").Expression(h.Match)
+		s.Say(" where ").Field("match").Expression(h.Match)
 	}
 	return s
 }

@@ -40,13 +40,13 @@ func (c *Compute) Check(check *flow.Checker, _ *flow.Step, names expr.Names) sha
 func (c *Compute) Tell(p *flow.Sentence, s *flow.Step) {
 	p.Say("Work out ")
 	if s.ID != "" {
-		p.Word(flow.Plain(s.ID)).Say(": ")
+		p.Name(s).Say(": ")
 	}
 	for i, v := range c.Values {
 		if i > 0 {
 			p.Say("; ")
 		}
-		p.Say(flow.Plain(v.Name) + " = ").Field(v.Name).Expression(v.Expression)
+		p.Say(flow.Plain(v.Name) + " = ").Field("compute/" + v.Name).Expression(v.Expression)
 	}
 }
 

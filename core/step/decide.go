@@ -254,7 +254,7 @@ func (d *Decide) Ends() bool {
 func (d *Decide) Tell(p *flow.Sentence, s *flow.Step) {
 	p.Say("Decide")
 	if s.ID != "" {
-		p.Say(" ").Word(flow.Plain(s.ID))
+		p.Say(" ").Name(s)
 	}
 }
 

@@ -55,7 +55,7 @@ func (j *JavaScript) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shap
 func (j *JavaScript) Tell(p *flow.Sentence, s *flow.Step) {
 	p.Say("Work out ")
 	if s.ID != "" {
-		p.Word(flow.Plain(s.ID)).Say(" ")
+		p.Name(s).Say(" ")
 	}
 	p.Say("in ").Field("code").Word("JavaScript").Field("inputs").Given(j.Inputs)
 }

@@ -58,6 +58,8 @@ func (a *API) Routes() []Route {
 			"The database as it is now", "application/vnd.sqlite3", a.backup).audited(audit.TakeBackup),
 		on(get, "/language", access.Reader, "What files can say, and the fields of each kind", a.language),
 		raw(get, "/schemas/{kind}", "", "The JSON Schema of a kind of file", "application/schema+json", a.fileSchema),
+		on(get, "/names", access.Builder, "What files can name: agents, connections, models, who can be asked",
+			a.names),
 		on(get, "/runs", access.Reader, "Runs, newest first", a.runs, Parameter{"workflow", "Only this workflow's", ""},
 			Parameter{"status", "Only with this status", ""}, Parameter{"text", "Only where these words stand", ""},
 			Parameter{"label", "Only with this label", ""},

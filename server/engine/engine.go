@@ -250,13 +250,13 @@ func (e *Engine) begin(id string) {
 
 // announce tells who watches.
 func (e *Engine) announce(l *live, entry run.Entry, status run.Status) {
-	e.Hub.tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
+	e.Hub.Tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
 	for _, r := range entry.Records {
 		switch r.(type) {
 		case *run.ReviewAsked, *run.ReviewAnswered:
-			e.Hub.tell(News{Kind: "review", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+			e.Hub.Tell(News{Kind: "review", Run: l.id, Workflow: l.workflow, Thread: l.thread})
 		case *run.WordsSaid, *run.RunAccepted:
-			e.Hub.tell(News{Kind: "message", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+			e.Hub.Tell(News{Kind: "message", Run: l.id, Workflow: l.workflow, Thread: l.thread})
 		}
 	}
 }

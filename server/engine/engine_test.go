@@ -157,12 +157,12 @@ func TestASlowListenerIsToldToReadAnew(t *testing.T) {
 	slow, end := h.Listen()
 	defer end()
 	for i := range 1000 {
-		h.tell(News{Kind: "run", Run: fmt.Sprint(i)})
+		h.Tell(News{Kind: "run", Run: fmt.Sprint(i)})
 	}
 	for range cap(slow) {
 		<-slow
 	}
-	h.tell(News{Kind: "run", Run: "last"})
+	h.Tell(News{Kind: "run", Run: "last"})
 	if n := <-slow; n.Kind != "resync" {
 		t.Errorf("after missing 744 news it got %+v", n)
 	}

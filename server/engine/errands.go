@@ -160,7 +160,7 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 	}
 	thread := e.conversation(errand.Run)
 	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
-		e.Hub.tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
+		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
 	if err != nil {
 		return &run.Answered{Error: err.Error()}

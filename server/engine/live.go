@@ -6,7 +6,7 @@ import (
 
 // News is something that changed, for whoever watches live.
 type News struct {
-	Kind     string `json:"kind"` // run, review, message, piece, or resync when some were missed
+	Kind     string `json:"kind"` // run, review, message, piece, workspace, or resync when some were missed
 	Run      string `json:"run,omitempty"`
 	Workflow string `json:"workflow,omitempty"`
 	Thread   string `json:"thread,omitempty"`
@@ -40,7 +40,8 @@ func (h *Hub) Listen() (<-chan News, func()) {
 	}
 }
 
-func (h *Hub) tell(n News) {
+// Tell passes something on to everybody who listens.
+func (h *Hub) Tell(n News) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for c, missed := range h.listeners {

@@ -93,12 +93,12 @@ function put(text: string, path: Path, value: Value, order: string[]): string {
     flow ||= (isMap(node) || isSeq(node)) && !!node.flow
     if (isMap(node)) {
       const pair = pairOf(node, path[i])
-      if (!pair) return entered(text, doc, path.slice(0, i), node, String(path[i]), nest(rest, value), order)
+      if (!pair) return entered(text, path.slice(0, i), node, String(path[i]), nest(rest, value), order)
       if (rest.length === 0 || !deeper(pair.value)) return revalued(text, node, pair, nest(rest, value), flow)
       node = pair.value
     } else if (isSeq(node)) {
       const item = node.items[path[i] as number] as Node | undefined
-      if (!item) return appended(text, doc, path.slice(0, i), nest(rest, value))
+      if (!item) return inserted(text, path.slice(0, i), node.items.length, printItem(nest(rest, value), 0))
       if (rest.length === 0 || !deeper(item)) return reitemed(text, node, item, nest(rest, value), flow)
       node = item
     } else return text + (text && !text.endsWith('\n') ? '\n' : '') + printPair(String(path[i]), nest(rest, value), 0)
@@ -145,7 +145,7 @@ function exchanged(text: string, from: number, to: number, printed: string): str
 }
 
 /** entered writes a key that was not there, behind those it comes after. */
-function entered(text: string, doc: Document, at: Path, map: YAMLMap, key: string, value: Value, order: string[]) {
+function entered(text: string, at: Path, map: YAMLMap, key: string, value: Value, order: string[]) {
   if (map.items.length === 0) return at.length ? put(text, at, { [key]: value }, []) : printPair(key, value, 0)
   const items = map.items as Pair<Node, Node | null>[]
   if (map.flow) return splice(text, endOfPair(items[items.length - 1]), endOfPair(items[items.length - 1]),
@@ -158,12 +158,6 @@ function entered(text: string, doc: Document, at: Path, map: YAMLMap, key: strin
   if (before.length === 0) return splice(text, first, first, printed.trimStart() + ' '.repeat(indent))
   const end = lineEnd(text, endOfPair(before[before.length - 1]))
   return splice(text, end, end, (text[end - 1] === '\n' ? '' : '\n') + printed)
-}
-
-/** appended adds an item behind the others of a list. */
-function appended(text: string, doc: Document, list: Path, value: Value): string {
-  const seq = find(doc, list) as YAMLSeq
-  return inserted(text, list, seq.items.length, printItem(value, 0))
 }
 
 function removed(text: string, path: Path): string {

@@ -243,6 +243,7 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	written := field(d.call(get, "/workflows/weighbridge", nil), "text")
 	d.call(put, "/workflows/weighbridge/draft", map[string]any{"text": written + "\n", "from": written})
 	d.call(get, "/names", nil)
+	d.call(get, "/workflows/weighbridge/before-live", nil)
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")
 	s.Types(shieling.Said{As: "elin", Direct: true, Text: code})

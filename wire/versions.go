@@ -25,6 +25,13 @@ type Difference struct {
 	Files    []FileDiff        `json:"files"`
 }
 
+// BeforeLive is what making a draft live touches.
+type BeforeLive struct {
+	Untested  []string `json:"untested"`  // steps nobody tried since they were changed, as sentences
+	Open      int      `json:"open"`      // runs that finish on the version they began with
+	Addresses []string `json:"addresses"` // what starts it then
+}
+
 // FileDiff is what changed in one file, as a unified diff.
 type FileDiff struct {
 	Path string `json:"path"`

@@ -780,6 +780,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/before-live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What making the draft live touches, and which steps nobody tried since they were changed */
+        get: operations["get_workflows_one_before-live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/chat": {
         parameters: {
             query?: never;
@@ -1075,6 +1092,11 @@ export interface components {
             offered?: string[];
             output?: number;
             sent: number;
+        };
+        BeforeLive: {
+            addresses: string[];
+            open: number;
+            untested: string[];
         };
         Binned: {
             /** Format: date-time */
@@ -3820,6 +3842,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "get_workflows_one_before-live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeLive"];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {

@@ -87,14 +87,20 @@ func (w *Workspace) TellTriggers(flow *Workflow, tool Catalogue) []string {
 	e := &explainer{w: w, flow: flow, tool: tool, naming: flow.naming()}
 	out := []string{}
 	for _, t := range flow.Triggers {
-		p := e.sentence("")
-		t.Is.Tell(p, &t)
-		out = append(out, Line{Parts: p.Parts}.Text())
+		out = append(out, w.TellTrigger(flow, t, tool))
 	}
 	if flow.Callable() {
 		out = append(out, Line{Parts: e.called().Parts}.Text())
 	}
 	return out
+}
+
+// TellTrigger tells in a sentence when one of a workflow's triggers starts it.
+func (w *Workspace) TellTrigger(flow *Workflow, t Trigger, tool Catalogue) string {
+	e := &explainer{w: w, flow: flow, tool: tool, naming: flow.naming()}
+	p := e.sentence("")
+	t.Is.Tell(p, &t)
+	return Line{Parts: p.Parts}.Text()
 }
 
 // called says that others may call the workflow, and what they hand over.

@@ -40,6 +40,8 @@ func (a *API) Routes() []Route {
 		on(get, "/workflows/{workflow}/diff", access.Builder, "What differs between two versions", a.diff,
 			Parameter{"from", "A version's number; what is live where it is missing", ""},
 			Parameter{"to", "A version's number, or draft", ""}),
+		on(get, "/workflows/{workflow}/before-live", access.Builder,
+			"What making the draft live touches, and which steps nobody tried since they were changed", a.beforeLive),
 		on(post, "/workflows/{workflow}/revert", access.Builder,
 			"Make an earlier version live again", a.revert).audited(audit.Publish),
 		on(put, "/workflows/{workflow}/on", access.Builder,

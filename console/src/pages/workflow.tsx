@@ -1,17 +1,19 @@
 import { useQuery } from '@tanstack/react-query'
 import { Tabs } from 'radix-ui'
-import { Link, useParams } from 'react-router'
-import { call, type Detail, type Line, type Run, type Script, type Session, type Step } from '../api'
+import { lazy, Suspense } from 'react'
+import { useParams } from 'react-router'
+import { call, type Detail, type Run, type Script, type Session } from '../api'
 import { Chat } from '../parts/chat'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
-import { Badge, Chip, Loading, Trouble } from '../parts/states'
-import { Sentence } from '../parts/sentence'
-import { Strand } from '../parts/strand'
-import { Publishing, Versions } from '../parts/versions'
-import { gist, took, when } from '../words'
+import { FileText, ScriptView } from '../parts/script-view'
+import { Loading, Trouble } from '../parts/states'
+import { Versions } from '../parts/versions'
+import { ToAll, Ways } from '../parts/ways'
 
-/** Workflow shows a script as sentences, with what each step last gave beside it. */
+const Building = lazy(() => import('../script/building'))
+
+/** Workflow is a script: builders build on it, others read it. */
 export default function Workflow({ session }: { session: Session }) {
   const { id = '' } = useParams()
   const script = useQuery({ queryKey: ['workflow', id], queryFn: () => call<Script>('GET', `/workflows/${id}`) })
@@ -27,197 +29,43 @@ export default function Workflow({ session }: { session: Session }) {
   })
   if (script.isPending) return <Loading />
   if (script.error) return <Trouble error={script.error} again={() => void script.refetch()} />
-  const s = script.data
   const may = session.person.role === 'owner' || session.person.role === 'builder'
-  const wrong = s.problems.filter((p) => p.severity === 'wrong').length
+  if (!may) return <Reading script={script.data} run={detail.data} reader={session.person.role === 'reader'} />
+  return (
+    <Suspense fallback={<Loading />}>
+      <Building key={id} script={script.data} run={detail.data} person={session.person.email} />
+    </Suspense>
+  )
+}
+
+/** Reading shows a script to those who do not build. */
+function Reading({ script: s, run, reader }: { script: Script; run?: Detail; reader: boolean }) {
   return (
     <div className="flex min-h-full flex-col xl:h-full">
       <Tabs.Root defaultValue="script" className="flex flex-1 flex-col xl:min-h-0">
-        <Head
-          title={s.title}
-          above={
-            <Link to="/workflows" className="no-underline hover:underline">
-              Workflows
-            </Link>
-          }
-          beside={
-            <>
-              <LiveState of={s} />
-              {wrong > 0 && (
-                <Chip>
-                  <span className="text-madder">{wrong} to put right</span>
-                </Chip>
-              )}
-            </>
-          }
-        >
+        <Head title={s.title} above={<ToAll />} beside={<LiveState of={s} />}>
           <p className="mt-0.5 text-quiet">{s.purpose}</p>
-          {may && <Publishing script={s} />}
-          <Tabs.List aria-label="Ways of seeing it" className="mt-2 -mb-3 flex gap-5">
-            {['script', 'file', 'versions'].map((t) => (
-              <Tabs.Trigger
-                key={t}
-                value={t}
-                className="border-b-2 border-transparent pb-2 text-quiet capitalize data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink"
-              >
-                {t}
-              </Tabs.Trigger>
-            ))}
-          </Tabs.List>
+          <Ways of={['script', 'file', 'versions']} />
         </Head>
         <div className={`flex flex-1 flex-col xl:min-h-0 ${s.chat ? 'xl:flex-row' : ''}`}>
           <div className="min-w-0 flex-1 overflow-x-hidden xl:overflow-y-auto">
             <Tabs.Content value="script" className="outline-none">
-              <ScriptView script={s} run={detail.data} />
+              <ScriptView script={s} run={run} />
             </Tabs.Content>
             <Tabs.Content value="file" className="outline-none">
-              <FileView script={s} />
+              <FileText script={s} />
             </Tabs.Content>
             <Tabs.Content value="versions" className="outline-none">
-              <Versions script={s} may={may} />
+              <Versions script={s} may={false} />
             </Tabs.Content>
           </div>
           {s.chat && (
             <div className="flex h-120 shrink-0 flex-col border-line max-xl:border-t xl:h-auto xl:w-96 xl:border-l">
-              <Chat script={s} may={session.person.role !== 'reader'} />
+              <Chat script={s} may={!reader} />
             </div>
           )}
         </div>
       </Tabs.Root>
     </div>
-  )
-}
-
-function ScriptView({ script, run }: { script: Script; run?: Detail }) {
-  // Items and rounds stand under the first of them.
-  const did = new Map(run?.steps.toReversed().map((s) => [s.script, s]))
-  return (
-    <div className="px-2 py-4 md:px-5">
-      {run && (
-        <p className="mb-2 flex flex-wrap items-center gap-x-2 pl-7 text-[0.87rem] text-quiet">
-          Values from the run of{' '}
-          <Link to={`/runs/${run.id}`} className="text-indigo underline underline-offset-2">
-            {when(run.accepted)}
-          </Link>{' '}
-          <Badge status={run.status} />
-        </p>
-      )}
-      <ol>
-        {script.lines.map((line, i) => (
-          <ScriptLine
-            key={line.path}
-            line={line}
-            step={did.get(line.path)}
-            on={script.lines.slice(i + 1).some((l) => did.get(l.path)?.status)}
-            first={i === 0}
-            last={i === script.lines.length - 1}
-            run={run}
-          />
-        ))}
-      </ol>
-      <Problems script={script} />
-    </div>
-  )
-}
-
-function ScriptLine({
-  line,
-  step,
-  on,
-  first,
-  last,
-  run,
-}: {
-  line: Line
-  step?: Step
-  on: boolean
-  first: boolean
-  last: boolean
-  run?: Detail
-}) {
-  const gave = !run
-    ? ''
-    : line.kind === 'trigger' && step?.status
-      ? run.about
-      : step?.status
-        ? step.error || gist(step.output)
-        : line.kind === 'case'
-          ? 'not taken'
-          : ''
-  return (
-    <li className="flex min-h-9">
-      <Strand
-        status={step?.status}
-        first={first}
-        last={last}
-        on={on}
-        branch={line.kind === 'case'}
-        inner={line.depth > 0}
-      />
-      <div
-        className={`grid min-w-0 flex-1 gap-x-4 py-1.5 ${run ? 'lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_4.5rem]' : 'max-w-4xl'}`}
-      >
-        <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>
-          {line.number && <span className="mr-2 text-[0.8rem] text-quiet">{line.number}</span>}
-          <Sentence parts={line.parts} reads={line.reads} values={step?.values} />
-        </p>
-        {run && (
-          <p
-            className={`truncate border-line font-mono text-[0.84rem] lg:border-l lg:pl-3 ${step?.error ? 'text-madder' : 'text-quiet'}`}
-            title={gave}
-          >
-            {gave}
-          </p>
-        )}
-        <p className="text-right text-[0.84rem] text-quiet max-lg:hidden">
-          {line.kind !== 'trigger' && line.kind !== 'case' && took(step?.began, step?.ended)}
-        </p>
-      </div>
-    </li>
-  )
-}
-
-function Problems({ script }: { script: Script }) {
-  if (script.problems.length === 0) return null
-  return (
-    <section className="mt-6 ml-7 max-w-3xl">
-      <h2 className="font-semibold">From the checker</h2>
-      <ul className="mt-1 space-y-1.5">
-        {script.problems.map((p, i) => (
-          <li key={i} className="border-l-2 border-line pl-3">
-            <span className={p.severity === 'wrong' ? 'text-madder' : 'text-quiet'}>
-              {p.severity === 'wrong' ? 'To put right: ' : 'Worth knowing: '}
-            </span>
-            {p.what}
-            <span className="block text-[0.87rem] text-quiet">
-              {p.file}, line {p.line}
-              {p.why && `. Why it matters: ${p.why}`}
-              {p.remedy && `. To do: ${p.remedy}`}
-            </span>
-          </li>
-        ))}
-      </ul>
-    </section>
-  )
-}
-
-function FileView({ script }: { script: Script }) {
-  return (
-    <figure className="px-4 py-4 md:px-6">
-      <figcaption className="mb-2 text-[0.87rem] text-quiet">{script.file}</figcaption>
-      <pre
-        tabIndex={0}
-        className="overflow-x-auto rounded-lg border border-line bg-raised p-4 font-mono text-[0.87rem] leading-6"
-      >
-        {script.text.split('\n').map((l, i) => (
-          <span key={i} className="block">
-            <span aria-hidden="true" className="mr-4 inline-block w-6 text-right text-quiet select-none">
-              {i + 1}
-            </span>
-            {l}
-          </span>
-        ))}
-      </pre>
-    </figure>
   )
 }

@@ -119,11 +119,13 @@ export function Head({
   title,
   above,
   beside,
+  right,
   children,
 }: {
   title: ReactNode
   above?: ReactNode
   beside?: ReactNode
+  right?: ReactNode
   children?: ReactNode
 }) {
   return (
@@ -132,6 +134,7 @@ export function Head({
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h1 className="line-clamp-2 min-w-0 text-xl font-bold wrap-anywhere">{title}</h1>
         {beside}
+        {right && <span className="ml-auto">{right}</span>}
       </div>
       {children}
     </div>

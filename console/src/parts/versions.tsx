@@ -4,57 +4,6 @@ import { call, type Difference, type Script, type Version } from '../api'
 import { when } from '../words'
 import { Button, Empty, Loading, Trouble } from './states'
 
-/** Publishing makes the draft live, with a note, and switches the workflow on and off. */
-export function Publishing({ script }: { script: Script }) {
-  const client = useQueryClient()
-  const [note, setNote] = useState('')
-  const done = () => void client.invalidateQueries()
-  const publish = useMutation({
-    mutationFn: () => call('POST', '/publish', { workflows: [script.id], note }),
-    onSuccess: () => setNote(''),
-    onSettled: done,
-  })
-  const turn = useMutation({
-    mutationFn: (on: boolean) => call('PUT', `/workflows/${script.id}/on`, { on }),
-    onSettled: done,
-  })
-  const error = publish.error ?? turn.error
-  return (
-    <div className="mt-2 flex flex-wrap items-center gap-2">
-      {script.drafted && (
-        <form
-          className="flex flex-wrap items-center gap-2"
-          onSubmit={(e) => {
-            e.preventDefault()
-            publish.mutate()
-          }}
-        >
-          <input
-            aria-label="What changed"
-            placeholder="What changed"
-            value={note}
-            onChange={(e) => setNote(e.target.value)}
-            className="w-56 rounded-md border border-line bg-raised px-2.5 py-1.5"
-          />
-          <Button strong type="submit" disabled={publish.isPending}>
-            Make the draft live
-          </Button>
-        </form>
-      )}
-      {script.version > 0 && (
-        <Button disabled={turn.isPending} onClick={() => turn.mutate(!script.on)}>
-          {script.on ? 'Switch off' : 'Switch on'}
-        </Button>
-      )}
-      {error && (
-        <span role="alert" className="text-madder">
-          {error.message}
-        </span>
-      )}
-    </div>
-  )
-}
-
 /** Versions lists what was published and tells each apart from what is live. */
 export function Versions({ script, may }: { script: Script; may: boolean }) {
   const all = useQuery({
@@ -114,7 +63,8 @@ export function Versions({ script, may }: { script: Script; may: boolean }) {
   )
 }
 
-function Differs({ id, to }: { id: string; to: string }) {
+/** Differs tells what a version changes of what is live, in sentences and in files. */
+export function Differs({ id, to }: { id: string; to: string }) {
   const d = useQuery({
     queryKey: ['diff', id, to],
     queryFn: () => call<Difference>('GET', `/workflows/${id}/diff?to=${to}`),

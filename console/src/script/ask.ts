@@ -28,6 +28,7 @@ export class Reader {
   act = (text: string, act: Act) => this.ask<Acted>({ ask: 'act', text, act })
   copy = (text: string, list: Path, at: number, count: number) =>
     this.ask<string>({ ask: 'copy', text, list, at, count })
+  print = (items: unknown[]) => this.ask<string>({ ask: 'print', items })
   tree = (text: string) => this.ask<Tree>({ ask: 'tree', text })
   read = (workflow: string, text: string) =>
     this.ask<Told | { refused: string; status: number }>({ ask: 'read', workflow, text })

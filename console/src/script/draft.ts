@@ -43,7 +43,7 @@ const askAgain = 2000
 export class Draft {
   state: State
   private listeners = new Set<() => void>()
-  private reader = new Reader()
+  private reader!: Reader // from begin to end
   private history = new History()
   private base: string // the text the service has, as far as is known
   private log: (Shift | undefined)[] = [] // what was done to places; nothing where that is not known
@@ -73,8 +73,13 @@ export class Draft {
       canUndo: false,
       canRedo: false,
     }
+  }
+
+  /** begin reads the text, and keeps what a browser that crashed had not. */
+  begin() {
+    this.reader = new Reader()
     void this.look()
-    if (now !== text) this.soon()
+    if (this.state.text !== this.base) this.soon()
   }
 
   subscribe = (listener: () => void) => {
@@ -154,6 +159,9 @@ export class Draft {
     this.act({ do: 'set', path, value, order }, typing && pointerTo(path))
 
   copy = (list: Path, at: number, count: number) => this.reader.copy(this.state.text, list, at, count)
+
+  /** print writes new items of a list as text. */
+  print = (items: unknown[]) => this.reader.print(items)
 
   undo = () => this.back(this.history.undo(this.state.text))
   redo = () => this.back(this.history.redo(this.state.text))

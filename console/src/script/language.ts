@@ -82,3 +82,17 @@ export function stepOf(path: Path): Path | undefined {
 
 /** titled says the name of a field in words. */
 export const titled = (name: string) => name.replaceAll('_', ' ')
+
+/** fieldsIn are the fields a place of a workflow's file can have that is a map. */
+export function fieldsIn(language: Language, tree: unknown, path: Path): Field[] {
+  if (path.length === 0) return language.files.find((f) => f.name === 'workflow')?.fields ?? []
+  const part = stepOf(path)
+  if (part && part.length === path.length) {
+    const trigger = part[part.length - 2] === 'triggers'
+    const known = inside(language, trigger ? 'triggers' : 'steps', valueAt(tree, path))
+    const kinds = trigger ? language.triggers : language.steps
+    const kind = known.length > (trigger ? 1 : language.step.length)
+    return kind ? known : [...known, ...kinds.map((k) => ({ name: k.name, holds: 'fields' as const, help: k.help }))]
+  }
+  return fieldAt(language, tree, path)?.fields ?? []
+}

@@ -59,7 +59,11 @@ export function act(text: string, a: Act): Done {
 export function copied(text: string, list: Path, at: number, count: number): string {
   const seq = find(parse(text), list)
   if (!isSeq(seq)) throw new Error('there is no list here')
-  if (seq.flow) return seq.items.slice(at, at + count).map((i) => printItem((i as Node).toJS(parse(text)), 0)).join('')
+  if (seq.flow)
+    return seq.items
+      .slice(at, at + count)
+      .map((i) => printItem((i as Node).toJS(parse(text)), 0))
+      .join('')
   const from = extent(text, seq, at).from
   const { to } = extent(text, seq, at + count - 1)
   const lines = text.slice(from, to)
@@ -148,8 +152,13 @@ function exchanged(text: string, from: number, to: number, printed: string): str
 function entered(text: string, at: Path, map: YAMLMap, key: string, value: Value, order: string[]) {
   if (map.items.length === 0) return at.length ? put(text, at, { [key]: value }, []) : printPair(key, value, 0)
   const items = map.items as Pair<Node, Node | null>[]
-  if (map.flow) return splice(text, endOfPair(items[items.length - 1]), endOfPair(items[items.length - 1]),
-    `, ${printFlow({ [key]: value }).slice(1, -1)}`)
+  if (map.flow)
+    return splice(
+      text,
+      endOfPair(items[items.length - 1]),
+      endOfPair(items[items.length - 1]),
+      `, ${printFlow({ [key]: value }).slice(1, -1)}`,
+    )
   const place = order.indexOf(key)
   const before = items.filter((p) => place < 0 || order.indexOf(String((p.key as { value?: unknown }).value)) < place)
   const first = items[0].key.range![0]
@@ -177,7 +186,8 @@ function removed(text: string, path: Path): string {
       ? splice(text, pair.key.range![0], next.key.range![0], '')
       : splice(text, endOfPair(map.items[i - 1] as Pair), endOfPair(pair), '')
   const start = lineStart(text, pair.key.range![0])
-  if (text.slice(start, pair.key.range![0]).trim() !== '') // it shares its line with the dash of an item
+  if (text.slice(start, pair.key.range![0]).trim() !== '')
+    // it shares its line with the dash of an item
     return splice(text, pair.key.range![0], next!.key.range![0], '')
   return splice(text, start, lineEnd(text, endOfPair(pair)), '')
 }

@@ -1,5 +1,5 @@
 // Reads and changes texts beside the page, so that typing never waits for it.
-import { parse } from './layout'
+import { parse, printItem } from './layout'
 import { act, copied, type Act } from './splice'
 import type { Path, Shift } from './pointer'
 import type { Meaning, Line } from '../api'
@@ -8,6 +8,7 @@ export type Question =
   | { ask: 'act'; text: string; act: Act }
   | { ask: 'copy'; text: string; list: Path; at: number; count: number }
   | { ask: 'tree'; text: string }
+  | { ask: 'print'; items: unknown[] }
   | { ask: 'read'; workflow: string; text: string }
 
 export interface Tree {
@@ -65,6 +66,8 @@ async function answer(q: Question) {
       return copied(q.text, q.list, q.at, q.count)
     case 'tree':
       return treeOf(q.text)
+    case 'print':
+      return q.items.map((i) => printItem(i, 0)).join('')
     case 'read':
       return read(q.workflow, q.text)
   }
@@ -77,4 +80,3 @@ self.onmessage = (e: MessageEvent<{ n: number; question: Question }>) => {
     (wrong: unknown) => self.postMessage({ n, wrong: wrong instanceof Error ? wrong.message : String(wrong) }),
   )
 }
-

@@ -1,0 +1,132 @@
+import { useQuery } from '@tanstack/react-query'
+import { Tabs } from 'radix-ui'
+import { Redo2, Undo2 } from 'lucide-react'
+import { lazy, Suspense, useMemo, useState } from 'react'
+import { call, type Detail, type Language, type Names, type Script, type Tool } from '../api'
+import { Chat } from '../parts/chat'
+import { Head } from '../parts/frame'
+import { LiveState } from '../parts/live-state'
+import { Button, Chip, Loading, Trouble } from '../parts/states'
+import { Versions } from '../parts/versions'
+import { ToAll, Ways } from '../parts/ways'
+import { Lines } from './lines'
+import { Publish } from './publish'
+import { Notices, StandingChip } from './standing'
+import { BuildContext, useBuild, useDraft, useDraftState } from './use-draft'
+import { useUndoKeys } from './undo-keys'
+
+const FileView = lazy(() => import('./file-view'))
+
+interface Shown {
+  script: Script
+  run?: Detail
+  person: string
+}
+
+/** Building is the page on which a workflow is built, tried and made live. */
+export default function Building({ script, run, person }: Shown) {
+  const language = useQuery({
+    queryKey: ['language'],
+    queryFn: () => call<Language>('GET', '/language'),
+    staleTime: Infinity,
+  })
+  const names = useQuery({ queryKey: ['names'], queryFn: () => call<Names>('GET', '/names') })
+  const tools = useQuery({ queryKey: ['tools'], queryFn: () => call<{ tools: Tool[] }>('GET', '/tools?limit=500') })
+  const draft = useDraft(script, person)
+  const build = useMemo(
+    () =>
+      language.data && names.data && tools.data
+        ? { draft, language: language.data, names: names.data.names, tools: tools.data.tools, run }
+        : null,
+    [draft, language.data, names.data, tools.data, run],
+  )
+  const error = language.error ?? names.error ?? tools.error
+  if (error) return <Trouble error={error} />
+  if (!build) return <Loading />
+  return (
+    <BuildContext value={build}>
+      <Page script={script} />
+    </BuildContext>
+  )
+}
+
+function Page({ script }: { script: Script }) {
+  const { draft } = useBuild()
+  const s = useDraftState(draft)
+  const [chosen, choose] = useState<string>()
+  const way = chosen ?? (s.trouble ? 'file' : 'script')
+  useUndoKeys(draft)
+  return (
+    <div className="flex min-h-full flex-col xl:h-full">
+      <Tabs.Root value={way} onValueChange={choose} className="flex flex-1 flex-col xl:min-h-0">
+        <PageHead script={script} />
+        <Notices />
+        <div className={`flex flex-1 flex-col xl:min-h-0 ${script.chat ? 'xl:flex-row' : ''}`}>
+          <div className="min-w-0 flex-1 overflow-x-hidden xl:overflow-y-auto">
+            <Tabs.Content value="script" tabIndex={-1} className="outline-none">
+              {s.trouble ? <Unreadable trouble={s.trouble} /> : <Lines />}
+            </Tabs.Content>
+            <Tabs.Content value="file" tabIndex={-1} className="h-full outline-none">
+              <Suspense fallback={<Loading />}>
+                <FileView />
+              </Suspense>
+            </Tabs.Content>
+            <Tabs.Content value="versions" className="outline-none">
+              <Versions script={script} may />
+            </Tabs.Content>
+          </div>
+          {script.chat && (
+            <div className="flex h-120 shrink-0 flex-col border-line max-xl:border-t xl:h-auto xl:w-96 xl:border-l">
+              <Chat script={script} may />
+            </div>
+          )}
+        </div>
+      </Tabs.Root>
+    </div>
+  )
+}
+
+function Unreadable({ trouble }: { trouble: string }) {
+  return (
+    <p className="max-w-xl p-6">
+      The file cannot be read as a script: {trouble}. Put it right under <b>File</b>; the marks there say where.
+    </p>
+  )
+}
+
+function PageHead({ script }: { script: Script }) {
+  const { draft } = useBuild()
+  const s = useDraftState(draft)
+  const wrong = s.problems.filter((p) => p.severity === 'wrong').length
+  return (
+    <Head
+      title={script.title}
+      above={<ToAll />}
+      beside={
+        <>
+          <LiveState of={script} />
+          <StandingChip script={script} />
+          {wrong > 0 && (
+            <Chip>
+              <span className="text-madder">{wrong} to put right</span>
+            </Chip>
+          )}
+        </>
+      }
+      right={
+        <span className="flex items-center gap-2">
+          <Button aria-label="Undo" title="Undo (Ctrl Z)" disabled={!s.canUndo} onClick={draft.undo}>
+            <Undo2 className="size-4" aria-hidden="true" />
+          </Button>
+          <Button aria-label="Redo" title="Redo (Ctrl Y)" disabled={!s.canRedo} onClick={draft.redo}>
+            <Redo2 className="size-4" aria-hidden="true" />
+          </Button>
+          <Publish script={script} />
+        </span>
+      }
+    >
+      <p className="mt-0.5 text-quiet">{script.purpose}</p>
+      <Ways of={['script', 'file', 'versions']} />
+    </Head>
+  )
+}

@@ -1,0 +1,277 @@
+import { useState } from 'react'
+import type { Field, Name, Tool } from '../api'
+import { Choose, type Option } from './choose'
+import { titled } from './language'
+import { useBuild } from './use-draft'
+import { ValueField } from './value-field'
+
+export interface InputProps {
+  field: Field
+  label: string
+  place: string
+  value: unknown
+  autoFocus?: boolean
+  onSet: (value: unknown, typing?: boolean) => void // nothing takes it out
+  onDone?: () => void
+  onCancel?: () => void
+}
+
+/** FieldInput is what one value of a field is changed with, by what the field holds. */
+export function FieldInput(p: InputProps) {
+  const { field } = p
+  switch (field.holds) {
+    case 'expression':
+      return <Expression {...p} />
+    case 'text':
+    case 'prose':
+      return <Words {...p} />
+    case 'flag':
+      return <Flag {...p} />
+    case 'whole':
+    case 'number':
+      return <Line {...p} type="number" read={(s) => (s === '' ? undefined : Number(s))} />
+    case 'duration':
+    case 'span':
+      return <Duration {...p} />
+    case 'code':
+    case 'schema':
+      return <Long {...p} />
+    case 'choice':
+      return <Choice {...p} options={(field.choices ?? []).map((c) => ({ value: c, title: titled(c) }))} />
+    case 'tool':
+    case 'agent':
+    case 'model':
+    case 'workflow':
+    case 'table':
+    case 'connection':
+    case 'people':
+      return <Named {...p} />
+    default:
+      return <Line {...p} type="text" read={(s) => (s === '' ? undefined : s)} />
+  }
+}
+
+const asText = (v: unknown) => (v === undefined || v === null ? '' : typeof v === 'string' ? v : JSON.stringify(v))
+
+/** literal reads what is not a text as what it is: numbers and yes or no keep their kinds. */
+function literal(text: string, was: unknown): unknown {
+  if (text === '') return undefined
+  if (typeof was === 'number' && /^-?\d+(\.\d+)?$/.test(text)) return Number(text)
+  if (typeof was === 'boolean' && (text === 'true' || text === 'false')) return text === 'true'
+  return text
+}
+
+function Words(p: InputProps) {
+  const lines = p.field.holds === 'prose' || /^(text|prompt|show|intro|task|because)$/.test(p.field.name)
+  const value = asText(p.value).replace(/\n$/, '')
+  return (
+    <ValueField
+      label={p.label}
+      place={p.place}
+      mode="text"
+      lines={lines || value.includes('\n')}
+      value={value}
+      hint={p.field.example && `such as ${p.field.example}`}
+      autoFocus={p.autoFocus}
+      onChange={(text) => p.onSet(literal(text, p.value), true)}
+      onDone={p.onDone}
+      onCancel={p.onCancel}
+    />
+  )
+}
+
+function Expression(p: InputProps) {
+  return (
+    <ValueField
+      label={p.label}
+      place={p.place}
+      mode="expression"
+      value={asText(p.value)}
+      hint={p.field.example && `such as ${p.field.example}`}
+      autoFocus={p.autoFocus}
+      onChange={(text) => p.onSet(text.trim() === '' ? undefined : text, true)}
+      onDone={p.onDone}
+      onCancel={p.onCancel}
+    />
+  )
+}
+
+function Flag(p: InputProps) {
+  const on = p.value === undefined ? p.field.default === 'true' : p.value === true
+  return (
+    <label className="flex items-center gap-2 py-1">
+      <input
+        type="checkbox"
+        autoFocus={p.autoFocus}
+        checked={on}
+        onChange={(e) =>
+          p.onSet(String(e.target.checked) === (p.field.default ?? 'false') ? undefined : e.target.checked)
+        }
+        className="size-4 accent-indigo"
+      />
+      <span>{p.label}</span>
+    </label>
+  )
+}
+
+const box = 'w-full rounded-md border border-line bg-paper px-2.5 py-1.5'
+
+/** Line is one line of words or a number; what is typed is kept as it is typed. */
+function Line(p: InputProps & { type: string; read: (s: string) => unknown }) {
+  const [typed, setTyped] = useState<string>()
+  return (
+    <input
+      aria-label={p.label}
+      autoFocus={p.autoFocus}
+      type={p.type}
+      step="any"
+      min={p.field.least || undefined}
+      max={p.field.most || undefined}
+      value={typed ?? asText(p.value)}
+      placeholder={p.field.default ? `${p.field.default}, as usual` : p.field.example && `such as ${p.field.example}`}
+      onChange={(e) => {
+        setTyped(e.target.value)
+        p.onSet(p.read(e.target.value), true)
+      }}
+      onBlur={() => setTyped(undefined)}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') p.onDone?.()
+        if (e.key === 'Escape') p.onCancel?.()
+      }}
+      className={box}
+    />
+  )
+}
+
+const units: Option[] = [
+  { value: 's', title: 'seconds' },
+  { value: 'm', title: 'minutes' },
+  { value: 'h', title: 'hours' },
+  { value: 'd', title: 'days' },
+]
+
+/** Duration is a number and what it counts. */
+function Duration(p: InputProps) {
+  const [, n = '', unit = p.field.holds === 'span' ? 'd' : 'm'] = /^(\d+)(ms|s|m|h|d|wd)$/.exec(asText(p.value)) ?? []
+  const set = (n: string, unit: string) => p.onSet(n === '' ? undefined : `${n}${unit}`, true)
+  const known = p.field.holds === 'span' ? [...units, { value: 'wd', title: 'working days' }] : units
+  return (
+    <span className="flex gap-2">
+      <input
+        aria-label={p.label}
+        autoFocus={p.autoFocus}
+        type="number"
+        min={1}
+        value={n}
+        placeholder={/^\d+/.exec(p.field.default ?? '')?.[0]}
+        onChange={(e) => set(e.target.value, unit)}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') p.onDone?.()
+          if (e.key === 'Escape') p.onCancel?.()
+        }}
+        className={`${box} max-w-28`}
+      />
+      <select
+        aria-label={`${p.label}: counted in`}
+        value={unit}
+        onChange={(e) => set(n, e.target.value)}
+        className="rounded-md border border-line bg-paper px-2 py-1.5"
+      >
+        {known.map((u) => (
+          <option key={u.value} value={u.value}>
+            {u.title}
+          </option>
+        ))}
+        {unit === 'ms' && <option value="ms">milliseconds</option>}
+      </select>
+    </span>
+  )
+}
+
+/** Long is code or a schema, on many lines. */
+function Long(p: InputProps) {
+  const [typed, setTyped] = useState<string>()
+  const [wrong, setWrong] = useState('')
+  const schema = p.field.holds === 'schema'
+  const shown = schema && typeof p.value === 'object' && p.value ? JSON.stringify(p.value, null, 2) : asText(p.value)
+  const set = (text: string) => {
+    setTyped(text)
+    setWrong('')
+    if (!schema || !/^\s*\{/.test(text)) return p.onSet(text === '' ? undefined : text, true)
+    try {
+      p.onSet(JSON.parse(text), true)
+    } catch {
+      setWrong('This is not JSON yet; what was kept last stays.')
+    }
+  }
+  return (
+    <>
+      <textarea
+        aria-label={p.label}
+        autoFocus={p.autoFocus}
+        rows={Math.min(16, Math.max(4, (typed ?? shown).split('\n').length + 1))}
+        value={typed ?? shown}
+        onChange={(e) => set(e.target.value)}
+        onBlur={() => wrong === '' && setTyped(undefined)}
+        onKeyDown={(e) => e.key === 'Escape' && p.onCancel?.()}
+        className={`${box} font-mono text-[0.87rem]`}
+      />
+      {wrong && <p className="text-[0.87rem] text-madder">{wrong}</p>}
+    </>
+  )
+}
+
+function Choice(p: InputProps & { options: Option[] }) {
+  const value = asText(p.value) || p.field.default || ''
+  return (
+    <select
+      aria-label={p.label}
+      autoFocus={p.autoFocus}
+      value={value}
+      onChange={(e) => {
+        p.onSet(e.target.value === p.field.default ? undefined : e.target.value)
+        p.onDone?.()
+      }}
+      onKeyDown={(e) => e.key === 'Escape' && p.onCancel?.()}
+      className={box}
+    >
+      {value === '' && <option value="">choose</option>}
+      {p.options.map((o) => (
+        <option key={o.value} value={o.value}>
+          {o.title}
+        </option>
+      ))}
+    </select>
+  )
+}
+
+/** Named chooses something of the workspace by its name. */
+function Named(p: InputProps) {
+  const { names, tools } = useBuild()
+  const options = p.field.holds === 'tool' ? tools.map(toolOption) : among(names, p.field)
+  return (
+    <Choose
+      label={p.label}
+      autoFocus={p.autoFocus}
+      value={asText(p.value)}
+      options={options}
+      onChoose={(v) => {
+        p.onSet(v)
+        p.onDone?.()
+      }}
+    />
+  )
+}
+
+export const toolOption = (t: Tool): Option => ({
+  value: t.name,
+  title: t.title,
+  group: t.connection,
+  about: t.description,
+})
+
+function among(names: Name[], field: Field): Option[] {
+  return names
+    .filter((n) => n.holds === field.holds && (!field.kind || n.kind === field.kind))
+    .map((n) => ({ value: n.name, title: n.title, about: n.about }))
+}

@@ -1,0 +1,79 @@
+import { Collapsible } from 'radix-ui'
+import { useState } from 'react'
+import type { Field } from '../api'
+import { FieldRow } from './field-row'
+import { placeOf, stepKind, triggerKind, type Kinded } from './language'
+import { pathOf, pointerTo, valueAt } from './pointer'
+import { ToolArgs } from './tool-args'
+import { useBuild, useDraftState } from './use-draft'
+
+/** Form is a step or a trigger opened below its sentence: what it needs first, the rest folded away. */
+export function Form({ place }: { place: string }) {
+  const { draft, language } = useBuild()
+  const { tree } = useDraftState(draft)
+  const at = pathOf(place)
+  const part = valueAt(tree, at)
+  const trigger = at[0] === 'triggers'
+  const kind = trigger ? triggerKind(language, part) : stepKind(language, part)
+  if (!kind)
+    return <p className="p-3 text-quiet">This step is of no kind yet. Open the file to see what stands here.</p>
+  return (
+    <div className="my-1 max-w-4xl rounded-lg border border-line bg-raised px-4 py-2">
+      <KindFields kind={kind} place={place} part={part} />
+      {!trigger && <Around place={place} part={part} fields={language.step} />}
+    </div>
+  )
+}
+
+/** KindFields are the fields of its kind. */
+function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: unknown }) {
+  const at = pathOf(place)
+  const [first, rest] = sorted(
+    kind.fields.filter((f) => f.holds !== 'steps' && !(kind.kind === 'tool' && /^(args|fill)$/.test(f.name))),
+    (f) => valueAt(part, placeOf(kind, f)),
+  )
+  const row = (f: Field) => <FieldRow key={f.name} field={f} place={pointerTo([...at, ...placeOf(kind, f)])} />
+  return (
+    <>
+      {first.map(row)}
+      {kind.kind === 'tool' && <ToolArgs place={place} />}
+      {rest.length > 0 && <More title={`More it can say (${rest.length})`}>{rest.map(row)}</More>}
+    </>
+  )
+}
+
+/** Around are the fields that any step may have. */
+function Around({ place, part, fields }: { place: string; part: unknown; fields: Field[] }) {
+  const at = pathOf(place)
+  const order = fields.map((f) => f.name)
+  const [set, rest] = sorted(fields, (f) => valueAt(part, [f.name]))
+  const row = (f: Field) => <FieldRow key={f.name} field={f} place={pointerTo([...at, f.name])} order={order} />
+  return (
+    <>
+      {set.filter((f) => f.name !== 'id').map(row)}
+      <More title="Its name, when it is left out, what happens if it fails">
+        {fields.filter((f) => f.name === 'id').map(row)}
+        {rest.map(row)}
+      </More>
+    </>
+  )
+}
+
+/** sorted puts what is needed or set first. */
+function sorted(fields: Field[], valueOf: (f: Field) => unknown): [Field[], Field[]] {
+  const first = fields.filter((f) => f.required || valueOf(f) !== undefined)
+  if (first.length === 0 && fields.length <= 3) return [fields, []]
+  return [first, fields.filter((f) => !first.includes(f) && f.name !== 'id')]
+}
+
+function More({ title, children }: { title: string; children: React.ReactNode }) {
+  const [open, setOpen] = useState(false)
+  return (
+    <Collapsible.Root open={open} onOpenChange={setOpen}>
+      <Collapsible.Trigger className="py-1 text-[0.93rem] text-indigo">
+        {open ? '▾' : '▸'} {title}
+      </Collapsible.Trigger>
+      <Collapsible.Content>{children}</Collapsible.Content>
+    </Collapsible.Root>
+  )
+}

@@ -1,0 +1,88 @@
+// Everything that can stand on a line of a script.
+import type { Language, Name, Tool } from '../api'
+import { step, trigger } from './fresh'
+
+/** Offer is one thing that can be put in. */
+export interface Offer {
+  key: string
+  group: string
+  title: string
+  about: string
+  make: (taken: Set<string>) => Record<string, unknown>
+}
+
+/** stepOffers are the kinds of steps in plain words, every tool, agents and workflows. */
+export function stepOffers(language: Language, tools: Tool[], names: Name[]): Offer[] {
+  const kinds = language.steps
+    .filter((k) => !['tool', 'agent', 'call'].includes(k.name))
+    .map((k) => ({
+      key: `kind ${k.name}`,
+      group: 'Kinds of steps',
+      title: k.help.replace(/\.$/, ''),
+      about: k.name.replaceAll('_', ' '),
+      make: (taken: Set<string>) => step(language, k.name, taken, defaults(k.name, names)),
+    }))
+  const titles = new Map(
+    names.filter((n) => n.holds === 'connection' || n.holds === 'table').map((n) => [n.name, n.title]),
+  )
+  const calls = tools.map((t) => ({
+    key: `tool ${t.name}`,
+    group: titles.get(t.connection) ?? t.connection,
+    title: t.title || t.name,
+    about: `${t.readOnlyHint ? 'reads' : 'changes something'} · ${t.description}`,
+    make: (taken: Set<string>) => callOf(language, t, taken),
+  }))
+  const agents = named(names, 'agent').map((n) => ({
+    key: `agent ${n.name}`,
+    group: 'Agents',
+    title: `Have ${n.title} do something`,
+    about: n.about ?? '',
+    make: (taken: Set<string>) => step(language, 'agent', taken, { agent: n.name, task: '' }, n.name),
+  }))
+  const workflows = named(names, 'workflow').map((n) => ({
+    key: `workflow ${n.name}`,
+    group: 'Workflows',
+    title: `Run ${n.title}`,
+    about: n.about ?? '',
+    make: (taken: Set<string>) => step(language, 'call', taken, { call: n.name }, n.name),
+  }))
+  return [...kinds, ...calls, ...agents, ...workflows]
+}
+
+/** triggerOffers are the ways a workflow can start. */
+export function triggerOffers(language: Language): Offer[] {
+  return language.triggers.map((k) => ({
+    key: `trigger ${k.name}`,
+    group: 'What starts it',
+    title: k.help.replace(/\.$/, ''),
+    about: k.name,
+    make: (taken: Set<string>) => trigger(language, k.name, taken),
+  }))
+}
+
+const named = (names: Name[], holds: string) => names.filter((n) => n.holds === holds)
+
+function defaults(kind: string, names: Name[]): Record<string, unknown> {
+  if (kind === 'model') return { model: named(names, 'model')[0]?.name ?? '' }
+  if (kind === 'review') return { ask: named(names, 'people').find((n) => n.kind === 'team')?.name ?? 'builder' }
+  return {}
+}
+
+/** callOf is a step that calls a tool, with the arguments it needs. */
+function callOf(language: Language, t: Tool, taken: Set<string>) {
+  const input = t.input as { required?: string[] } | undefined
+  const args = Object.fromEntries((input?.required ?? []).map((n) => [n, '']))
+  const more = Object.keys(args).length ? { tool: t.name, args } : { tool: t.name }
+  return step(language, 'tool', taken, more, t.name.split('/').pop())
+}
+
+/** fitting are the offers that have all of the words. */
+export function fitting(offers: Offer[], words: string): Offer[] {
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
+  const fits = (o: Offer) => {
+    const said = `${o.title} ${o.group} ${o.about} ${o.key}`.toLowerCase().replaceAll(/[_/]/g, ' ')
+    return wanted.every((w) => said.includes(w))
+  }
+  const rank = (o: Offer) => (wanted.length && wanted.every((w) => o.title.toLowerCase().includes(w)) ? 0 : 1)
+  return offers.filter(fits).toSorted((a, b) => rank(a) - rank(b))
+}

@@ -1,0 +1,101 @@
+// What may be read at a line, as a tree with the values of a run.
+import type { Detail, Line, Sight } from '../api'
+
+/** Leaf is a value that may be read. */
+export interface Leaf {
+  code: string // as an expression reads it
+  name: string // the last part of it
+  kind: string
+  optional: boolean
+  value?: unknown // in the run that is shown
+  inside: Leaf[]
+  from: string // the step or signal it belongs to
+}
+
+interface Shape {
+  type?: string | string[]
+  properties?: Record<string, Shape>
+  items?: Shape
+  required?: string[]
+  enum?: unknown[]
+  anyOf?: Shape[]
+}
+
+const deepest = 6
+
+/** leaves gives what is in scope as trees, the nearest first. */
+export function leaves(sees: Sight[], above: Line[], run?: Detail): Leaf[] {
+  const near = above
+    .toReversed()
+    .flatMap((l) => (l.adds ?? []).map((s) => leafOf(s, given(run, l, s.name), l.id ?? '')))
+  const all = sees.map((s) => leafOf(s, s.name === 'signal' ? run?.signal : inputsOf(s, run), s.name))
+  return [...near, ...all]
+}
+
+/** given is what a step gave in a run. */
+function given(run: Detail | undefined, line: Line, name: string): unknown {
+  if (line.kind === 'case') return undefined
+  return name === line.id ? run?.steps.find((s) => s.script === line.path)?.output : undefined
+}
+
+function inputsOf(s: Sight, run?: Detail): unknown {
+  return s.name === 'inputs' && run?.signal?.kind === 'called' ? run.signal.body : undefined
+}
+
+function leafOf(s: Sight, value: unknown, from: string): Leaf {
+  return grown(s.name, s.name, s.shape as Shape | undefined, value, !!s.optional, from, 0)
+}
+
+const plainName = /^[A-Za-z_]\w*$/
+
+function grown(
+  code: string,
+  name: string,
+  shape: Shape | undefined,
+  value: unknown,
+  optional: boolean,
+  from: string,
+  depth: number,
+): Leaf {
+  const one = shape?.anyOf?.find((s) => s.type !== 'null') ?? shape
+  const out: Leaf = { code, name, kind: kindOf(one, value), optional, value, inside: [], from }
+  if (depth >= deepest) return out
+  const known = one?.properties ?? {}
+  const seen = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.keys(value) : []
+  for (const key of new Set([...Object.keys(known), ...seen])) {
+    const may = optional || (!one?.required?.includes(key) && key in known)
+    const below = plainName.test(key) ? `${code}${optional ? '.?' : '.'}${key}` : `${code}[${JSON.stringify(key)}]`
+    const inner = (value as Record<string, unknown> | undefined)?.[key]
+    out.inside.push(grown(below, key, known[key], inner, may, from, depth + 1))
+  }
+  return out
+}
+
+function kindOf(shape: Shape | undefined, value: unknown): string {
+  const type = Array.isArray(shape?.type) ? shape.type.find((t) => t !== 'null') : shape?.type
+  const words: Record<string, string> = {
+    string: 'text',
+    number: 'number',
+    integer: 'number',
+    boolean: 'yes or no',
+    array: 'list',
+    object: 'several values',
+  }
+  if (type && words[type]) return words[type]
+  if (Array.isArray(value)) return 'list'
+  if (value === null || value === undefined) return ''
+  return words[typeof value] ?? ''
+}
+
+/** found are the leaves whose names have all of the words, flat. */
+export function found(all: Leaf[], words: string): Leaf[] {
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
+  const out: Leaf[] = []
+  const visit = (l: Leaf) => {
+    const said = l.code.toLowerCase().replaceAll(/[_.?]/g, ' ')
+    if (wanted.every((w) => said.includes(w))) out.push(l)
+    l.inside.forEach(visit)
+  }
+  all.forEach(visit)
+  return out
+}

@@ -1,0 +1,45 @@
+import { createContext, use, useEffect, useState, useSyncExternalStore } from 'react'
+import type { Detail, Language, Line, Name, Script, Tool } from '../api'
+import { Draft, type State } from './draft'
+
+/** Build is what the parts of the building page share. */
+export interface Build {
+  draft: Draft
+  language: Language
+  names: Name[]
+  tools: Tool[]
+  run?: Detail // whose values are shown
+}
+
+export const BuildContext = createContext<Build | null>(null)
+
+export function useBuild(): Build {
+  const build = use(BuildContext)
+  if (!build) throw new Error('this is a part of the building page')
+  return build
+}
+
+/** useDraft edits the draft of a workflow as long as the page is open. */
+export function useDraft(script: Script, person: string): Draft {
+  const [draft] = useState(() => new Draft(script.id, script.text, script.lines, person))
+  useEffect(() => {
+    draft.begin()
+    return () => draft.end()
+  }, [draft])
+  useEffect(() => draft.heard(script.text), [draft, script.text])
+  return draft
+}
+
+export function useDraftState(draft: Draft): State {
+  return useSyncExternalStore(draft.subscribe, draft.get)
+}
+
+/** before are the lines whose values may be read on a line: what came before it, and around it. */
+export function before(lines: Line[], line: Line): Line[] {
+  const at = lines.indexOf(line)
+  return lines.slice(0, at).filter((l) => {
+    if (!l.adds?.length) return false
+    const block = l.kind === 'case' ? l.path : l.path.slice(0, Math.max(0, l.path.lastIndexOf('/')))
+    return block === '' || line.path.startsWith(block + '/')
+  })
+}

@@ -1,0 +1,122 @@
+import { Popover } from 'radix-ui'
+import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
+import { gist } from '../words'
+import { codeOf, Picker } from './picker'
+import { leaves, type Leaf } from './scope'
+import { before, useBuild, useDraftState } from './use-draft'
+import type { Inserts } from './value-editor'
+
+const ValueEditor = lazy(() => import('./value-editor'))
+
+/** useScope gives what may be read where a place of the file is. */
+export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf> } {
+  const { draft, run } = useBuild()
+  const { lines, sees } = useDraftState(draft)
+  return useMemo(() => {
+    const line = lines.findLast((l) => l.field !== undefined && (place === l.field || place.startsWith(l.field + '/')))
+    const all = leaves(sees, line ? before(lines, line) : [], run)
+    const byCode = new Map<string, Leaf>()
+    const visit = (l: Leaf) => {
+      byCode.set(l.code.replaceAll('.?', '.'), l)
+      l.inside.forEach(visit)
+    }
+    all.forEach(visit)
+    return { all, byCode }
+  }, [lines, sees, run, place])
+}
+
+/** useToldCode gives the words of every expression of the script, by its code. */
+function useToldCode(): Map<string, string> {
+  const { draft } = useBuild()
+  const { lines } = useDraftState(draft)
+  return useMemo(() => {
+    const out = new Map<string, string>()
+    for (const l of lines) for (const p of l.parts) if (p.code && p.words) out.set(p.code, p.text)
+    return out
+  }, [lines])
+}
+
+export interface ValueFieldProps {
+  label: string
+  place: string // of the field, as a pointer
+  value: string
+  mode: 'text' | 'expression'
+  lines?: boolean
+  hint?: string
+  autoFocus?: boolean
+  onChange: (value: string) => void
+  onDone?: () => void
+  onCancel?: () => void
+}
+
+/** ValueField is a field that takes values: a text with chips in it, or an expression. */
+export function ValueField(p: ValueFieldProps) {
+  const [picking, setPicking] = useState(false)
+  const editor = useRef<Inserts>(null)
+  const { all, byCode } = useScope(p.place)
+  const told = useToldCode()
+  const known = useMemo(() => new Set(byCode.keys()), [byCode])
+  const says = useCallback(
+    (code: string) => {
+      const leaf = byCode.get(code)
+      const words = told.get(code) ?? (leaf ? named(leaf) : code)
+      const about = leaf?.value === undefined ? code : `${code} = ${gist(leaf.value)}`
+      return { words, about, lost: !leaf && /^[A-Za-z_][\w.]*$/.test(code) && !told.has(code) }
+    },
+    [byCode, told],
+  )
+  const pick = (leaf: Leaf) => {
+    setPicking(false)
+    editor.current?.insert(codeOf(leaf))
+  }
+  const close = () => {
+    setPicking(false)
+    editor.current?.focus()
+  }
+  return (
+    <Popover.Root open={picking} onOpenChange={setPicking}>
+      <Popover.Anchor asChild>
+        <div className="flex items-start gap-1.5">
+          <div className="min-w-0 flex-1">
+            <Suspense fallback={<div className="h-9 rounded-md border border-line bg-paper" />}>
+              <ValueEditor
+                {...p}
+                says={says}
+                known={known}
+                ref={editor}
+                onValues={() => setPicking(true)}
+                onEnter={p.onDone}
+                onEscape={p.onCancel}
+              />
+            </Suspense>
+          </div>
+          <button
+            type="button"
+            aria-label={`Put a value into ${p.label}`}
+            title="Put a value in (or type / after a space)"
+            onClick={() => setPicking(true)}
+            className="mt-0.5 rounded-md border border-line bg-raised px-2 py-1 font-mono text-[0.87rem] text-indigo"
+          >
+            /
+          </button>
+        </div>
+      </Popover.Anchor>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          onCloseAutoFocus={(e) => e.preventDefault()}
+          className="z-40 rounded-md border border-line bg-raised shadow-lg"
+        >
+          <Picker leaves={all} onPick={pick} onClose={close} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+/** named is how a value that was not told yet is called. */
+function named(leaf: Leaf): string {
+  const last = leaf.name.replaceAll('_', ' ')
+  return leaf.code.includes('.') && !leaf.code.startsWith('signal') ? `${last} of ${leaf.from}` : last
+}

@@ -1,0 +1,84 @@
+import { Popover } from 'radix-ui'
+import { useState } from 'react'
+import type { Field, Part } from '../api'
+import { FieldRow } from './field-row'
+import { FieldInput } from './field-input'
+import { fieldAt, titled } from './language'
+import { pathOf, valueAt } from './pointer'
+import { useBuild, useDraftState } from './use-draft'
+
+/** Word is a part of a sentence that can be acted on: it opens its editor in place. */
+export function Word({ parts, children }: { parts: Part[]; children: React.ReactNode }) {
+  const [open, setOpen] = useState(false)
+  const place = parts[0].field ?? ''
+  const words = parts.map((p) => p.text).join('')
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger asChild>
+        <button
+          type="button"
+          tabIndex={-1}
+          data-word=""
+          aria-label={`Change ${words}`}
+          onClick={(e) => e.stopPropagation()}
+          className="inline rounded text-left hover:bg-wash data-[state=open]:bg-wash"
+        >
+          {children}
+        </button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={6}
+          collisionPadding={12}
+          className="z-20 w-120 max-w-[94vw] rounded-lg border border-line bg-raised p-3 shadow-lg"
+        >
+          <Editor place={place} close={() => setOpen(false)} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+/** Editor changes one field where its word stands. */
+function Editor({ place, close }: { place: string; close: () => void }) {
+  const { draft, language } = useBuild()
+  const { tree } = useDraftState(draft)
+  const at = pathOf(place)
+  const field = fieldAt(language, tree, at)
+  if (!field) return <p className="text-quiet">This is changed in the step itself: press Enter on its line.</p>
+  const value = valueAt(tree, at)
+  if (field.holds === 'fields' || field.many) return <FieldRow field={field} place={place} />
+  return (
+    <>
+      <h3 className="mb-1 font-semibold capitalize">{nameOf(field, at)}</h3>
+      <FieldInput
+        field={field}
+        label={nameOf(field, at)}
+        place={place}
+        value={value}
+        autoFocus
+        onSet={(v, typing) => void draft.set(at, v, undefined, typing ? 'word' : '')}
+        onDone={close}
+        onCancel={close}
+      />
+      <p className="mt-1 text-[0.84rem] text-quiet">{field.help}</p>
+    </>
+  )
+}
+
+const nameOf = (field: Field, at: (string | number)[]) => {
+  const last = at[at.length - 1]
+  return titled(typeof last === 'string' ? last : field.name)
+}
+
+/** grouped puts together the parts that show one field, side by side. */
+export function grouped(parts: Part[]): Part[][] {
+  const out: Part[][] = []
+  for (const p of parts) {
+    const last = out[out.length - 1]
+    if (last && p.field && last[0].field === p.field && p.how) last.push(p)
+    else out.push([p])
+  }
+  return out
+}

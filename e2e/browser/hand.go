@@ -1,0 +1,195 @@
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/accessibility"
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/dom"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+)
+
+// Hand uses a page as a person does: it finds things by their roles and names,
+// as assistive technology reads them out, and counts what it does.
+type Hand struct {
+	Acts int
+}
+
+// patience is how long something is looked for.
+const patience = 20 * time.Second
+
+// Click clicks on the first thing of a role whose name begins with some words.
+func (h *Hand) Click(role, name string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		at, err := await(ctx, t, role, name)
+		if err != nil {
+			return err
+		}
+		return clickAt(ctx, t, at)
+	})
+}
+
+// Type types words where the focus is: one act.
+func (h *Hand) Type(words string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		for _, r := range words {
+			if _, err := chromedp.KeyEvent(string(r))(ctx, t); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Paste puts words where the focus is, as a paste or an input method does: one act.
+func (h *Hand) Paste(words string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, input.InsertText, input.InsertTextParams{Text: words})
+		return err
+	})
+}
+
+// Press presses one key, such as Enter, or several at once, such as
+// Alt+ArrowDown.
+func (h *Hand) Press(keys string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error { return press(ctx, t, keys) })
+}
+
+// Drag takes the first thing by the mouse and lets go of it over the second, a
+// little above its lower edge.
+func (h *Hand) Drag(role, name, overRole, overName string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		from, err := await(ctx, t, role, name)
+		if err != nil {
+			return err
+		}
+		to, err := await(ctx, t, overRole, overName)
+		if err != nil {
+			return err
+		}
+		return drag(ctx, t, from, to)
+	})
+}
+
+// Sees waits until there is something of a role whose name begins with some
+// words. Looking is no act.
+func Sees(role, name string) Step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := await(ctx, t, role, name)
+		return chromedp.Void{}, err
+	}
+}
+
+func (h *Hand) counted(do func(context.Context, *chromedp.Target) error) Step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		h.Acts++
+		return chromedp.Void{}, do(ctx, t)
+	}
+}
+
+// await finds a thing, once it is there and shown.
+func await(ctx context.Context, t *chromedp.Target, role, name string) (box, error) {
+	end := time.Now().Add(patience)
+	for {
+		at, seen, err := find(ctx, t, role, name)
+		if err == nil {
+			return at, nil
+		}
+		if ctx.Err() != nil || time.Now().After(end) {
+			return box{}, fmt.Errorf("no %s is called %q: %w; there are: %s", role, name, err, strings.Join(seen, " · "))
+		}
+		select {
+		case <-time.After(60 * time.Millisecond):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// box is where a thing stands in the window.
+type box struct{ left, top, right, bottom float64 }
+
+func (b box) middle() (x, y float64) { return (b.left + b.right) / 2, (b.top + b.bottom) / 2 }
+
+var errNotShown = errors.New("nothing of the name is shown")
+
+func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, seen []string, err error) {
+	root, err := cdp.Call(ctx, t, dom.GetDocument, dom.GetDocumentParams{})
+	if err != nil {
+		return at, nil, err
+	}
+	all, err := cdp.Call(ctx, t, accessibility.QueryAXTree,
+		accessibility.QueryAXTreeParams{NodeID: root.Root.NodeID, Role: role})
+	if err != nil {
+		return at, nil, err
+	}
+	for _, n := range all.Nodes {
+		if n.Ignored || n.Name == nil {
+			continue
+		}
+		called := strings.Trim(string(n.Name.Value), `"`)
+		seen = append(seen, called)
+		if !strings.HasPrefix(strings.ReplaceAll(called, `\"`, `"`), name) {
+			continue
+		}
+		if at, err = shown(ctx, t, n.BackendDOMNodeID); err == nil {
+			return at, seen, nil
+		}
+	}
+	return at, seen, errNotShown
+}
+
+// shown scrolls a thing into view and tells where it is.
+func shown(ctx context.Context, t *chromedp.Target, id cdp.BackendNodeID) (box, error) {
+	if _, err := cdp.Call(ctx, t, dom.ScrollIntoViewIfNeeded,
+		dom.ScrollIntoViewIfNeededParams{BackendNodeID: id}); err != nil {
+		return box{}, err
+	}
+	quads, err := cdp.Call(ctx, t, dom.GetContentQuads, dom.GetContentQuadsParams{BackendNodeID: id})
+	if err != nil {
+		return box{}, err
+	}
+	if len(quads.Quads) == 0 {
+		return box{}, errNotShown
+	}
+	q := quads.Quads[0]
+	return box{q[0], q[1], q[4], q[5]}, nil
+}
+
+func clickAt(ctx context.Context, t *chromedp.Target, at box) error {
+	x, y := at.middle()
+	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved,
+		input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
+		p := input.DispatchMouseEventParams{Type: kind, X: x, Y: y, Button: input.MouseButtonLeft, ClickCount: 1}
+		if _, err := cdp.Call(ctx, t, input.DispatchMouseEvent, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func drag(ctx context.Context, t *chromedp.Target, from, to box) error {
+	x, y := from.middle()
+	over, below := (to.left+to.right)/2, to.bottom-3
+	path := []input.DispatchMouseEventParams{
+		{Type: input.DispatchMouseEventTypeMouseMoved, X: x, Y: y},
+		{Type: input.DispatchMouseEventTypeMousePressed, X: x, Y: y, ClickCount: 1},
+	}
+	for i := 1.0; i <= 6; i++ {
+		path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseMoved, Buttons: 1,
+			X: x + (over-x)*i/6, Y: y + (below-y)*i/6})
+	}
+	path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseReleased, X: over, Y: below,
+		ClickCount: 1})
+	for _, p := range path {
+		p.Button = input.MouseButtonLeft
+		if _, err := cdp.Call(ctx, t, input.DispatchMouseEvent, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}

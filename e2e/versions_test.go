@@ -241,7 +241,7 @@ func TestSamplesStartTryAndRepeat(t *testing.T) {
 
 	values := `{"signal": {"body": {"grower": "Hollin Bank", "gross_kg": 50, "tare_kg": 20, "farm_kg": 31, "bales": ` +
 		`1}}, "net": {"kg": 30, "shrinkage": 3, "notes": "damp"}, "sort": {"lane": "clean"}}`
-	out := does(t, s, "held_back", "try", "weighbridge", "row", "-values", values)
+	out := does(t, s, "held back", "try", "weighbridge", "row", "-values", values)
 	if !strings.Contains(out, `"condition":"damp"`) || s.Count("clip-register", "POST", 201) != 0 {
 		t.Errorf("trying a step:\n%s", out)
 	}

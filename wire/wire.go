@@ -195,6 +195,9 @@ type Detail struct {
 	Wake     *time.Time    `json:"wake,omitempty"`   // when it goes on by itself
 	Draft    bool          `json:"draft,omitempty"`  // it follows what was written rather than what is live
 	InPlace  []InPlace     `json:"in_place,omitempty"`
+	Held     bool          `json:"held_back,omitempty"` // what would change something outside is held back
+	Step     string        `json:"step,omitempty"`      // the one that is tried alone, by its path
+	AsIf     *time.Time    `json:"as_if,omitempty"`     // what the time is taken to be by now, where it is another
 }
 
 // InPlace is a connection a draft uses in place of another.
@@ -221,7 +224,10 @@ type Step struct {
 	Until    *time.Time   `json:"until,omitempty"`    // when it goes on by itself
 	Child    string       `json:"child,omitempty"`    // the run it called
 	Recorded bool         `json:"recorded,omitempty"` // taken over from another run
-	Reviews  []string     `json:"reviews,omitempty"`  // ids of those it asked for
+	// Its call was held back: it gave what it last gave, what somebody made up, or
+	// nothing.
+	Held    run.Held `json:"held_back,omitempty" jsonschema:"enum=last,enum=made_up,enum=nothing"`
+	Reviews []string `json:"reviews,omitempty"` // ids of those it asked for
 	// The values the line reads, by their dotted names, as short words.
 	Values map[string]string `json:"values,omitempty"`
 }
@@ -362,12 +368,23 @@ type KeepSample struct {
 	Next   bool    `json:"next,omitempty"` // the next one that comes
 }
 
-// Try runs one step alone.
+// Try runs a draft, or one step of it; what would change something outside is
+// held back.
 type Try struct {
-	Step  string         `json:"step"`          // id or path
-	Run   string         `json:"run,omitempty"` // whose values it sees
-	Given map[string]any `json:"given,omitempty"`
-	Send  bool           `json:"send,omitempty"` // let it change things outside
+	Step   string         `json:"step,omitempty"`   // one step alone, by id or path; "" is the whole
+	Until  string         `json:"until,omitempty"`  // … as far as this one
+	From   string         `json:"from,omitempty"`   // … from this one on, as run went before it
+	Edited map[string]any `json:"edited,omitempty"` // … with other outputs of steps before it
+	Run    string         `json:"run,omitempty"`    // whose signal it begins with, and whose values one step sees
+	Sample string         `json:"sample,omitempty"` // the kept signal it begins with
+	Signal *Signal        `json:"signal,omitempty"` // or one made up
+	Inputs map[string]any `json:"inputs,omitempty"` // or the inputs it is called with
+	Given  map[string]any `json:"given,omitempty"`  // values one step sees, by name
+	Send   bool           `json:"send,omitempty"`   // hold nothing back
+	Really []string       `json:"really,omitempty"` // tools that are not held back
+	Gives  map[string]any `json:"gives,omitempty"`  // what calls give that are, by the path of their step, or by tool
+	Hurry  bool           `json:"hurry,omitempty"`  // waits end at once, as if their time had come
+	At     *time.Time     `json:"at,omitempty"`     // what the time is taken to be as it begins
 }
 
 // Again goes through a run again.

@@ -179,6 +179,9 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		if s.Output != nil {
 			indent(a.out, under+"gave   ", oneLine(value(s.Output), 400))
 		}
+		if words := heldWords[s.Held]; words != "" {
+			indent(a.out, under+"held   ", words)
+		}
 		if s.Child != "" {
 			indent(a.out, under+"called ", "run "+s.Child)
 		}
@@ -207,6 +210,10 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 		fmt.Fprintf(a.out, "\nAnswered the caller %d %s\n", d.Response.Status, oneLine(value(d.Response.Body), 400))
 	}
 }
+
+// heldWords say what a call gave that was held back.
+var heldWords = map[run.Held]string{run.HeldLast: "the call was held back; this is what it last gave",
+	run.HeldMadeUp: "the call was held back; what it gave is made up", run.HeldBare: "the call was held back"}
 
 // printAgent lays an agent's turns open: what was said and sent, in order.
 func (a *app) printAgent(under string, s *agent.State, reviews []run.Review, zone *time.Location, currency string) {

@@ -105,36 +105,6 @@ func start(ctx context.Context, a *app, args []string) error {
 	return a.outcome(ctx, c, id, !*noWait, *asJSON)
 }
 
-func try(ctx context.Context, a *app, args []string) error {
-	f := a.flags("try")
-	t := wire.Try{}
-	f.StringVar(&t.Run, "run", "", "a run whose values the step sees")
-	values := f.String("values", "", "values it sees as JSON, or a file of them: {\"net\": {\"kg\": 3}}")
-	f.BoolVar(&t.Send, "send", false, "let it change things outside; else such calls are held back")
-	asJSON := f.Bool("json", false, "print JSON")
-	rest, err := parse(f, args, 2, 2)
-	if err != nil {
-		return err
-	}
-	if t.Step = rest[1]; *values != "" {
-		v, err := readJSON(*values)
-		if err != nil {
-			return err
-		}
-		m, ok := v.(map[string]any)
-		if !ok {
-			return errors.New("values are a map by name")
-		}
-		t.Given = m
-	}
-	c := a.client()
-	id, err := c.Try(ctx, rest[0], t)
-	if err != nil {
-		return err
-	}
-	return a.outcome(ctx, c, id, true, *asJSON)
-}
-
 func again(ctx context.Context, a *app, args []string) error {
 	f := a.flags("again")
 	r := wire.Again{}

@@ -993,7 +993,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Run one step of the draft alone */
+        /** Run the draft, or one step of it; what would change something outside is held back */
         post: operations["post_workflows_one_try"];
         delete?: never;
         options?: never;
@@ -1045,6 +1045,7 @@ export interface components {
             /** Format: date-time */
             ended?: string;
             error?: string;
+            held?: boolean;
             id: string;
             note?: string;
             /** @enum {string} */
@@ -1209,11 +1210,14 @@ export interface components {
             about: string;
             /** Format: date-time */
             accepted: string;
+            /** Format: date-time */
+            as_if?: string;
             because?: string;
             cost_micros: number;
             draft?: boolean;
             /** Format: date-time */
             ended?: string;
+            held_back?: boolean;
             id: string;
             in_place?: components["schemas"]["InPlace"][];
             input_tokens: number;
@@ -1227,6 +1231,7 @@ export interface components {
             signal: components["schemas"]["RunSignal"];
             /** @enum {string} */
             status: "queued" | "running" | "waiting" | "done" | "failed" | "stopped" | "skipped" | "uncertain" | "retrying";
+            step?: string;
             steps: components["schemas"]["Step"][];
             title: string;
             /** Format: date-time */
@@ -1708,6 +1713,8 @@ export interface components {
             ended?: string;
             error?: string;
             field?: string;
+            /** @enum {string} */
+            held_back?: "last" | "made_up" | "nothing";
             id?: string;
             input?: unknown;
             kind: string;
@@ -1802,10 +1809,21 @@ export interface components {
             tools: components["schemas"]["ToolInfo"][];
         };
         Try: {
+            /** Format: date-time */
+            at?: string;
+            edited?: Record<string, never>;
+            from?: string;
             given?: Record<string, never>;
+            gives?: Record<string, never>;
+            hurry?: boolean;
+            inputs?: Record<string, never>;
+            really?: string[];
             run?: string;
+            sample?: string;
             send?: boolean;
-            step: string;
+            signal?: components["schemas"]["Signal"];
+            step?: string;
+            until?: string;
         };
         Unready: {
             id: string;

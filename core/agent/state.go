@@ -63,6 +63,7 @@ type Call struct {
 	Edited bool           `json:"edited,omitempty"` // they changed the arguments
 	Unsure bool           `json:"unsure,omitempty"` // it failed, and may have happened all the same
 	Sent   int            `json:"sent,omitempty"`   // how often a person had it sent again
+	Held   bool           `json:"held,omitempty"`   // it was held back, and its result is pretended
 	Resend flow.Resend    `json:"resend,omitempty"` // how it may be sent again
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`

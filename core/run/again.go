@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 
+	"woolsignal/core/agent"
 	"woolsignal/core/flow"
 )
 
@@ -117,6 +118,44 @@ func Values(d *Definition, s *State) map[string]any {
 		if err == nil {
 			if sees, is := def.Does.(Scoping); is {
 				maps.Copy(out, sees.Sample(step))
+			}
+		}
+	})
+	return out
+}
+
+// ToolsUsed lists the tools the workflow may call: in its steps, and by its
+// agents.
+func (d *Definition) ToolsUsed() []string {
+	out := d.Workflow.Uses(flow.HoldsTool)
+	for _, id := range d.Workflow.AgentsUsed() {
+		if a := d.Agents[id]; a != nil {
+			for _, t := range a.Tools {
+				out = append(out, t.Tool)
+			}
+		}
+	}
+	return out
+}
+
+// Gave gives what the tools gave that a run really called, by their names.
+func Gave(d *Definition, s *State) map[string]any {
+	out := map[string]any{}
+	s.Each(func(step *Step) {
+		if step.Agent != nil {
+			for _, c := range step.Agent.Calls {
+				if c.State == agent.Done && !c.Held && c.Result != nil {
+					out[c.Tool] = c.Result
+				}
+			}
+		}
+		def, err := d.stepAt(step.Path)
+		if err != nil || step.Status != Done || step.Held != "" || step.Recorded || step.Output == nil {
+			return
+		}
+		for _, tool := range def.Uses(flow.HoldsTool) {
+			if def.Kind == "tool" {
+				out[tool] = step.Output
 			}
 		}
 	})

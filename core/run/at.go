@@ -113,12 +113,6 @@ func (at *At) FailReturned(r *Returned) {
 // End finishes the step with its output.
 func (at *At) End(output any) Outcome { return at.m.end(at.Step, at.Path, nil, output) }
 
-// EndHeld finishes a step that would change something outside in a run where
-// nothing is changed.
-func (at *At) EndHeld(input any) Outcome {
-	return at.m.end(at.Step, at.Path, input, map[string]any{"held_back": true})
-}
-
 // EndRun ends the whole run.
 func (at *At) EndRun(failed bool, because string) Outcome {
 	at.m.end(at.Step, at.Path, nil, map[string]any{"because": because})
@@ -162,9 +156,6 @@ func (at *At) Accepted() time.Time { return at.m.state.Accepted }
 // Draft tells whether the run follows what is written rather than what is live.
 func (at *At) Draft() bool { return at.m.state.Draft() }
 
-// Holds tells whether nothing outside may be changed.
-func (at *At) Holds() bool { return at.m.state.Origin != nil && at.m.state.Origin.Held }
-
 // Tool finds a tool.
 func (at *At) Tool(name string) (flow.Tool, bool) { return at.m.def.Tools(name) }
 
@@ -195,6 +186,9 @@ func (at *At) Approve(a *flow.Agent, c *agent.Call) { at.m.approval(a, at.Path, 
 // Ask puts a review of the step's own.
 func (at *At) Ask(r *Review) {
 	r.ID, r.Kind, r.Asked = at.m.reviewID(at.Path, ""), OfStep, at.m.now
+	if t := at.m.state.trial(); t != nil && t.Trial.By != "" {
+		r.Ask = t.Trial.By
+	}
 	at.Emit(&ReviewAsked{Step: at.Path, Review: r})
 }
 

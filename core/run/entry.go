@@ -177,6 +177,7 @@ func (b *encoder) record(r Record) {
 		if r.Recorded {
 			b.raw(`,"recorded":true`)
 		}
+		b.field("held", string(r.Held))
 	case *BlockEntered:
 		b.field("step", r.Step)
 		b.field("block", r.Block.String())

@@ -41,6 +41,9 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 	switch r := r.(type) {
 	case *RunAccepted:
 		s.Signal, s.Origin, s.Begun, s.Accepted = r.Signal, r.Origin, r.Begun, at
+		if r.Origin != nil && !r.Origin.Trial.At.IsZero() {
+			s.Ahead = r.Origin.Trial.At.Sub(at)
+		}
 	case *RunStarted:
 		s.Started, s.Status = at, Running
 	case *RunFinished:
@@ -61,6 +64,9 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		return s.stepEnded(r, at)
 	case *StepLimited:
 		return s.known(r, r.Step, func(step *Step) { step.Deadline = r.Until })
+	case *TimeHurried:
+		s.Ahead += r.By
+		return nil
 	case *StepPaused:
 		return s.known(r, r.Step, func(step *Step) { step.Status, step.Until = Waiting, r.Until })
 	case *StepRetried:
@@ -156,7 +162,7 @@ func (s *State) stepEnded(r *StepEnded, at time.Time) error {
 	}
 	step.Status, step.Output, step.Error, step.Ended = r.Status, r.Output, r.Error, at
 	step.Until, step.Deadline = time.Time{}, time.Time{}
-	step.Recorded, step.Effect = r.Recorded, r.Effect
+	step.Recorded, step.Effect, step.Held = r.Recorded, r.Effect, r.Held
 	if r.Effect == "" {
 		delete(s.Unsure, r.Step)
 	}

@@ -108,8 +108,13 @@ func (s *Signal) gate(g *gate) {
 }
 
 func (o *Origin) gate(g *gate) {
-	if o != nil {
-		g.fields(&o.Given)
+	if o == nil {
+		return
+	}
+	g.fields(&o.Given)
+	for name, p := range o.Trial.Gives {
+		g.value(&p.Value)
+		o.Trial.Gives[name] = p
 	}
 }
 
@@ -203,6 +208,7 @@ func (r *CallerAnswered) gate(g *gate) { r.Response.gate(g) }
 func (r *StepSent) gate(g *gate)       { g.value(&r.Input) }
 func (*StepLimited) gate(*gate)        {}
 func (*StepPaused) gate(*gate)         {}
+func (*TimeHurried) gate(*gate)        {}
 func (*StepRetried) gate(*gate)        {}
 func (*StepWoken) gate(*gate)          {}
 func (*ListeningBegan) gate(*gate)     {}

@@ -140,7 +140,7 @@ func (m *machine) complete(names map[string]any) {
 }
 
 func (m *machine) scope(names map[string]any) expr.Scope {
-	return expr.Scope{Names: names, Now: m.now, Calendar: m.def.Calendar()}
+	return expr.Scope{Names: names, Now: m.moment(), Calendar: m.def.Calendar()}
 }
 
 // gate is where what happens now becomes a record.
@@ -200,6 +200,11 @@ func (m *machine) block(steps []*flow.Step, frame *Frame, prefix string, names m
 				return Over
 			}
 			step = frame.Steps[i]
+		}
+		if m.endsBehind(def) {
+			m.cancelAll("it was tried up to here")
+			m.finish(Done, "", true, nil)
+			return Over
 		}
 		if def.ID != "" {
 			names[def.ID] = seen(def, step)

@@ -8,6 +8,7 @@ type Origin struct {
 	Kind  string         `json:"kind"`            // call, again or try
 	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
 	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
+	Trial Trial          `json:"trial,omitzero"`
 }
 
 // What an [Origin] can be.

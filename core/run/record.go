@@ -72,6 +72,12 @@ type StepEnded struct {
 	Error    string `json:"error,omitempty"`
 	Effect   Effect `json:"effect,omitempty"`   // of a call that failed
 	Recorded bool   `json:"recorded,omitempty"` // taken over from another run
+	Held     Held   `json:"held,omitempty"`     // its call was held back; "" where it was none, or was made
+}
+
+// TimeHurried says that in a try the time is taken to be later than it is.
+type TimeHurried struct {
+	By time.Duration `json:"by"`
 }
 
 // StepLimited says from when on a step has taken too long; zero is never.
@@ -232,6 +238,7 @@ func (*StepSent) word() string       { return "step_sent" }
 func (*StepEnded) word() string      { return "step_ended" }
 func (*StepLimited) word() string    { return "step_limited" }
 func (*StepPaused) word() string     { return "step_paused" }
+func (*TimeHurried) word() string    { return "time_hurried" }
 func (*StepRetried) word() string    { return "step_retried" }
 func (*StepWoken) word() string      { return "step_woken" }
 func (*BlockEntered) word() string   { return "block_entered" }
@@ -255,7 +262,7 @@ func (*FactKept) word() string       { return "fact_kept" }
 // Happenings lists one empty record of every kind.
 func Happenings() []Record {
 	return []Record{&RunAccepted{}, &RunStarted{}, &RunFinished{}, &RunLabelled{}, &CallerAnswered{},
-		&StepBegan{}, &StepSent{}, &StepEnded{}, &StepLimited{}, &StepPaused{}, &StepRetried{}, &StepWoken{},
+		&StepBegan{}, &StepSent{}, &StepEnded{}, &StepLimited{}, &StepPaused{}, &TimeHurried{}, &StepRetried{}, &StepWoken{},
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
 		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}}

@@ -32,7 +32,8 @@ type State struct {
 	Labels   []string        `json:"labels,omitempty"`
 	Result   any             `json:"result,omitempty"` // what a called workflow gives
 	Spent    Totals          `json:"spent"`
-	Held     int64           `json:"held"` // about how many bytes of values it took in
+	Ahead    time.Duration   `json:"ahead,omitempty"` // how much later than it is the time is taken to be, in a try
+	Held     int64           `json:"held"`            // about how many bytes of values it took in
 }
 
 // Frame is a block of steps that was entered.
@@ -72,6 +73,7 @@ type Step struct {
 	Asking   *Asking     `json:"asking,omitempty"`   // how far a question in the conversation is
 	Child    string      `json:"child,omitempty"`    // the run of the workflow it called
 	Recorded bool        `json:"recorded,omitempty"` // taken over from another run
+	Held     Held        `json:"held,omitempty"`     // its call was held back
 }
 
 // Sent is a call as it was sent.

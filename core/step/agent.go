@@ -108,6 +108,8 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 			return run.Over
 		}
 		at.Send(turnOf(at, def))
+	case move.Start != nil && holdsBack(at, move.Start):
+		at.HoldCall(move.Start)
 	case move.Start != nil:
 		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Start})
 		at.Send(at.AgentCall(move.Start))
@@ -122,6 +124,12 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 		return at.End(map[string]any{"text": *move.Answer})
 	}
 	return run.Blocked
+}
+
+// holdsBack tells whether an agent's call is not to be made.
+func holdsBack(at *run.At, c *agent.Call) bool {
+	spec, there := at.Tool(c.Tool)
+	return there && at.HoldsBack(spec)
 }
 
 func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {

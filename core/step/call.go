@@ -76,7 +76,7 @@ func (c *Call) Advance(at *run.At) run.Outcome {
 		return at.Fail("%v", err)
 	}
 	if at.Holds() {
-		return at.EndHeld(inputs)
+		return at.EndHeld("", inputs)
 	}
 	at.Begin(inputs)
 	return at.Wait()

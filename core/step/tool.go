@@ -115,8 +115,8 @@ func (t *Tool) Advance(at *run.At) run.Outcome {
 	if err != nil {
 		return at.Fail("%v", err)
 	}
-	if at.Holds() && !spec.ReadOnly {
-		return at.EndHeld(args)
+	if at.HoldsBack(spec) {
+		return at.EndHeld(spec.Name, args)
 	}
 	if len(t.Fill) > 0 {
 		at.SendCall(t.Name, args)

@@ -95,27 +95,31 @@ func (w *Wait) Advance(at *run.At) run.Outcome {
 		if err != nil {
 			return at.Fail("till: %s is %s, and a time is needed", at.Workflow().Told(w.Till), expr.Kind(v))
 		}
-		if until.Sub(at.Now()) > farthest {
+		if until.Sub(at.Moment()) > farthest {
 			return at.Fail("till: %s is more than ten years away", text)
 		}
-		if !until.After(at.Now()) {
+		if !until.After(at.Moment()) {
 			return at.End(waited(at))
 		}
 		return pause(at, until)
 	}
-	return pause(at, w.For.After(at.Now(), at.Calendar()))
+	return pause(at, w.For.After(at.Moment(), at.Calendar()))
 }
 
 // pause waits till a time.
 func pause(at *run.At, until time.Time) run.Outcome {
 	at.Begin(nil)
-	at.Emit(&run.StepPaused{Step: at.Path, Until: until.UTC()})
+	if at.Hurries() {
+		at.Hurry(until)
+		return at.End(waited(at))
+	}
+	at.Emit(&run.StepPaused{Step: at.Path, Until: until.Add(at.Now().Sub(at.Moment())).UTC()})
 	return run.Blocked
 }
 
 // waited is what a wait for a time gives.
 func waited(at *run.At) map[string]any {
-	return map[string]any{"at": at.Now().In(at.Zone()).Format(time.RFC3339)}
+	return map[string]any{"at": at.Moment().In(at.Zone()).Format(time.RFC3339)}
 }
 
 // listen begins to wait for a signal.
@@ -131,6 +135,11 @@ func (w *Wait) listen(at *run.At) run.Outcome {
 	source := w.Hear.Source()
 	if w.Hear.Is.HeardBy() == flow.ByConversation { // conversations of one name are told apart by where they are held
 		source, key = run.ChatSource, run.Conversation{Source: at.Signal().Source, Thread: key}.String()
+	}
+	if giveUp := w.GiveUpAfter.After(at.Moment(), at.Calendar()); at.Hurries() {
+		at.Begin(nil)
+		at.Hurry(giveUp)
+		return at.End(map[string]any{"came": false})
 	}
 	at.Listen(&run.Hearing{Source: source, Key: key, AlsoStarts: w.Hear.AlsoStarts},
 		w.GiveUpAfter.After(at.Now(), at.Calendar()))

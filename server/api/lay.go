@@ -93,6 +93,7 @@ func (l *layer) step(did *run.Step, at place, seen run.Seen) {
 	step.Status, step.Began, step.Ended = did.Status, &did.Began, moment(did.Ended)
 	step.Input, step.Output, step.Error, step.Agent = did.Input, did.Output, did.Error, did.Agent
 	step.Tries, step.Until, step.Child, step.Recorded = did.Tries, moment(did.Until), did.Child, did.Recorded
+	step.Held = did.Held
 	step.Reviews = did.Reviews
 	if did.Agent != nil {
 		_, _, step.Cost = did.Agent.Spent()

@@ -120,6 +120,13 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	if out.Draft = state.Draft(); out.Draft {
 		out.InPlace = inPlace(s, def.Workflow)
 	}
+	if o := state.Origin; o != nil && o.Kind == run.OfTry {
+		out.Held, out.Step = o.Held, o.Step
+	}
+	if state.Ahead != 0 {
+		asIf := time.Now().Add(state.Ahead)
+		out.AsIf = &asIf
+	}
 	lay(&out, def, state, s.Explain(def.Of(state).Workflow, s.Tools.Find))
 	return out, nil
 }

@@ -166,29 +166,6 @@ func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
 	return wire.Sample{Name: name, Signal: *kept}, nil
 }
 
-func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
-	given := expr.CanonicalMap(in.Given)
-	t := engine.Trial{Workflow: r.Param("workflow"), Step: in.Step, Run: in.Run, Given: map[string]any{}, Send: in.Send}
-	for name, v := range given {
-		if name == "signal" {
-			data, err := json.Marshal(v)
-			if err != nil {
-				return wire.Started{}, err
-			}
-			if t.Signal, err = run.DecodeSignal(data); err != nil {
-				return wire.Started{}, refuse(http.StatusUnprocessableEntity, "The signal cannot be read", err.Error())
-			}
-			continue
-		}
-		t.Given[name] = v
-	}
-	ticket, err := a.Engine.Try(r.Context(), t)
-	if err != nil {
-		return wire.Started{}, err
-	}
-	return wire.Started{Run: ticket.Run}, nil
-}
-
 func (a *API) again(r *request, in wire.Again) (wire.Started, error) {
 	edited := expr.CanonicalMap(in.Edited)
 	ticket, err := a.Engine.Again(r.Context(),

@@ -35,55 +35,6 @@ func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, sign
 	return e.Accept(ctx, a)
 }
 
-// Trial is a step to be tried alone.
-type Trial struct {
-	Workflow string
-	Step     string // id or path
-	Run      string // whose values it sees; "" for none
-	Given    map[string]any
-	Signal   *run.Signal // nil takes the run's, or an empty one
-	Send     bool        // let it change things outside
-}
-
-// Try runs one step of a draft on given values. What would change something
-// outside is held back, unless asked for.
-func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
-	hash, err := e.workspace.Draft(ctx, t.Workflow)
-	if err != nil {
-		return nil, err
-	}
-	def, err := e.workspace.ByHash(ctx, hash)
-	if err != nil {
-		return nil, err
-	}
-	path, err := def.Find(t.Step)
-	if err != nil {
-		return nil, &InputError{err.Error()}
-	}
-	given := map[string]any{}
-	if t.Run != "" {
-		l := &live{id: t.Run}
-		if err := e.load(ctx, l); err != nil {
-			return nil, err
-		}
-		given = run.Values(l.def, l.state)
-		if t.Signal == nil {
-			copied := *l.state.Signal
-			copied.For = ""
-			t.Signal = &copied
-		}
-	}
-	for name, v := range t.Given {
-		given[name] = v
-	}
-	if t.Signal == nil {
-		t.Signal = &run.Signal{Kind: "called", Trigger: "called"}
-	}
-	t.Signal.ID = "try-" + newID(now())
-	return e.Accept(ctx, Admission{Workflow: t.Workflow, Signal: t.Signal, Definition: hash,
-		Origin: &run.Origin{Kind: run.OfTry, Run: t.Run, Step: path, Given: given, Held: !t.Send}})
-}
-
 // Repeat is a run to be gone through again.
 type Repeat struct {
 	Run    string

@@ -1,0 +1,112 @@
+package run
+
+import (
+	"slices"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+)
+
+// Trial says how a draft is tried: how far, and what of it is real.
+type Trial struct {
+	Until  string               `json:"until,omitempty"`  // the path of the step it ends behind; "" is the last
+	Really []string             `json:"really,omitempty"` // tools that change things all the same
+	Gives  map[string]Pretended `json:"gives,omitempty"`  // what calls give that are held back; see [Trial.pretends]
+	Hurry  bool                 `json:"hurry,omitempty"`  // waits end at once, as if their time had come
+	At     time.Time            `json:"at,omitzero"`      // what the time is taken to be as it begins; zero is what it is
+	By     string               `json:"by,omitempty"`     // the e-mail of who tries: nobody else is asked anything
+}
+
+// Pretended is what a call that was held back gives all the same, so that what
+// follows can be tried.
+type Pretended struct {
+	Value  any  `json:"value"`
+	MadeUp bool `json:"made_up,omitempty"` // else it is what the tool once gave
+}
+
+// Held says that a step's call was held back, and what it gave in its place.
+type Held string
+
+// How a call is held back.
+const (
+	HeldLast   Held = "last"    // it gave what it last gave
+	HeldMadeUp Held = "made_up" // it gave what somebody made up
+	HeldBare   Held = "nothing" // it gave only that it was held back
+)
+
+// pretends is what a call gives that is held back: what is said for its step, by
+// its path, else for its tool.
+func (t Trial) pretends(path, tool string) (any, Held) {
+	for _, name := range []string{path, tool} {
+		p, said := t.Gives[name]
+		switch {
+		case !said:
+		case p.MadeUp:
+			return p.Value, HeldMadeUp
+		default:
+			return p.Value, HeldLast
+		}
+	}
+	return map[string]any{"held_back": true}, HeldBare
+}
+
+// trial is how the run is tried; nil where it is no try.
+func (s *State) trial() *Origin {
+	if s.Origin == nil || s.Origin.Kind != OfTry {
+		return nil
+	}
+	return s.Origin
+}
+
+// Holds tells whether nothing outside may be changed.
+func (at *At) Holds() bool { return at.m.state.Origin != nil && at.m.state.Origin.Held }
+
+// HoldsBack tells whether a call of a tool is held back.
+func (at *At) HoldsBack(tool flow.Tool) bool {
+	return at.Holds() && !tool.ReadOnly && !slices.Contains(at.m.state.Origin.Trial.Really, tool.Name)
+}
+
+// EndHeld finishes a step whose call is held back. The tool is "" for a call of
+// another workflow.
+func (at *At) EndHeld(tool string, input any) Outcome {
+	output, held := at.m.state.Origin.Trial.pretends(at.Path, tool)
+	at.Emit(&StepEnded{Step: at.Path, Status: Done, Input: input, Output: output, Held: held})
+	return Finished
+}
+
+// HoldCall answers an agent's call of a tool that is held back.
+func (at *At) HoldCall(c *agent.Call) {
+	held := *c
+	held.Result, _ = at.m.state.Origin.Trial.pretends(at.Path+" "+c.Tool, c.Tool)
+	held.State, held.Ended, held.Held = agent.Done, at.m.now, true
+	at.Emit(&CallChanged{Step: at.Path, Call: &held})
+}
+
+// Moment is what the time is taken to be: what it is, but in a try.
+func (at *At) Moment() time.Time { return at.m.moment() }
+
+func (m *machine) moment() time.Time { return m.now.Add(m.state.Ahead) }
+
+// Hurries tells whether waits end at once.
+func (at *At) Hurries() bool {
+	t := at.m.state.trial()
+	return t != nil && t.Trial.Hurry
+}
+
+// Hurry lets the time a step waits for be now.
+func (at *At) Hurry(until time.Time) {
+	if by := until.Sub(at.Moment()); by > 0 {
+		at.Emit(&TimeHurried{By: by})
+	}
+}
+
+// endsBehind tells whether a try ends behind a step that is finished.
+func (m *machine) endsBehind(def *flow.Step) bool {
+	t := m.state.trial()
+	if t == nil || t.Trial.Until == "" {
+		return false
+	}
+	last, err := m.def.stepAt(t.Trial.Until)
+	return err == nil && last == def
+}

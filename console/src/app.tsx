@@ -65,7 +65,7 @@ function Console() {
         <Suspense fallback={<Loading />}>
           <Routes>
             <Route path="/" element={<Today />} />
-            <Route path="/workflows" element={<Workflows />} />
+            <Route path="/workflows" element={<Workflows session={session.data} />} />
             <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
             <Route path="/runs" element={<Runs />} />
             <Route path="/runs/:id" element={<Run session={session.data} />} />

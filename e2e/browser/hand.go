@@ -2,6 +2,7 @@ package browser
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -131,9 +132,12 @@ func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, s
 		if n.Ignored || n.Name == nil {
 			continue
 		}
-		called := strings.Trim(string(n.Name.Value), `"`)
+		var called string
+		if err := json.Unmarshal(n.Name.Value, &called); err != nil {
+			return at, seen, err
+		}
 		seen = append(seen, called)
-		if !strings.HasPrefix(strings.ReplaceAll(called, `\"`, `"`), name) {
+		if !strings.HasPrefix(called, name) {
 			continue
 		}
 		if at, err = shown(ctx, t, n.BackendDOMNodeID); err == nil {

@@ -1,30 +1,35 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { call, type Day, type Workflow } from '../api'
+import { call, type Day, type Session, type Workflow } from '../api'
+import { Bin } from '../parts/bin'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
+import { NewWorkflow } from '../parts/new-workflow'
 import { Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, when } from '../words'
 
 /** Workflows lists every workflow with what starts it and how its week went. */
-export default function Workflows() {
+export default function Workflows({ session }: { session: Session }) {
   const all = useQuery({ queryKey: ['workflows'], queryFn: () => call<Workflow[]>('GET', '/workflows') })
   if (all.isPending) return <Loading />
   if (all.error) return <Trouble error={all.error} again={() => void all.refetch()} />
+  const may = session.person.role === 'owner' || session.person.role === 'builder'
   if (all.data.length === 0) {
     return (
       <>
-        <Head title="Workflows" />
-        <Empty title="No workflows yet">
-          A workspace is a folder of files. Put yours in with <code className="font-mono">woolsignal apply FOLDER</code>
-          .
-        </Empty>
+        <Head title="Workflows" right={may && <NewWorkflow />} />
+        <Empty title="No workflows yet">Make one: say what it is called, then what starts it.</Empty>
+        {may && <Bin />}
       </>
     )
   }
   return (
     <>
-      <Head title="Workflows" beside={<Chip>{count(all.data.length, 'workflow')}</Chip>} />
+      <Head
+        title="Workflows"
+        beside={<Chip>{count(all.data.length, 'workflow')}</Chip>}
+        right={may && <NewWorkflow />}
+      />
       <ul className="divide-y divide-line">
         {all.data.map((w) => (
           <li key={w.id}>
@@ -54,6 +59,7 @@ export default function Workflows() {
           </li>
         ))}
       </ul>
+      {may && <Bin />}
     </>
   )
 }

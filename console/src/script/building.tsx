@@ -11,8 +11,11 @@ import { Versions } from '../parts/versions'
 import { ToAll, Ways } from '../parts/ways'
 import { Lines } from './lines'
 import { Publish } from './publish'
+import { Panel } from './try/panel'
+import { useTrying, type Trying } from './try/use-trying'
 import { Notices, StandingChip } from './standing'
 import { BuildContext, useBuild, useDraft, useDraftState } from './use-draft'
+import { Whole } from './whole'
 import { useUndoKeys } from './undo-keys'
 
 const FileView = lazy(() => import('./file-view'))
@@ -33,24 +36,26 @@ export default function Building({ script, run, person }: Shown) {
   const names = useQuery({ queryKey: ['names'], queryFn: () => call<Names>('GET', '/names') })
   const tools = useQuery({ queryKey: ['tools'], queryFn: () => call<{ tools: Tool[] }>('GET', '/tools?limit=500') })
   const draft = useDraft(script, person)
+  const trying = useTrying(script.id, draft)
+  const shown = trying.run ?? run
   const build = useMemo(
     () =>
       language.data && names.data && tools.data
-        ? { draft, language: language.data, names: names.data.names, tools: tools.data.tools, run }
+        ? { draft, language: language.data, names: names.data.names, tools: tools.data.tools, run: shown }
         : null,
-    [draft, language.data, names.data, tools.data, run],
+    [draft, language.data, names.data, tools.data, shown],
   )
   const error = language.error ?? names.error ?? tools.error
   if (error) return <Trouble error={error} />
   if (!build) return <Loading />
   return (
     <BuildContext value={build}>
-      <Page script={script} />
+      <Page script={script} trying={trying} />
     </BuildContext>
   )
 }
 
-function Page({ script }: { script: Script }) {
+function Page({ script, trying }: { script: Script; trying: Trying }) {
   const { draft } = useBuild()
   const s = useDraftState(draft)
   const [chosen, choose] = useState<string>()
@@ -61,7 +66,7 @@ function Page({ script }: { script: Script }) {
       <Tabs.Root value={way} onValueChange={choose} className="flex flex-1 flex-col xl:min-h-0">
         <PageHead script={script} />
         <Notices />
-        <div className={`flex flex-1 flex-col xl:min-h-0 ${script.chat ? 'xl:flex-row' : ''}`}>
+        <div className="flex flex-1 flex-col xl:min-h-0 xl:flex-row">
           <div className="min-w-0 flex-1 overflow-x-hidden xl:overflow-y-auto">
             <Tabs.Content value="script" tabIndex={-1} className="outline-none">
               {s.trouble ? <Unreadable trouble={s.trouble} /> : <Lines />}
@@ -75,14 +80,45 @@ function Page({ script }: { script: Script }) {
               <Versions script={script} may />
             </Tabs.Content>
           </div>
-          {script.chat && (
-            <div className="flex h-120 shrink-0 flex-col border-line max-xl:border-t xl:h-auto xl:w-96 xl:border-l">
-              <Chat script={script} may />
-            </div>
-          )}
+          <Beside script={script} trying={trying} />
         </div>
       </Tabs.Root>
     </div>
+  )
+}
+
+/** Beside is where the draft is tried: on a signal, or in a conversation. */
+function Beside({ script, trying }: { script: Script; trying: Trying }) {
+  const wide = 'border-line max-xl:border-t xl:w-96 xl:shrink-0 xl:overflow-y-auto xl:border-l'
+  if (!script.chat)
+    return (
+      <div className={`bg-raised ${wide}`}>
+        <Panel script={script} trying={trying} />
+      </div>
+    )
+  return (
+    <Tabs.Root defaultValue="talk" className={`flex flex-col bg-raised ${wide}`}>
+      <Tabs.List aria-label="Ways of trying it" className="flex gap-5 border-b border-line px-4 pt-2">
+        {[
+          ['talk', 'Talk with it'],
+          ['run', 'Run it'],
+        ].map(([value, words]) => (
+          <Tabs.Trigger
+            key={value}
+            value={value}
+            className="border-b-2 border-transparent pb-1.5 text-quiet data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink"
+          >
+            {words}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+      <Tabs.Content value="talk" className="flex min-h-0 flex-1 flex-col max-xl:h-120">
+        <Chat script={script} may />
+      </Tabs.Content>
+      <Tabs.Content value="run">
+        <Panel script={script} trying={trying} />
+      </Tabs.Content>
+    </Tabs.Root>
   )
 }
 
@@ -122,6 +158,7 @@ function PageHead({ script }: { script: Script }) {
             <Redo2 className="size-4" aria-hidden="true" />
           </Button>
           <Publish script={script} />
+          <Whole script={script} />
         </span>
       }
     >

@@ -23,7 +23,7 @@ const order = ['id', 'title', 'note', 'when', 'off']
 /** put writes items into a list of steps, and goes to the first; one that stands alone is opened. */
 async function put(draft: Draft, spot: Spot, text: string, open: boolean) {
   const first = pointerTo([...spot.list, spot.at])
-  const mark = { line: first, open: open ? first : undefined }
+  const mark = { line: first, open: open ? first : undefined, fresh: open }
   await draft.act({ do: 'put', list: spot.list, at: spot.at, text }, '', mark)
 }
 

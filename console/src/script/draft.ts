@@ -32,6 +32,7 @@ export interface Marked {
   line?: string // the pointer of the line one is on
   till?: string // … and of the last of those that are selected with it, where there are several
   open?: string // of the step whose form is open
+  fresh?: boolean // … which was put in just now, so that one goes on in its form
 }
 
 /** How long nothing is typed before a text is read, and kept, in milliseconds. */

@@ -6,8 +6,16 @@ import { pathOf, pointerTo, valueAt } from './pointer'
 import { ListRows, MapRows } from './rows'
 import { useBuild, useDraftState } from './use-draft'
 
+interface RowProps {
+  field: Field
+  place: string
+  order?: string[]
+  autoFocus?: boolean
+}
+
 /** FieldRow is one field of a form: its name, what it is for, and what it holds. */
-export function FieldRow({ field, place, order }: { field: Field; place: string; order?: string[] }) {
+export function FieldRow(p: RowProps) {
+  const { field } = p
   return (
     <div className="grid gap-x-4 gap-y-0.5 py-1.5 lg:grid-cols-[9.5rem_minmax(0,1fr)]">
       <div className="pt-1">
@@ -15,14 +23,14 @@ export function FieldRow({ field, place, order }: { field: Field; place: string;
         {field.required && <span className="text-quiet"> (needed)</span>}
       </div>
       <div className="min-w-0">
-        <FieldBody field={field} place={place} order={order} />
+        <FieldBody {...p} />
         <p className="mt-0.5 text-[0.84rem] text-quiet">{field.help}</p>
       </div>
     </div>
   )
 }
 
-function FieldBody({ field, place, order }: { field: Field; place: string; order?: string[] }) {
+function FieldBody({ field, place, order, autoFocus }: RowProps) {
   const { draft } = useBuild()
   const { tree } = useDraftState(draft)
   const at = pathOf(place)
@@ -37,6 +45,7 @@ function FieldBody({ field, place, order }: { field: Field; place: string; order
       label={titled(field.name)}
       place={place}
       value={value}
+      autoFocus={autoFocus}
       onSet={(v, typing) => void draft.set(at, v, order, typing ? 'field' : '')}
     />
   )

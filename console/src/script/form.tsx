@@ -32,7 +32,12 @@ function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: 
     kind.fields.filter((f) => f.holds !== 'steps' && !(kind.kind === 'tool' && /^(args|fill)$/.test(f.name))),
     (f) => valueAt(part, placeOf(kind, f)),
   )
-  const row = (f: Field) => <FieldRow key={f.name} field={f} place={pointerTo([...at, ...placeOf(kind, f)])} />
+  const { draft } = useBuild()
+  const { marked } = useDraftState(draft)
+  const begin = marked.fresh ? first.find((f) => !valueAt(part, placeOf(kind, f))) : undefined
+  const row = (f: Field) => (
+    <FieldRow key={f.name} field={f} place={pointerTo([...at, ...placeOf(kind, f)])} autoFocus={f === begin} />
+  )
   return (
     <>
       {first.map(row)}

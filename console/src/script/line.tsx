@@ -93,7 +93,7 @@ function LineWords({ line, step, gave, current, folded, does, drag }: LineProps)
       onDragStart={() => drag.begin(line)}
       onDragEnd={drag.end}
       onClick={() => does(line, 'open')}
-      className="grid min-w-0 flex-1 cursor-default gap-x-4 rounded-md px-1 py-1.5 lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)]"
+      className="min-w-0 flex-1 cursor-default rounded-md px-1 py-1.5"
     >
       <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>
         {folded !== undefined && (
@@ -123,12 +123,15 @@ function LineWords({ line, step, gave, current, folded, does, drag }: LineProps)
         })}
         {folded && <span className="text-quiet"> …</span>}
       </p>
-      <p
-        className={`truncate font-mono text-[0.84rem] ${step?.error ? 'text-madder' : 'text-quiet'} ${gave ? 'border-line lg:border-l lg:pl-3' : ''}`}
-        title={gave}
-      >
-        {gave}
-      </p>
+      {gave && (
+        <p
+          className={`truncate font-mono text-[0.84rem] ${step?.error ? 'text-madder' : 'text-quiet'}`}
+          style={{ paddingLeft: `${line.depth * 1.1}rem` }}
+          title={gave}
+        >
+          {gave}
+        </p>
+      )}
     </div>
   )
 }

@@ -9,6 +9,7 @@ import { stepOffers, triggerOffers, type Offer } from './offers'
 import { partOf, spotOf } from './places'
 import { pathOf, valueAt } from './pointer'
 import { ProblemNote } from './problems'
+import { laid } from './runs'
 import { useDragging } from './dragging'
 import { useBuild, useDraftState } from './use-draft'
 
@@ -25,7 +26,7 @@ export function Lines() {
   const { drop, drag } = useDragging()
   const steps = useMemo(() => stepOffers(language, tools, names), [language, tools, names])
   const starts = useMemo(() => triggerOffers(language), [language])
-  const did = useMemo(() => new Map(run?.steps.toReversed().map((x) => [x.script, x])), [run])
+  const did = useMemo(() => laid(run, s.lines), [run, s.lines])
   const noted = useMemo(() => problemsByLine(s.lines, s.problems), [s.lines, s.problems])
   const does = deeds.does
   const offersFor = (path: string): Offer[] => (path === 'trigger' ? starts : steps)
@@ -50,6 +51,7 @@ export function Lines() {
         />
       </div>
     )
+  const searchBelow = belowOf(shown, adding)
   const triggers = s.lines.filter((l) => l.kind === 'trigger')
   return (
     <div ref={list} {...keys} className="px-2 py-3 md:px-5">
@@ -73,7 +75,7 @@ export function Lines() {
               does={does}
               drag={drag}
             />
-            {search(line.path)}
+            {line === searchBelow && search(adding ?? '')}
             {line === triggers[triggers.length - 1] && search('trigger')}
           </Fragment>
         ))}
@@ -132,6 +134,15 @@ function unfolded(lines: Line[], folded: Set<string>): { line: Line; inside: boo
     out.push({ line, inside: (lines[i + 1]?.depth ?? 0) > line.depth })
   })
   return out
+}
+
+/** belowOf is the line the search stands below: behind what is in the step it adds to. */
+function belowOf(shown: { line: Line }[], adding?: string): Line | undefined {
+  const at = shown.findIndex((x) => x.line.path === adding)
+  if (at < 0 || shown[at].line.kind === 'case') return shown[at]?.line
+  let end = at
+  while (shown[end + 1] && shown[end + 1].line.depth > shown[at].line.depth) end++
+  return shown[end].line
 }
 
 function gaveOn(line: Line, step: Detail['steps'][number] | undefined, run?: Detail): string {

@@ -28,7 +28,7 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
   const calls = tools.map((t) => ({
     key: `tool ${t.name}`,
     group: titles.get(t.connection) ?? t.connection,
-    title: t.title || t.name,
+    title: (t.title || t.name).replace(/^[^:]*: /, ''),
     about: `${t.readOnlyHint ? 'reads' : 'changes something'} · ${t.description}`,
     make: (taken: Set<string>) => callOf(language, t, taken),
   }))

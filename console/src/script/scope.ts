@@ -1,5 +1,6 @@
 // What may be read at a line, as a tree with the values of a run.
 import type { Detail, Line, Sight } from '../api'
+import { stepOf } from './runs'
 
 /** Leaf is a value that may be read. */
 export interface Leaf {
@@ -35,7 +36,7 @@ export function leaves(sees: Sight[], above: Line[], run?: Detail): Leaf[] {
 /** given is what a step gave in a run. */
 function given(run: Detail | undefined, line: Line, name: string): unknown {
   if (line.kind === 'case') return undefined
-  return name === line.id ? run?.steps.find((s) => s.script === line.path)?.output : undefined
+  return name === line.id ? run && stepOf(run, line)?.output : undefined
 }
 
 function inputsOf(s: Sight, run?: Detail): unknown {

@@ -1,5 +1,5 @@
 import { Popover } from 'radix-ui'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import type { Field, Part } from '../api'
 import { FieldRow } from './field-row'
 import { FieldInput } from './field-input'
@@ -10,27 +10,46 @@ import { useBuild, useDraftState } from './use-draft'
 /** Word is a part of a sentence that can be acted on: it opens its editor in place. */
 export function Word({ parts, children }: { parts: Part[]; children: React.ReactNode }) {
   const [open, setOpen] = useState(false)
+  const trigger = useRef<HTMLSpanElement>(null)
   const place = parts[0].field ?? ''
   const words = parts.map((p) => p.text).join('')
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger asChild>
-        <button
-          type="button"
+      <Popover.Anchor asChild>
+        <span
+          ref={trigger}
+          role="button"
           tabIndex={-1}
           data-word=""
+          data-state={open ? 'open' : 'closed'}
+          aria-haspopup="dialog"
+          aria-expanded={open}
           aria-label={`Change ${words}`}
-          onClick={(e) => e.stopPropagation()}
-          className="inline rounded text-left hover:bg-wash data-[state=open]:bg-wash"
+          onClick={(e) => {
+            e.stopPropagation()
+            setOpen(!open)
+          }}
+          onKeyDown={(e) => {
+            if (e.key !== 'Enter' && e.key !== ' ') return
+            e.preventDefault()
+            e.stopPropagation()
+            setOpen(true)
+          }}
+          className="cursor-pointer rounded hover:bg-wash data-[state=open]:bg-wash"
         >
           {children}
-        </button>
-      </Popover.Trigger>
+        </span>
+      </Popover.Anchor>
       <Popover.Portal>
         <Popover.Content
           align="start"
           sideOffset={6}
           collisionPadding={12}
+          aria-label={`Change ${words}`}
+          onCloseAutoFocus={(e) => {
+            e.preventDefault()
+            trigger.current?.focus()
+          }}
           className="z-20 w-120 max-w-[94vw] rounded-lg border border-line bg-raised p-3 shadow-lg"
         >
           <Editor place={place} close={() => setOpen(false)} />

@@ -23,7 +23,7 @@ func button(words string) chromedp.JSPath {
 // goes back, and switches the workflow off.
 func TestConsoleVersions(t *testing.T) {
 	s := harness.Demo(t)
-	ctx := page(t)
+	ctx, hand := page(t), &browser.Hand{}
 	c, ines := harness.Context(t), s.Person("Ines")
 	files, err := s.As("Ines").Files(c)
 	if err != nil {
@@ -40,11 +40,13 @@ func TestConsoleVersions(t *testing.T) {
 		chromedp.Click(chromedp.CSS(`[role=tab][id$="trigger-versions"]`)), browser.HasText("what is written now"),
 		chromedp.Click(button("What differs")), browser.HasText("if humidity percent of reading is more than 62"),
 		browser.HasText("+        - when: reading.humidity_percent > 62"),
-		chromedp.SendKeys(chromedp.CSS(`input[aria-label="What changed"]`), "drier air"),
-		chromedp.Click(button("Make the draft live")), browser.HasText("live, version 2"), browser.HasText("drier air"),
-		chromedp.Click(button("Make it live again")), browser.HasText("live, version 3"),
+		hand.Click("button", "Make live"))
+	do(t, ctx, browser.HasText("Not tried since it was changed"),
+		hand.Type("drier air"), hand.Click("button", "Make it live"), browser.HasText("live, version 2"),
+		browser.HasText("drier air"))
+	do(t, ctx, hand.Click("button", "Make it live again"), browser.HasText("live, version 3"),
 		browser.HasText("back to version 1"),
-		chromedp.Click(button("Switch off")), browser.HasText("off, version 3"))
+		hand.Click("button", "Switch off"), browser.HasText("off, version 3"))
 	all, err := s.As("Ines").Versions(c, "store-watch")
 	if err != nil || len(all) != 3 || all[1].Note != "drier air" || all[1].By != "Ines Faro" {
 		t.Errorf("%+v %v", all, err)

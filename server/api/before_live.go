@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"woolsignal/core/run"
 	"woolsignal/core/trigger"
@@ -43,8 +44,8 @@ func (a *API) beforeLive(r *request, _ none) (wire.BeforeLive, error) {
 		}
 	}
 	for _, l := range s.Explain(one, s.Tools.Find) {
-		if l.Number != "" && !tried[l.Code()] {
-			out.Untested = append(out.Untested, l.Number+" "+l.Text())
+		if l.Kind != "trigger" && l.Kind != "gives" && !tried[l.Code()] {
+			out.Untested = append(out.Untested, strings.TrimSpace(l.Number+" "+l.Text()))
 		}
 	}
 	return out, nil

@@ -128,3 +128,9 @@ func (c *Client) Backup(ctx context.Context, w io.Writer) error {
 	}
 	return nil
 }
+
+// WorkOut says what an expression means where it stands in a workflow's text,
+// and what it gives for a run or a sample.
+func (c *Client) WorkOut(ctx context.Context, workflow string, w wire.WorkOut) (wire.Worked, error) {
+	return send[wire.Worked](ctx, c, http.MethodPost, workflowPath(workflow, "/work-out"), w)
+}

@@ -27,7 +27,8 @@ var belongs = map[string]string{
 	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
-	"PUT /workflows/{workflow}/draft": "", "POST /workflows/{workflow}/chat": "",
+	"POST /workflows/{workflow}/work-out": "",
+	"PUT /workflows/{workflow}/draft":     "", "POST /workflows/{workflow}/chat": "",
 	"POST /workflows/{workflow}/runs": "",
 	"POST /workflows/{workflow}/try":  "", "GET /workflows/{workflow}/samples": "",
 	"PUT /workflows/{workflow}/samples/{name}": "", "GET /workflows/{workflow}/versions": "",

@@ -1018,6 +1018,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/work-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an expression means where it stands, and what it gives for a run or a sample; nothing is kept */
+        post: operations["post_workflows_one_work-out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1267,6 +1284,35 @@ export interface components {
             refused: boolean;
             who: string;
         };
+        ExprComparison: {
+            alone?: boolean;
+            name: string;
+            not?: string;
+            of?: string;
+            words: string;
+        };
+        ExprForm: {
+            as?: string;
+            is: string;
+            keys?: string[];
+            name?: string;
+            of?: components["schemas"]["ExprForm"][];
+            path?: string[];
+            text?: string;
+            value?: unknown;
+        };
+        ExprLink: {
+            name: string;
+            of: string;
+            takes?: components["schemas"]["ExprTakes"][];
+            words: string;
+        };
+        ExprTakes: {
+            each?: boolean;
+            holds: string;
+            name: string;
+            usual?: unknown;
+        };
         ExprWord: {
             how?: string;
             path?: string[];
@@ -1313,8 +1359,10 @@ export interface components {
             text: string;
         };
         FlowLanguage: {
+            comparisons: components["schemas"]["ExprComparison"][];
             connection: components["schemas"]["FlowField"][];
             files: components["schemas"]["FlowFileKind"][];
+            links: components["schemas"]["ExprLink"][];
             protocols: components["schemas"]["FlowProtocolKind"][];
             step: components["schemas"]["FlowField"][];
             steps: components["schemas"]["FlowStepKind"][];
@@ -1389,6 +1437,10 @@ export interface components {
         Heard: {
             run: string;
             thread: string;
+        };
+        HeldOften: {
+            held: number;
+            of: number;
         };
         Imported: {
             added: number;
@@ -1844,6 +1896,31 @@ export interface components {
             live: boolean;
             note: string;
             version: number;
+        };
+        WorkOut: {
+            at: string;
+            code?: string;
+            form?: components["schemas"]["ExprForm"];
+            holds?: boolean;
+            run?: string;
+            sample?: string;
+            text: string;
+        };
+        Worked: {
+            code: string;
+            form: components["schemas"]["ExprForm"];
+            held?: components["schemas"]["HeldOften"];
+            parts: {
+                [key: string]: components["schemas"]["WorkedPart"];
+            };
+            problems: string[];
+            words: components["schemas"]["ExprWord"][];
+        };
+        WorkedPart: {
+            gives?: unknown;
+            kind?: string;
+            shape?: components["schemas"]["ShapeShape"];
+            there: boolean;
         };
         Workflow: {
             callable: boolean;
@@ -4401,6 +4478,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "post_workflows_one_work-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkOut"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Worked"];
                 };
             };
             /** @description A problem (RFC 9457) */

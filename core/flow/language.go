@@ -1,5 +1,7 @@
 package flow
 
+import "woolsignal/core/expr"
+
 // Language is all that files can say: what forms and references are made from.
 type Language struct {
 	Files      []FileKind     `json:"files"`
@@ -8,6 +10,9 @@ type Language struct {
 	Triggers   []TriggerKind  `json:"triggers"`
 	Connection []Field        `json:"connection"` // what any connection may have
 	Protocols  []ProtocolKind `json:"protocols"`
+	// What rows of conditions can say, and what can be done to a value.
+	Comparisons []expr.Comparison `json:"comparisons"`
+	Links       []expr.Link       `json:"links"`
 }
 
 // FileKind is a kind of file that is a map of fields.
@@ -32,5 +37,8 @@ func TheLanguage() Language {
 		Triggers:   TriggerKinds(),
 		Connection: Described((&Connection{}).Fields()),
 		Protocols:  ProtocolKinds(),
+
+		Comparisons: expr.Comparisons,
+		Links:       expr.Links,
 	}
 }

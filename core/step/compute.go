@@ -66,3 +66,15 @@ func (c *Compute) Advance(at *run.At) run.Outcome {
 
 // Outstanding is nothing.
 func (*Compute) Outstanding(*run.At) []run.Errand { return nil }
+
+// Before lists the values above one of its own.
+func (c *Compute) Before(field string) []string {
+	var out []string
+	for _, v := range c.Values {
+		if v.Name == field {
+			break
+		}
+		out = append(out, v.Name)
+	}
+	return out
+}

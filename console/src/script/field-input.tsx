@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { Field, Name, Tool } from '../api'
 import { Choose, type Option } from './choose'
+import { ExpressionField } from './expression/expression-field'
 import { titled } from './language'
 import { useBuild } from './use-draft'
 import { ValueField } from './value-field'
@@ -80,12 +81,14 @@ function Words(p: InputProps) {
   )
 }
 
+const conditions = new Set(['when', 'enough', 'match', 'check'])
+
 function Expression(p: InputProps) {
   return (
-    <ValueField
+    <ExpressionField
       label={p.label}
       place={p.place}
-      mode="expression"
+      condition={conditions.has(p.field.name)}
       value={asText(p.value)}
       hint={p.field.example && `such as ${p.field.example}`}
       autoFocus={p.autoFocus}

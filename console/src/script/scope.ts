@@ -47,6 +47,10 @@ function leafOf(s: Sight, value: unknown, from: string): Leaf {
   return grown(s.name, s.name, s.shape as Shape | undefined, value, !!s.optional, from, 0)
 }
 
+/** itemLeaf is one item of a list that is gone through, under its name. */
+export const itemLeaf = (name: string, shape: unknown, value: unknown): Leaf =>
+  grown(name, name, shape as Shape | undefined, value, false, 'it', 0)
+
 const plainName = /^[A-Za-z_]\w*$/
 
 function grown(

@@ -50,7 +50,7 @@ export function Word({ parts, children }: { parts: Part[]; children: React.React
             e.preventDefault()
             trigger.current?.focus()
           }}
-          className="z-20 w-120 max-w-[94vw] rounded-lg border border-line bg-raised p-3 shadow-lg"
+          className="z-20 max-h-(--radix-popover-content-available-height) w-160 max-w-[94vw] overflow-y-auto rounded-lg border border-line bg-raised p-3 shadow-lg"
         >
           <Editor place={place} close={() => setOpen(false)} />
         </Popover.Content>

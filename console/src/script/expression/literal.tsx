@@ -1,0 +1,62 @@
+import { Popover } from 'radix-ui'
+import { useState } from 'react'
+import { isBlank, literal } from './forms'
+import type { NodeProps } from './operand'
+import { Choice } from './value-chip'
+
+const box = 'w-full min-w-20 rounded-md border border-line bg-paper px-2.5 py-1.5'
+
+/** Literal is a value that stands there: a number, a text, yes or no. / or the button puts a value that is read. */
+export function Literal(p: NodeProps) {
+  const [picking, setPicking] = useState(false)
+  const v = p.form.value
+  if (typeof v === 'boolean')
+    return (
+      <select
+        aria-label={p.label}
+        value={String(v)}
+        onChange={(e) => p.onChange(literal(e.target.value === 'true'))}
+        className={box}
+      >
+        <option value="true">yes</option>
+        <option value="false">no</option>
+      </select>
+    )
+  const text = v === null || v === undefined ? '' : String(v)
+  const write = (s: string) => p.onChange(literal(asIs(s, typeof v === 'number' || p.like === 'number')))
+  return (
+    <Popover.Root open={picking} onOpenChange={setPicking}>
+      <Popover.Anchor asChild>
+        <span className="flex min-w-28 flex-1 items-center gap-1">
+          <input
+            aria-label={p.label}
+            value={text}
+            placeholder={isBlank(p.form) ? 'a value, or what it is' : undefined}
+            onChange={(e) => write(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === '/' && text === '') {
+                e.preventDefault()
+                setPicking(true)
+              }
+            }}
+            className={box}
+          />
+          <button
+            type="button"
+            aria-label={`Choose a value for ${p.label}`}
+            onClick={() => setPicking(true)}
+            className="rounded-md border border-line bg-raised px-2 py-1 font-mono text-[0.87rem] text-indigo"
+          >
+            /
+          </button>
+        </span>
+      </Popover.Anchor>
+      <Choice {...p} close={() => setPicking(false)} />
+    </Popover.Root>
+  )
+}
+
+/** asIs reads what is typed: a number where one is meant, else a text. */
+function asIs(s: string, number: boolean): unknown {
+  return number && /^-?\d+(\.\d+)?$/.test(s.trim()) ? Number(s) : s
+}

@@ -1,0 +1,66 @@
+import { useCallback, useEffect, useRef, useState } from 'react'
+import { call, type Worked } from '../../api'
+import { useBuild } from '../use-draft'
+import type { Form } from './forms'
+
+export interface Working {
+  form?: Form
+  worked?: Worked
+  change: (form: Form) => void
+  error?: string
+}
+
+/** How long nothing is changed before an expression is worked out, in milliseconds. */
+const pause = 150
+
+/**
+ * useWorked takes an expression apart, and writes what is made of it. write gets
+ * the code of each form somebody makes.
+ */
+export function useWorked(place: string, code: string, condition: boolean, write: (code: string) => void): Working {
+  const { draft, run } = useBuild()
+  const [state, setState] = useState<{ form?: Form; worked?: Worked; error?: string }>({})
+  const written = useRef<string>(undefined)
+  const timer = useRef<number>(undefined)
+  const asked = useRef(0)
+  const ask = useCallback(
+    async (body: { code?: string; form?: Form }) => {
+      const n = ++asked.current
+      const about = { text: draft.get().text, at: place, run: run?.id, holds: condition }
+      const path = `/workflows/${encodeURIComponent(draft.id)}/work-out`
+      try {
+        const worked = await call<Worked>('POST', path, { ...about, ...body })
+        return n === asked.current ? worked : undefined
+      } catch (e) {
+        if (n === asked.current) setState((s) => ({ ...s, error: e instanceof Error ? e.message : String(e) }))
+        return undefined
+      }
+    },
+    [draft, place, run?.id, condition],
+  )
+  useEffect(() => {
+    if (code === written.current || code === '') return
+    written.current = code
+    void ask({ code }).then((worked) => worked && setState({ form: worked.form as Form, worked }))
+  }, [code, ask])
+  const put = useRef(write)
+  useEffect(() => {
+    put.current = write
+  })
+  const change = useCallback(
+    (form: Form) => {
+      setState((s) => ({ ...s, form, error: undefined }))
+      window.clearTimeout(timer.current)
+      timer.current = window.setTimeout(() => {
+        void ask({ form }).then((worked) => {
+          if (!worked) return
+          written.current = worked.code
+          setState({ form, worked })
+          put.current(worked.code)
+        })
+      }, pause)
+    },
+    [ask],
+  )
+  return { ...state, change }
+}

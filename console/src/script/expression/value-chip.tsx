@@ -1,0 +1,53 @@
+import { Popover } from 'radix-ui'
+import { useMemo, useState } from 'react'
+import { Picker } from '../picker'
+import { itemLeaf, type Leaf } from '../scope'
+import { useScope } from '../value-field'
+import { valueForm } from './forms'
+import type { NodeProps } from './operand'
+
+/** ValueChip is a value that is read; pressing it chooses another. */
+export function ValueChip(p: NodeProps) {
+  const [picking, setPicking] = useState(false)
+  const path = p.form.path ?? []
+  const item = p.items.some((i) => i.name === path[0])
+  const lost = p.parts[p.at] && !p.parts[p.at].kind && !p.parts[p.at].there
+  return (
+    <Popover.Root open={picking} onOpenChange={setPicking}>
+      <Popover.Trigger
+        aria-label={`${p.label}: ${path.join('.')}`}
+        title={path.join('.')}
+        className={`rounded-full px-2 py-0.5 ${lost ? 'bg-madder-wash text-madder' : 'bg-wash text-indigo'}`}
+      >
+        {item ? (path.length === 1 ? 'it' : path.slice(1).join(' ').replaceAll('_', ' ')) : named(path)}
+      </Popover.Trigger>
+      <Choice {...p} close={() => setPicking(false)} />
+    </Popover.Root>
+  )
+}
+
+function named(path: string[]): string {
+  const last = path[path.length - 1].replaceAll('_', ' ')
+  return path.length > 1 && path[0] !== 'signal' && path[0] !== 'inputs'
+    ? `${last} of ${path[0].replaceAll('_', ' ')}`
+    : last
+}
+
+/** Choice is the list of values to choose from, those of the item first. */
+export function Choice(p: NodeProps & { close: () => void }) {
+  const { all } = useScope(p.place)
+  const leaves = useMemo(() => [...p.items.map((i) => itemLeaf(i.name, i.shape, i.value)), ...all], [all, p.items])
+  const pick = (leaf: Leaf) => {
+    p.close()
+    const value = valueForm(leaf.code)
+    const instead = { is: 'literal', value: leaf.kind === 'number' ? 0 : '' }
+    p.onChange(leaf.optional ? { is: 'link', name: 'otherwise', of: [value, instead] } : value)
+  }
+  return (
+    <Popover.Portal>
+      <Popover.Content align="start" sideOffset={4} className="z-50 rounded-md border border-line bg-raised shadow-lg">
+        <Picker leaves={leaves} onPick={pick} onClose={p.close} />
+      </Popover.Content>
+    </Popover.Portal>
+  )
+}

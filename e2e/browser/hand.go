@@ -93,15 +93,18 @@ func (h *Hand) counted(do func(context.Context, *chromedp.Target) error) Step {
 	}
 }
 
-// await finds a thing, once it is there and shown.
+// await finds a thing, once it is there and stands still.
 func await(ctx context.Context, t *chromedp.Target, role, name string) (box, error) {
 	end := time.Now().Add(patience)
+	var before box
 	for {
 		at, seen, err := find(ctx, t, role, name)
-		if err == nil {
+		if err == nil && at == before { // it no longer moves
 			return at, nil
+		} else if err == nil {
+			before = at
 		}
-		if ctx.Err() != nil || time.Now().After(end) {
+		if err != nil && (ctx.Err() != nil || time.Now().After(end)) {
 			return box{}, fmt.Errorf("no %s is called %q: %w; there are: %s", role, name, err, strings.Join(seen, " · "))
 		}
 		select {
@@ -137,7 +140,7 @@ func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, s
 			return at, seen, err
 		}
 		seen = append(seen, called)
-		if !strings.HasPrefix(called, name) {
+		if !strings.HasPrefix(strings.TrimSpace(called), name) {
 			continue
 		}
 		if at, err = shown(ctx, t, n.BackendDOMNodeID); err == nil {

@@ -5,7 +5,9 @@ import type { Deed } from './line'
 import type { Offer } from './offers'
 import { after, ids, moveTo, partOf, spotOf, within, type Spot } from './places'
 import { pathOf, pointerTo, valueAt } from './pointer'
-import { useBuild } from './use-draft'
+import { fitting, leaves } from './scope'
+import { codeOf } from './picker'
+import { before, useBuild } from './use-draft'
 
 type Put<T> = React.Dispatch<React.SetStateAction<T>>
 
@@ -65,12 +67,18 @@ async function copyOut(draft: Draft, line: Line, cut: boolean) {
 async function add(draft: Draft, path: string, chosen: Offer[]) {
   const s = draft.get()
   const taken = ids(s.lines)
+  const line = s.lines.find((l) => l.path === path)
+  const above = line ? [...before(s.lines, line), line] : []
+  const scope = leaves(s.sees, above)
+  const fits = (name: string) => {
+    const leaf = fitting(scope, name)
+    return leaf && '${' + codeOf(leaf) + '}'
+  }
   const made = chosen.map((o) => {
-    const one = o.make(taken)
+    const one = o.make(taken, fits)
     if (typeof one.id === 'string') taken.add(one.id)
     return one
   })
-  const line = s.lines.find((l) => l.path === path)
   const spot = path === 'trigger' ? { list: ['triggers'], at: Number.MAX_SAFE_INTEGER } : after(line)
   await put(draft, within(spot, s.tree), await draft.print(made), made.length === 1)
 }

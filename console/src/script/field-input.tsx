@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { Field, Name, Tool } from '../api'
 import { Choose, type Option } from './choose'
 import { ExpressionField } from './expression/expression-field'
+import { SchemaInput } from './schema'
 import { titled } from './language'
 import { useBuild } from './use-draft'
 import { ValueField } from './value-field'
@@ -35,8 +36,9 @@ export function FieldInput(p: InputProps) {
     case 'span':
       return <Duration {...p} />
     case 'code':
-    case 'schema':
       return <Long {...p} />
+    case 'schema':
+      return <SchemaInput {...p} />
     case 'choice':
       return <Choice {...p} options={(field.choices ?? []).map((c) => ({ value: c, title: titled(c) }))} />
     case 'tool':
@@ -153,9 +155,12 @@ const units: Option[] = [
   { value: 'd', title: 'days' },
 ]
 
+const spanForm = /^(\d+)(ms|s|m|h|d|wd)$/
+
 /** Duration is a number and what it counts. */
 function Duration(p: InputProps) {
-  const [, n = '', unit = p.field.holds === 'span' ? 'd' : 'm'] = /^(\d+)(ms|s|m|h|d|wd)$/.exec(asText(p.value)) ?? []
+  const [, n = '', given] = spanForm.exec(asText(p.value)) ?? []
+  const unit = given ?? spanForm.exec(p.field.default ?? '')?.[2] ?? (p.field.holds === 'span' ? 'd' : 'm')
   const set = (n: string, unit: string) => p.onSet(n === '' ? undefined : `${n}${unit}`, true)
   const known = p.field.holds === 'span' ? [...units, { value: 'wd', title: 'working days' }] : units
   return (
@@ -191,36 +196,24 @@ function Duration(p: InputProps) {
   )
 }
 
-/** Long is code or a schema, on many lines. */
+/** Long is code, on many lines. */
 function Long(p: InputProps) {
   const [typed, setTyped] = useState<string>()
-  const [wrong, setWrong] = useState('')
-  const schema = p.field.holds === 'schema'
-  const shown = schema && typeof p.value === 'object' && p.value ? JSON.stringify(p.value, null, 2) : asText(p.value)
-  const set = (text: string) => {
-    setTyped(text)
-    setWrong('')
-    if (!schema || !/^\s*\{/.test(text)) return p.onSet(text === '' ? undefined : text, true)
-    try {
-      p.onSet(JSON.parse(text), true)
-    } catch {
-      setWrong('This is not JSON yet; what was kept last stays.')
-    }
-  }
+  const text = typed ?? asText(p.value)
   return (
-    <>
-      <textarea
-        aria-label={p.label}
-        autoFocus={p.autoFocus}
-        rows={Math.min(16, Math.max(4, (typed ?? shown).split('\n').length + 1))}
-        value={typed ?? shown}
-        onChange={(e) => set(e.target.value)}
-        onBlur={() => wrong === '' && setTyped(undefined)}
-        onKeyDown={(e) => e.key === 'Escape' && p.onCancel?.()}
-        className={`${box} font-mono text-[0.87rem]`}
-      />
-      {wrong && <p className="text-[0.87rem] text-madder">{wrong}</p>}
-    </>
+    <textarea
+      aria-label={p.label}
+      autoFocus={p.autoFocus}
+      rows={Math.min(16, Math.max(4, text.split('\n').length + 1))}
+      value={text}
+      onChange={(e) => {
+        setTyped(e.target.value)
+        p.onSet(e.target.value === '' ? undefined : e.target.value, true)
+      }}
+      onBlur={() => setTyped(undefined)}
+      onKeyDown={(e) => e.key === 'Escape' && p.onCancel?.()}
+      className={`${box} font-mono text-[0.87rem]`}
+    />
   )
 }
 

@@ -1,6 +1,7 @@
 import { Plus } from 'lucide-react'
 import type { Field } from '../api'
 import { FieldInput } from './field-input'
+import { part } from './fresh'
 import { titled } from './language'
 import { pathOf, pointerTo, valueAt } from './pointer'
 import { ListRows, MapRows } from './rows'
@@ -19,7 +20,7 @@ export function FieldRow(p: RowProps) {
   return (
     <div className="grid gap-x-4 gap-y-0.5 py-1.5 lg:grid-cols-[9.5rem_minmax(0,1fr)]">
       <div className="pt-1">
-        <span className="font-semibold capitalize">{titled(field.name)}</span>
+        <span className="inline-block font-semibold first-letter:uppercase">{titled(field.name)}</span>
         {field.required && <span className="text-quiet"> (needed)</span>}
       </div>
       <div className="min-w-0">
@@ -37,7 +38,7 @@ function FieldBody({ field, place, order, autoFocus }: RowProps) {
   const value = valueAt(tree, at)
   if (field.holds === 'fields' && field.many === 'list') return <Parts field={field} place={place} value={value} />
   if (field.holds === 'fields') return <Group field={field} place={place} value={value} />
-  if (field.many === 'map') return <MapRows field={field} place={place} value={value} />
+  if (field.many === 'map') return <MapRows field={field} place={place} value={value} autoFocus={autoFocus} />
   if (field.many === 'list') return <ListRows field={field} place={place} value={value} />
   return (
     <FieldInput
@@ -84,9 +85,8 @@ function Parts({ field, place, value }: { field: Field; place: string; value: un
   const { draft } = useBuild()
   const at = pathOf(place)
   const parts = Array.isArray(value) ? (value as unknown[]) : []
-  const first = field.fields?.find((f) => f.required) ?? field.fields?.[0]
   const one = titled(field.name).replace(/s$/, '')
-  const add = () => void draft.set([...at, parts.length], { [first?.name ?? 'name']: `${one}_${parts.length + 1}` })
+  const add = () => void draft.set([...at, parts.length], part(field.fields ?? [], `${one}_${parts.length + 1}`))
   return (
     <div className="space-y-2">
       {parts.map((_, i) => (

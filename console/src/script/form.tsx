@@ -2,7 +2,7 @@ import { Collapsible } from 'radix-ui'
 import { useState } from 'react'
 import type { Field } from '../api'
 import { FieldRow } from './field-row'
-import { placeOf, stepKind, triggerKind, type Kinded } from './language'
+import { fieldAt, placeOf, stepKind, triggerKind, type Kinded } from './language'
 import { pathOf, pointerTo, valueAt } from './pointer'
 import { ToolArgs } from './tool-args'
 import { useBuild, useDraftState } from './use-draft'
@@ -15,12 +15,31 @@ export function Form({ place }: { place: string }) {
   const part = valueAt(tree, at)
   const trigger = at[0] === 'triggers'
   const kind = trigger ? triggerKind(language, part) : stepKind(language, part)
-  if (!kind)
-    return <p className="p-3 text-quiet">This step is of no kind yet. Open the file to see what stands here.</p>
+  if (!kind) return <PlaceForm place={place} />
   return (
     <div className="my-1 max-w-4xl rounded-lg border border-line bg-raised px-4 py-2">
       <KindFields kind={kind} place={place} part={part} />
       {!trigger && <Around place={place} part={part} fields={language.step} />}
+    </div>
+  )
+}
+
+/** PlaceForm is what stands at a place that is no step: a way a decision goes, an item of a list, what is handed over. */
+function PlaceForm({ place }: { place: string }) {
+  const { draft, language } = useBuild()
+  const { tree } = useDraftState(draft)
+  const field = fieldAt(language, tree, pathOf(place))
+  if (!field) return <p className="p-3 text-quiet">This step is of no kind yet. The file shows what stands here.</p>
+  const fields = field.holds === 'fields' && field.many !== 'list' ? (field.fields ?? []) : undefined
+  return (
+    <div className="my-1 max-w-4xl rounded-lg border border-line bg-raised px-4 py-2">
+      {fields ? (
+        fields
+          .filter((f) => f.holds !== 'steps')
+          .map((f) => <FieldRow key={f.name} field={f} place={`${place}/${f.name}`} />)
+      ) : (
+        <FieldRow field={field} place={place} />
+      )}
     </div>
   )
 }
@@ -34,7 +53,7 @@ function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: 
   )
   const { draft } = useBuild()
   const { marked } = useDraftState(draft)
-  const begin = marked.fresh ? first.find((f) => !valueAt(part, placeOf(kind, f))) : undefined
+  const begin = marked.fresh ? first.find((f) => isEmpty(valueAt(part, placeOf(kind, f)))) : undefined
   const row = (f: Field) => (
     <FieldRow key={f.name} field={f} place={pointerTo([...at, ...placeOf(kind, f)])} autoFocus={f === begin} />
   )
@@ -46,6 +65,8 @@ function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: 
     </>
   )
 }
+
+const isEmpty = (v: unknown) => !v || (typeof v === 'object' && Object.keys(v).length === 0)
 
 /** Around are the fields that any step may have. */
 function Around({ place, part, fields }: { place: string; part: unknown; fields: Field[] }) {

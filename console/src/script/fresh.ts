@@ -19,6 +19,13 @@ function needed(fields: Field[]): Values {
   return out
 }
 
+/** part makes one more part of a list of them; what names it gets a name. */
+export function part(fields: Field[], name: string): Values {
+  const out = needed(fields)
+  for (const f of fields) if (f.required && f.holds === 'name') out[f.name] = name
+  return out
+}
+
 /** named are the kinds whose results are read by other steps. */
 const unnamed = new Set(['say', 'label', 'end_run', 'answer_caller', 'section', 'remember'])
 
@@ -33,8 +40,8 @@ export function step(language: Language, kind: string, taken: Set<string>, more:
 
 /** starting is what a step of a kind is begun with beside what it needs. */
 const starting: Record<string, Values> = {
-  compute: { compute: { value: '1' } },
-  decide: { cases: [{ when: 'true', do: [] }], otherwise: { do: [] } },
+  compute: { compute: {} },
+  decide: { cases: [{ when: '', do: [] }], otherwise: { do: [] } },
   together: {
     branches: [
       { id: 'one', do: [] },

@@ -2,13 +2,16 @@
 import type { Language, Name, Tool } from '../api'
 import { step, trigger } from './fresh'
 
+/** Fitting gives the value in scope that an argument of a name most likely is; nothing where there is none. */
+export type Fitting = (name: string) => string | undefined
+
 /** Offer is one thing that can be put in. */
 export interface Offer {
   key: string
   group: string
   title: string
   about: string
-  make: (taken: Set<string>) => Record<string, unknown>
+  make: (taken: Set<string>, fitting: Fitting) => Record<string, unknown>
 }
 
 /** stepOffers are the kinds of steps in plain words, every tool, agents and workflows. */
@@ -19,7 +22,7 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
       key: `kind ${k.name}`,
       group: 'Kinds of steps',
       title: k.help.replace(/\.$/, ''),
-      about: k.name.replaceAll('_', ' '),
+      about: known[k.name] ?? k.name.replaceAll('_', ' '),
       make: (taken: Set<string>) => step(language, k.name, taken, defaults(k.name, names)),
     }))
   const titles = new Map(
@@ -30,7 +33,7 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
     group: titles.get(t.connection) ?? t.connection,
     title: (t.title || t.name).replace(/^[^:]*: /, ''),
     about: `${t.readOnlyHint ? 'reads' : 'changes something'} · ${t.description}`,
-    make: (taken: Set<string>) => callOf(language, t, taken),
+    make: (taken: Set<string>, fitting: Fitting) => callOf(language, t, taken, fitting),
   }))
   const agents = named(names, 'agent').map((n) => ({
     key: `agent ${n.name}`,
@@ -47,6 +50,26 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
     make: (taken: Set<string>) => step(language, 'call', taken, { call: n.name }, n.name),
   }))
   return [...kinds, ...calls, ...agents, ...workflows]
+}
+
+/** known are the words people have for a kind of step, to be found by. */
+const known: Record<string, string> = {
+  compute: 'work out, reckon, add up, make a text',
+  decide: 'decide, if, choose a way, sort',
+  each: 'for each, loop, list',
+  together: 'at the same time, several ways at once',
+  repeat: 'again and again, till it is enough',
+  section: 'group, section',
+  wait: 'wait, pause, later, till',
+  model: 'ask a model, write, summarise, read',
+  javascript: 'code, JavaScript',
+  say: 'say, write, answer in the chat',
+  question: 'ask, question, in the chat',
+  review: 'ask a person, approve, decide, review',
+  answer_caller: 'answer, reply to the caller',
+  label: 'label, mark, tag',
+  remember: 'remember, fact, memory',
+  end_run: 'end, stop, fail',
 }
 
 /** triggerOffers are the ways a workflow can start. */
@@ -68,21 +91,28 @@ function defaults(kind: string, names: Name[]): Record<string, unknown> {
   return {}
 }
 
-/** callOf is a step that calls a tool, with the arguments it needs. */
-function callOf(language: Language, t: Tool, taken: Set<string>) {
-  const input = t.input as { required?: string[] } | undefined
-  const args = Object.fromEntries((input?.required ?? []).map((n) => [n, '']))
+/** callOf is a step that calls a tool, with the arguments it needs, and what fits them by its name. */
+function callOf(language: Language, t: Tool, taken: Set<string>, fits: Fitting) {
+  const input = t.input as { required?: string[]; properties?: object } | undefined
+  const args: Record<string, string> = {}
+  for (const name of Object.keys(input?.properties ?? {})) {
+    const value = fits(name)
+    if (value !== undefined || input?.required?.includes(name)) args[name] = value ?? ''
+  }
   const more = Object.keys(args).length ? { tool: t.name, args } : { tool: t.name }
   return step(language, 'tool', taken, more, t.name.split('/').pop())
 }
 
 /** fitting are the offers that have all of the words. */
 export function fitting(offers: Offer[], words: string): Offer[] {
+  if (words.trim() === '') return offers
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
   const fits = (o: Offer) => {
     const said = `${o.title} ${o.group} ${o.about} ${o.key}`.toLowerCase().replaceAll(/[_/]/g, ' ')
     return wanted.every((w) => said.includes(w))
   }
-  const rank = (o: Offer) => (wanted.length && wanted.every((w) => o.title.toLowerCase().includes(w)) ? 0 : 1)
+  const whole = words.trim().toLowerCase()
+  const rank = (o: Offer) =>
+    o.about.toLowerCase().startsWith(whole) ? 0 : wanted.every((w) => o.title.toLowerCase().includes(w)) ? 1 : 2
   return offers.filter(fits).toSorted((a, b) => rank(a) - rank(b))
 }

@@ -9,11 +9,19 @@ import { useBuild } from './use-draft'
 const record = (v: unknown) =>
   (v !== null && typeof v === 'object' && !Array.isArray(v) ? v : {}) as Record<string, unknown>
 
+interface RowsProps {
+  field: Field
+  place: string
+  value: unknown
+  autoFocus?: boolean
+}
+
 /** MapRows are the named values of a field that holds many. */
-export function MapRows({ field, place, value }: { field: Field; place: string; value: unknown }) {
+export function MapRows({ field, place, value, autoFocus }: RowsProps) {
   const { draft } = useBuild()
   const at = pathOf(place)
   const keys = Object.keys(record(value))
+  const [added, setAdded] = useState<string>()
   return (
     <div className="space-y-1.5">
       {keys.map((key) => (
@@ -24,12 +32,20 @@ export function MapRows({ field, place, value }: { field: Field; place: string; 
             label={titled(key)}
             place={`${place}/${key}`}
             value={record(value)[key]}
+            autoFocus={key === added}
             onSet={(v, typing) => void draft.set([...at, key], v ?? '', undefined, typing ? 'row' : '')}
           />
           <Remove label={titled(key)} onClick={() => void draft.set(keys.length > 1 ? [...at, key] : at, undefined)} />
         </div>
       ))}
-      <NewRow taken={keys} onAdd={(key) => void draft.set([...at, key], field.holds === 'expression' ? '0' : '')} />
+      <NewRow
+        taken={keys}
+        autoFocus={keys.length === 0 && autoFocus}
+        onAdd={(key) => {
+          setAdded(key)
+          void draft.set([...at, key], '')
+        }}
+      />
     </div>
   )
 }
@@ -63,7 +79,8 @@ export const asName = (words: string) =>
     .replaceAll(/[^a-z0-9_]+/g, '_')
     .replaceAll(/^_+|_+$/g, '')
 
-function NewRow({ taken, onAdd }: { taken: string[]; onAdd: (key: string) => void }) {
+function NewRow(p: { taken: string[]; autoFocus?: boolean; onAdd: (key: string) => void }) {
+  const { taken, onAdd } = p
   const [name, setName] = useState('')
   const key = asName(name)
   const add = () => {
@@ -75,6 +92,7 @@ function NewRow({ taken, onAdd }: { taken: string[]; onAdd: (key: string) => voi
     <span className="flex items-center gap-2">
       <input
         aria-label="Name of one more value"
+        autoFocus={p.autoFocus}
         placeholder="one more, called…"
         value={name}
         onChange={(e) => setName(e.target.value)}

@@ -92,6 +92,16 @@ function kindOf(shape: Shape | undefined, value: unknown): string {
   return words[typeof value] ?? ''
 }
 
+/** fitting finds the value whose name is that of an argument, the nearest first. */
+export function fitting(all: Leaf[], name: string): Leaf | undefined {
+  for (const leaf of all) {
+    if (leaf.name === name && leaf.inside.length === 0) return leaf
+    const inner = fitting(leaf.inside, name)
+    if (inner) return inner
+  }
+  return undefined
+}
+
 /** found are the leaves whose names have all of the words, flat. */
 export function found(all: Leaf[], words: string): Leaf[] {
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)

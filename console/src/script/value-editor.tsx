@@ -41,6 +41,7 @@ export default function ValueEditor({ ref, ...p }: EditorProps) {
   const view = useRef<EditorView | null>(null)
   const now = useRef(p)
   const shown = useRef(new Compartment())
+  const synced = useRef(p.value) // what was shown last that nobody wrote here
   useEffect(() => {
     now.current = p
   })
@@ -61,8 +62,13 @@ export default function ValueEditor({ ref, ...p }: EditorProps) {
   }, [])
   useEffect(() => {
     const v = view.current
-    if (!v || v.hasFocus || v.state.doc.toString() === p.value) return
-    v.dispatch({ changes: { from: 0, to: v.state.doc.length, insert: p.value } })
+    const doc = v?.state.doc.toString()
+    if (!v || doc === p.value) {
+      synced.current = p.value
+    } else if (!v.hasFocus || doc === synced.current) {
+      synced.current = p.value // nobody wrote meanwhile
+      v.dispatch({ changes: { from: 0, to: v.state.doc.length, insert: p.value }, userEvent: 'outside' })
+    }
   }, [p.value])
   useEffect(() => {
     view.current?.dispatch({ effects: shown.current.reconfigure(drawn(now.current)) })
@@ -115,7 +121,8 @@ function behaviour(now: RefObject<EditorProps>): Extension[] {
       ...historyKeymap,
     ]),
     EditorView.updateListener.of((u) => {
-      if (u.docChanged) now.current.onChange(u.state.doc.toString())
+      if (u.docChanged && !u.transactions.some((t) => t.isUserEvent('outside')))
+        now.current.onChange(u.state.doc.toString())
     }),
     EditorView.inputHandler.of((view, from, _to, text) => {
       const before = from === 0 ? ' ' : view.state.sliceDoc(from - 1, from)

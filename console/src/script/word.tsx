@@ -70,7 +70,7 @@ function Editor({ place, close }: { place: string; close: () => void }) {
   if (field.holds === 'fields' || field.many) return <FieldRow field={field} place={place} />
   return (
     <>
-      <h3 className="mb-1 font-semibold capitalize">{nameOf(field, at)}</h3>
+      <h3 className="mb-1 font-semibold first-letter:uppercase">{nameOf(field, at)}</h3>
       <FieldInput
         field={field}
         label={nameOf(field, at)}

@@ -1,4 +1,5 @@
 import { Plus, X } from 'lucide-react'
+import { Choose } from '../choose'
 import { useBuild } from '../use-draft'
 import { isCondition, replaced, row, type Comparison, type Form } from './forms'
 import { Operand, type NodeProps } from './operand'
@@ -111,8 +112,8 @@ function Row(p: NodeProps) {
   }
   const held = parts[at]
   return (
-    <div className="flex items-start gap-2 max-md:flex-wrap">
-      <div className="min-w-0 flex-1 pt-1">
+    <div className="flex flex-wrap items-start gap-2">
+      <div className="min-w-44 flex-1 pt-0.5">
         <Operand
           {...p}
           form={left}
@@ -121,22 +122,18 @@ function Row(p: NodeProps) {
           onChange={(f) => onChange(replaced(form, 0, f))}
         />
       </div>
-      <select
-        aria-label={`${p.label}: what is said of it`}
-        value={form.name}
-        onChange={(e) => choose(e.target.value)}
-        className="rounded-md border border-line bg-paper px-2 py-1.5"
-      >
-        {language.comparisons
-          .filter((c) => c === now || suits(c, kind))
-          .map((c) => (
-            <option key={c.name} value={c.name}>
-              {c.words}
-            </option>
-          ))}
-      </select>
+      <div className="w-40">
+        <Choose
+          label={`${p.label}: what is said of it`}
+          value={form.name ?? 'is'}
+          options={language.comparisons
+            .filter((c) => c === now || suits(c, kind))
+            .map((c) => ({ value: c.name, title: c.words }))}
+          onChoose={choose}
+        />
+      </div>
       {!now?.alone && right && (
-        <div className="min-w-24 flex-1">
+        <div className="min-w-36 flex-1">
           <Operand
             {...p}
             form={right}

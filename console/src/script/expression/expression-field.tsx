@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { ValueField } from '../value-field'
 import { useBuild } from '../use-draft'
 import { Condition } from './condition'
+import { GoingContext, type Going } from './focus'
 import { isCondition, nothing, row, type Form } from './forms'
 import { Operand } from './operand'
 import { useWorked } from './use-worked'
@@ -21,36 +22,41 @@ interface Shown {
 /** ExpressionField is an expression worked on without code: rows of a condition, or a value and what is done to it. */
 export function ExpressionField(p: Shown) {
   const [asCode, setAsCode] = useState(false)
+  const [going] = useState<Going>({ to: '' })
   const working = useWorked(p.place, p.value, p.condition, p.onChange)
   const form = working.form ?? (p.value === '' ? begun(p.condition) : undefined)
   const code = asCode || form?.is === 'code'
   return (
-    <div>
-      {code || !form ? (
-        <ValueField {...p} mode="expression" />
-      ) : isCondition(form) ? (
-        <Condition
-          form={form}
-          at=""
-          parts={working.worked?.parts ?? {}}
-          items={[]}
-          place={p.place}
-          label={p.label}
-          onChange={working.change}
-        />
-      ) : (
-        <Operand
-          form={form}
-          at=""
-          parts={working.worked?.parts ?? {}}
-          items={[]}
-          place={p.place}
-          label={p.label}
-          onChange={working.change}
-        />
-      )}
-      <Said p={p} working={working} form={form} asCode={code} turn={() => setAsCode(!asCode)} />
-    </div>
+    <GoingContext value={going}>
+      <div>
+        {code || !form ? (
+          <ValueField {...p} mode="expression" />
+        ) : isCondition(form) ? (
+          <Condition
+            form={form}
+            autoFocus={p.autoFocus}
+            at=""
+            parts={working.worked?.parts ?? {}}
+            items={[]}
+            place={p.place}
+            label={p.label}
+            onChange={working.change}
+          />
+        ) : (
+          <Operand
+            form={form}
+            autoFocus={p.autoFocus}
+            at=""
+            parts={working.worked?.parts ?? {}}
+            items={[]}
+            place={p.place}
+            label={p.label}
+            onChange={working.change}
+          />
+        )}
+        <Said p={p} working={working} form={form} asCode={code} turn={() => setAsCode(!asCode)} />
+      </div>
+    </GoingContext>
   )
 }
 
@@ -76,7 +82,12 @@ function Said(s: { p: Shown; working: ReturnType<typeof useWorked>; form?: Form;
         </span>
       )}
       {s.form?.is !== 'code' && (
-        <button type="button" onClick={s.turn} className="ml-auto text-indigo underline underline-offset-2">
+        <button
+          type="button"
+          aria-label={`${s.p.label}: ${s.asCode ? 'without code' : 'as code'}`}
+          onClick={s.turn}
+          className="ml-auto text-indigo underline underline-offset-2"
+        >
           {s.asCode ? 'without code' : 'as code'}
         </button>
       )}

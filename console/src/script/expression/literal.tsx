@@ -1,5 +1,6 @@
 import { Popover } from 'radix-ui'
 import { useState } from 'react'
+import { useGoing } from './focus'
 import { isBlank, literal } from './forms'
 import type { NodeProps } from './operand'
 import { Choice } from './value-chip'
@@ -10,6 +11,7 @@ const box = 'w-full min-w-20 rounded-md border border-line bg-paper px-2.5 py-1.
 export function Literal(p: NodeProps) {
   const [picking, setPicking] = useState(false)
   const v = p.form.value
+  const comes = useGoing(p.at)
   if (typeof v === 'boolean')
     return (
       <select
@@ -30,11 +32,12 @@ export function Literal(p: NodeProps) {
         <span className="flex min-w-28 flex-1 items-center gap-1">
           <input
             aria-label={p.label}
+            autoFocus={p.autoFocus || comes}
             value={text}
             placeholder={isBlank(p.form) ? 'a value, or what it is' : undefined}
             onChange={(e) => write(e.target.value)}
             onKeyDown={(e) => {
-              if (e.key === '/' && text === '') {
+              if (e.key === '/' && (text === '' || typeof v === 'number')) {
                 e.preventDefault()
                 setPicking(true)
               }

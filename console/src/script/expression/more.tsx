@@ -1,5 +1,7 @@
 import { DropdownMenu } from 'radix-ui'
 import { ChevronDown } from 'lucide-react'
+import { use } from 'react'
+import { GoingContext } from './focus'
 import { useBuild } from '../use-draft'
 import { itemName, linked, literal, row, type Form, type Link } from './forms'
 import type { NodeProps } from './operand'
@@ -11,9 +13,14 @@ export function More(p: NodeProps) {
   const { language } = useBuild()
   const kind = p.parts[p.at]?.kind ?? (typeof p.form.value === 'number' ? 'number' : '')
   const links = language.links.filter((l) => suits(l, kind))
+  const going = use(GoingContext)
   const reckon = (name: string) =>
     p.onChange({ is: 'reckon', name, of: [p.form, literal(name === '+' && kind === 'text' ? '' : 1)] })
   const choose = () => p.onChange({ is: 'choose', of: [row(), p.form, literal(kind === 'number' ? 0 : '')] })
+  const next = (act: () => void) => () => {
+    going.to = `${p.at}/of/1`
+    act()
+  }
   const add = (l: Link) => p.onChange(linked(p.form, l, itemName(p.items.map((i) => i.name))))
   const item = (words: string, act: () => void) => (
     <DropdownMenu.Item
@@ -36,14 +43,29 @@ export function More(p: NodeProps) {
       <DropdownMenu.Portal>
         <DropdownMenu.Content
           align="start"
+          onCloseAutoFocus={(e) => going.to !== '' && e.preventDefault()}
           className="z-50 max-h-80 min-w-52 overflow-y-auto rounded-md border border-line bg-raised py-1 shadow-lg"
         >
-          {kind && <p className="px-3 py-0.5 text-[0.84rem] text-quiet">a {kinds[kind] ?? kind}</p>}
-          {links.map((l) => item(l.words, () => add(l)))}
+          <p className="px-3 py-0.5 text-[0.84rem] text-quiet">a {kinds[kind] ?? (kind || 'value')}</p>
+          {links.map((l) =>
+            item(
+              l.words,
+              next(() => add(l)),
+            ),
+          )}
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           {(kind === 'number' || kind === '') &&
-            ['+', '-', '*', '/'].map((s) => item(`${signs[s]} another`, () => reckon(s)))}
-          {kind === 'text' && item('+ another text', () => reckon('+'))}
+            ['+', '-', '*', '/'].map((s) =>
+              item(
+                `${signs[s]} another`,
+                next(() => reckon(s)),
+              ),
+            )}
+          {kind === 'text' &&
+            item(
+              '+ another text',
+              next(() => reckon('+')),
+            )}
           {item('only if …, else another', choose)}
           {item('as code', () => p.onChange(codeOf(p.form)))}
           {p.form.is !== 'literal' && item('take it out', () => p.onChange(literal('')))}

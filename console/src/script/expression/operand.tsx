@@ -21,6 +21,7 @@ export interface NodeProps {
   items: Item[] // innermost first
   place: string // of the field in the file
   label: string
+  autoFocus?: boolean
   like?: string // the kind of value it is compared with
   onChange: (form: Form) => void
 }
@@ -30,6 +31,7 @@ export function Operand(p: NodeProps) {
   const { form, onChange } = p
   const part = (i: number, label: string): NodeProps => ({
     ...p,
+    autoFocus: false,
     form: form.of![i],
     at: `${p.at}/of/${i}`,
     label: `${p.label}, ${label}`,

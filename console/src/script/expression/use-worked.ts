@@ -49,6 +49,7 @@ export function useWorked(place: string, code: string, condition: boolean, write
   })
   const change = useCallback(
     (form: Form) => {
+      asked.current++ // an answer about what it was before comes too late
       setState((s) => ({ ...s, form, error: undefined }))
       window.clearTimeout(timer.current)
       timer.current = window.setTimeout(() => {

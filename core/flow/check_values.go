@@ -115,7 +115,9 @@ func (c *Checker) Arguments(name string, entries []Entry, given map[string]shape
 			}
 			c.Report(e.Value.At, p)
 		}
-		c.literal(e, inner)
+		if given[e.Key] != nil { // what a model fills in is words for it, and not what is sent
+			c.literal(e, inner)
+		}
 	}
 	if !complete {
 		return

@@ -12,6 +12,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 )
 
@@ -119,6 +120,19 @@ type box struct{ left, top, right, bottom float64 }
 
 func (b box) middle() (x, y float64) { return (b.left + b.right) / 2, (b.top + b.bottom) / 2 }
 
+// wide is how wide a thing is that is pressed at its beginning rather than in its
+// middle, where something else may stand.
+const wide = 300
+
+// press is where a thing is pressed.
+func (b box) press() (x, y float64) {
+	x, y = b.middle()
+	if b.right-b.left > wide {
+		x = b.left + 20
+	}
+	return x, y
+}
+
 var errNotShown = errors.New("nothing of the name is shown")
 
 func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, seen []string, err error) {
@@ -168,7 +182,7 @@ func shown(ctx context.Context, t *chromedp.Target, id cdp.BackendNodeID) (box, 
 }
 
 func clickAt(ctx context.Context, t *chromedp.Target, at box) error {
-	x, y := at.middle()
+	x, y := at.press()
 	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved,
 		input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
 		p := input.DispatchMouseEventParams{Type: kind, X: x, Y: y, Button: input.MouseButtonLeft, ClickCount: 1}
@@ -199,4 +213,14 @@ func drag(ctx context.Context, t *chromedp.Target, from, to box) error {
 		}
 	}
 	return nil
+}
+
+// Offline takes a page off the network, or brings it back.
+func Offline(gone bool) Step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		p := network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{{Offline: gone,
+			DownloadThroughput: -1, UploadThroughput: -1}}}
+		_, err := cdp.Call(ctx, t, network.EmulateNetworkConditionsByRule, p)
+		return chromedp.Void{}, err
+	}
 }

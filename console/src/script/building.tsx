@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Tabs } from 'radix-ui'
 import { Redo2, Undo2 } from 'lucide-react'
-import { lazy, Suspense, useMemo, useState } from 'react'
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
 import { call, type Detail, type Language, type Names, type Script, type Tool } from '../api'
 import { Chat } from '../parts/chat'
 import { Head } from '../parts/frame'
@@ -61,6 +61,7 @@ function Page({ script, trying }: { script: Script; trying: Trying }) {
   const [chosen, choose] = useState<string>()
   const way = chosen ?? (s.trouble ? 'file' : 'script')
   useUndoKeys(draft)
+  useEffect(() => void import('./value-editor'), []) // it is there once somebody writes
   return (
     <div className="flex min-h-full flex-col xl:h-full">
       <Tabs.Root value={way} onValueChange={choose} className="flex flex-1 flex-col xl:min-h-0">

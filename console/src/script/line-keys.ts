@@ -13,12 +13,19 @@ const deedOf = (e: React.KeyboardEvent): Deed | undefined => {
   ]
 }
 
+/** onWords are the deeds that the keys carry out from a word of a line too. */
+const onWords = new Set<Deed>(['up', 'down', 'add', 'duplicate'])
+
 /** useLineKeys lets the script be walked and changed by the keyboard. */
 export function useLineKeys(list: RefObject<HTMLDivElement | null>, shown: { line: Line }[], deeds: Deeds) {
   const { draft } = useBuild()
   const lineOf = (e: React.SyntheticEvent): Line | undefined => {
     const at = e.target as HTMLElement
     return at.dataset.line === undefined ? undefined : shown.find((x) => key(x.line) === at.dataset.line)?.line
+  }
+  const aroundOf = (e: React.SyntheticEvent): Line | undefined => {
+    const at = (e.target as HTMLElement).closest<HTMLElement>('[data-word]')?.closest<HTMLElement>('[data-line]')
+    return at ? shown.find((x) => key(x.line) === at.dataset.line)?.line : undefined
   }
   const walk = (line: Line, by: number, extend: boolean) => {
     const next = shown[shown.findIndex((x) => x.line === line) + by]?.line
@@ -27,10 +34,11 @@ export function useLineKeys(list: RefObject<HTMLDivElement | null>, shown: { lin
     deeds.mark(next, extend)
   }
   const onKeyDown = (e: React.KeyboardEvent) => {
-    if (besides(e)) return
+    if (besides(e) || !list.current?.contains(e.target as Node)) return
     const line = lineOf(e)
-    const deed = line && deedOf(e)
-    if (deed) deeds.does(line, deed)
+    const around = line ?? aroundOf(e)
+    const deed = around && deedOf(e)
+    if (deed && (line || onWords.has(deed))) deeds.does(around, deed)
     else if (line && !e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown'))
       walk(line, e.key === 'ArrowUp' ? -1 : 1, e.shiftKey)
     else if (!e.altKey && (e.key === 'ArrowLeft' || e.key === 'ArrowRight'))

@@ -92,7 +92,8 @@ function LineWords({ line, step, gave, current, folded, does, drag }: LineProps)
       draggable={!!spotOf(line)}
       onDragStart={() => drag.begin(line)}
       onDragEnd={drag.end}
-      onClick={() => does(line, 'open')}
+      // What is pressed in a window that a word opened comes by here too.
+      onClick={(e) => e.currentTarget.contains(e.target as Node) && does(line, 'open')}
       className="min-w-0 flex-1 cursor-default rounded-md px-1 py-1.5"
     >
       <p className="min-w-0" style={{ paddingLeft: `${line.depth * 1.1}rem` }}>

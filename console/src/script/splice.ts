@@ -232,10 +232,24 @@ function inserted(text: string, list: Path, at: number, items: string): string {
   return splice(text, end, end, (end > 0 && text[end - 1] !== '\n' ? '\n' : '') + lines)
 }
 
+const order = [
+  'workflow',
+  'title',
+  'purpose',
+  'context',
+  'model',
+  'triggers',
+  'inputs',
+  'result',
+  'gives',
+  'limits',
+  'steps',
+]
+
 /** begun writes the first items of a list that was empty or not there. */
 function begun(text: string, list: Path, items: string): string {
   const mark = 'the-items-stand-here'
-  const marked = put(text, list, [mark], ['workflow', 'title', 'purpose', 'context', 'model', 'triggers', 'inputs'])
+  const marked = put(text, list, [mark], order)
   const at = marked.indexOf('- ' + mark)
   const indent = column(marked, at)
   return splice(marked, at - indent, lineEnd(marked, at), indented(items, indent))

@@ -96,7 +96,12 @@ function Argument({ place, name, schema, needed }: { place: string; name: string
         />
         <p className="flex flex-wrap justify-between gap-x-3 text-[0.84rem] text-quiet">
           <span>{filled ? 'A model fills this in, going by what you say here.' : schema.description}</span>
-          <button type="button" onClick={() => void leave(!filled)} className="text-indigo">
+          <button
+            type="button"
+            aria-label={filled ? `Say ${titled(name)} instead` : `Leave ${titled(name)} to a model`}
+            onClick={() => void leave(!filled)}
+            className="text-indigo"
+          >
             {filled ? 'Say the value instead' : 'Leave it to a model'}
           </button>
         </p>

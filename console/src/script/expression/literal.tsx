@@ -25,7 +25,7 @@ export function Literal(p: NodeProps) {
       </select>
     )
   const text = v === null || v === undefined ? '' : String(v)
-  const write = (s: string) => p.onChange(literal(asIs(s, typeof v === 'number' || p.like === 'number')))
+  const write = (s: string) => p.onChange(literal(asIs(s, p.like)))
   return (
     <Popover.Root open={picking} onOpenChange={setPicking}>
       <Popover.Anchor asChild>
@@ -59,7 +59,7 @@ export function Literal(p: NodeProps) {
   )
 }
 
-/** asIs reads what is typed: a number where one is meant, else a text. */
-function asIs(s: string, number: boolean): unknown {
-  return number && /^-?\d+(\.\d+)?$/.test(s.trim()) ? Number(s) : s
+/** asIs reads what is typed: a number as one, unless a text is meant. */
+function asIs(s: string, like?: string): unknown {
+  return like !== 'text' && like !== 'pattern' && /^-?\d+(\.\d+)?$/.test(s.trim()) ? Number(s) : s
 }

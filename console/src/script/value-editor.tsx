@@ -108,7 +108,7 @@ function behaviour(now: RefObject<EditorProps>): Extension[] {
     EditorView.lineWrapping,
     now.current.hint ? placeholder(now.current.hint) : [],
     keymap.of([
-      { key: 'Enter', run: () => (now.current.lines ? false : done() || true) },
+      { key: 'Enter', run: () => done() || !now.current.lines }, // Shift Enter begins a line
       { key: 'Mod-Enter', run: done },
       {
         key: 'Escape',

@@ -228,7 +228,8 @@ func others(a, b string) int {
 // all else is as it was, to the byte.
 func TestASettingChangesItsOwnLines(t *testing.T) {
 	e := edits(t)
-	values := []any{"plain", "", "yes", "08:00", "a: b # c", "- x", "two\nlines", "ends\n", "  spaces ", "“‏שלום”", "${x}",
+	values := []any{"plain", "", "yes", "08:00", "a: b # c", "- x", "two\nlines", "ends\n", "  spaces ",
+		"“\u200fשלום”", "${x}",
 		7, 1.5, true, []any{"a", "b"}, map[string]any{"k": "v", "l": map[string]any{"m": "n\no"}}}
 	for name, text := range workflows(t) {
 		was, next := tree(t, text), 0
@@ -253,7 +254,8 @@ func TestASettingChangesItsOwnLines(t *testing.T) {
 				}
 			}
 			if s, is := v.(string); is && !strings.Contains(text, ">-") {
-				if now := e.does(text, act{Do: "set", Path: at, Value: s}); tree(t, now) == nil || !same(tree(t, now), was) {
+				if now := e.does(text, act{Do: "set", Path: at, Value: s}); tree(t, now) == nil || !same(tree(t, now),
+					was) {
 					t.Errorf("%s: %v set to itself is another", name, at)
 				}
 			}
@@ -332,11 +334,13 @@ func TestStepsMoveWithTheirWords(t *testing.T) {
 				for to, m := range lists {
 					var into path
 					_ = json.Unmarshal([]byte(to), &into)
-					if strings.HasPrefix(strings.TrimSuffix(to, "]"), strings.TrimSuffix(from, "]")+","+strconv.Itoa(i)+",") {
+					if strings.HasPrefix(strings.TrimSuffix(to, "]"), strings.TrimSuffix(from,
+						"]")+","+strconv.Itoa(i)+",") {
 						continue // into itself
 					}
 					for _, j := range []int{0, m / 2, m} {
-						now, did := e.ask(map[string]any{"text": text, "act": act{Do: "move", List: list, At: i, Count: 1, Into: into, To: j}})
+						now, did := e.ask(map[string]any{"text": text, "act": act{Do: "move", List: list, At: i,
+							Count: 1, Into: into, To: j}})
 						got := at(tree(t, now), append(slices.Clone(did.Moved.List), did.Moved.At))
 						if !reflect.DeepEqual(got, moved) {
 							t.Fatalf("%s: %v/%d moved to %v/%d became\n%s", name, list, i, into, j, now)
@@ -346,9 +350,11 @@ func TestStepsMoveWithTheirWords(t *testing.T) {
 						}
 					}
 				}
-				piece, _ := e.ask(map[string]any{"text": text, "copy": map[string]any{"list": list, "at": i, "count": 1}})
+				piece, _ := e.ask(map[string]any{"text": text, "copy": map[string]any{"list": list, "at": i,
+					"count": 1}})
 				twice := e.does(text, act{Do: "put", List: list, At: i + 1, Text: piece})
-				if back := e.does(twice, act{Do: "take", List: list, At: i + 1, Count: 1}); back != text && name != "odd" {
+				if back := e.does(twice, act{Do: "take", List: list, At: i + 1, Count: 1}); back != text &&
+					name != "odd" {
 					t.Errorf("%s: %v/%d doubled and taken away became\n%s", name, list, i, back)
 				}
 			}

@@ -28,9 +28,13 @@ func TestAWorkflowIsBuiltByHand(t *testing.T) {
 	do(t, ctx, recordedByHand(h)...)
 	for _, written := range []string{"kg: signal.body.gross_kg - signal.body.tare_kg", "when: net.kg <= 0",
 		"lane: ${sort.lane}", "condition: "} {
-		harness.Eventually(t, written+" is kept", func() bool { return strings.Contains(text(t, s, "second-scale"), written) })
+		harness.Eventually(t, written+" is kept", func() bool {
+			return strings.Contains(text(t, s, "second-scale"),
+				written)
+		})
 	}
-	do(t, ctx, h.Click("group", "Use Clip Register"), h.Click("combobox", "What it begins with"), h.Type("one written"), h.Press("Enter"),
+	do(t, ctx, h.Click("group", "Use Clip Register"), h.Click("combobox", "What it begins with"),
+		h.Type("one written"), h.Press("Enter"),
 		h.Click("textbox", "grower"), h.Type("Hollin Bank"), h.Click("spinbutton", "gross kg"), h.Type("412.5"),
 		h.Click("spinbutton", "tare kg"), h.Type("31"), h.Click("spinbutton", "farm kg"), h.Type("384"),
 		h.Click("spinbutton", "bales"), h.Type("2"),
@@ -66,7 +70,8 @@ func TestAWorkflowIsBuiltByHand(t *testing.T) {
 func begunByHand(h *browser.Hand) []browser.Step {
 	return []browser.Step{h.Click("button", "New workflow"), h.Type("Second scale"), h.Press("Enter"),
 		h.Click("button", "When… Choose what starts it"), h.Type("verified POST"), h.Press("Enter"),
-		browser.Sees("textbox", "path"), h.Type("second-scale"), h.Press("Tab"), h.Type("weighbridge"), h.Press("Enter"),
+		browser.Sees("textbox", "path"), h.Type("second-scale"), h.Press("Tab"), h.Type("weighbridge"),
+		h.Press("Enter"),
 		h.Click("button", "▸ More it can say"), h.Click("combobox", "accepts"), h.Type("delivery"), h.Press("Enter"),
 		browser.HasText("filled in as")}
 }
@@ -91,7 +96,8 @@ func decidedByHand(h *browser.Hand) []browser.Step {
 		h.Click("textbox", "when: compared with"), h.Type("0"), browser.Sees("group", "if kg of net is at most 0"),
 		h.Click("button", "▸ Its name"), h.Click("textbox", "id"), h.Press("Control+a"), h.Type("sort"),
 		browser.Sees("button", "Change sort"),
-		h.Click("group", "if kg of net"), h.Click("textbox", "Name of one more value"), h.Type("lane"), h.Press("Enter"),
+		h.Click("group", "if kg of net"), h.Click("textbox", "Name of one more value"), h.Type("lane"),
+		h.Press("Enter"),
 		browser.Sees("textbox", "lane"), h.Type("check by hand"), browser.HasText("giving lane “check by hand”"),
 		h.Click("group", "otherwise"), h.Click("textbox", "Name of one more value"), h.Type("lane"), h.Press("Enter"),
 		browser.Sees("textbox", "lane"), h.Type("clean"), browser.HasText("giving lane “clean”")}

@@ -103,7 +103,8 @@ func TestManyEditAtOnce(t *testing.T) {
 	var all sync.WaitGroup
 	for i := range 12 {
 		all.Go(func() {
-			mine := strings.Replace(from, "steps:\n", fmt.Sprintf("steps:\n  - id: w%d\n    compute: {x: %d}\n", i, i), 1)
+			mine := strings.Replace(from, "steps:\n", fmt.Sprintf("steps:\n  - id: w%d\n    compute: {x: %d}\n", i, i),
+				1)
 			if _, err := s.As("Ines").Edit(ctx, "store-watch", wire.Draft{Text: mine, From: from}); err != nil {
 				t.Error(err)
 			}

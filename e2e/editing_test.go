@@ -20,7 +20,10 @@ func TestWhatIsChangedInTheBrowserIsTakenBackToTheByte(t *testing.T) {
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
 	kept := func(workflow, words string, is bool) {
 		t.Helper()
-		harness.Eventually(t, words+" is kept", func() bool { return strings.Contains(text(t, s, workflow), words) == is })
+		harness.Eventually(t, words+" is kept", func() bool {
+			return strings.Contains(text(t, s, workflow),
+				words) == is
+		})
 	}
 	for workflow, change := range map[string]struct {
 		word, role, field, written string
@@ -103,7 +106,8 @@ func TestAServiceThatIsGoneLosesNothing(t *testing.T) {
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
 		browser.Sees("button", "Change 201"), away(true),
-		h.Click("button", "Change 201"), h.Press("Control+a"), h.Type("202"), browser.HasText("The service does not answer"))
+		h.Click("button", "Change 201"), h.Press("Control+a"), h.Type("202"),
+		browser.HasText("The service does not answer"))
 	before := text(t, s, "weighbridge")
 	if strings.Contains(before, "202") {
 		t.Fatal("the service was not away")

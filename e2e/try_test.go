@@ -112,7 +112,8 @@ func TestNobodyElseIsAskedInATry(t *testing.T) {
 	if d.Status != run.Waiting || len(d.Reviews) != 1 || d.Reviews[0].Ask != s.Person("Ines").Email {
 		t.Fatalf("%s: %+v", d.Status, d.Reviews)
 	}
-	if _, err := s.As("Ines").Decide(harness.Context(t), d.Reviews[0].ID, wire.Decision{Choice: "not yet"}); err != nil {
+	if _, err := s.As("Ines").Decide(harness.Context(t), d.Reviews[0].ID,
+		wire.Decision{Choice: "not yet"}); err != nil {
 		t.Fatal(err)
 	}
 	if d = s.Ended(d.ID); d.Status != run.Done {
@@ -144,7 +145,8 @@ steps:
 	thursday := time.Date(2026, 12, 3, 9, 0, 0, 0, time.UTC)
 	d := tried(t, s, "later", wire.Try{Hurry: true, At: &thursday, Inputs: map[string]any{}})
 	before, after := fmt.Sprint(stepCalled(t, d, "before").Output), fmt.Sprint(stepCalled(t, d, "after").Output)
-	if d.Status != run.Done || !strings.Contains(before, "2026-12-03T09:00") || !strings.Contains(after, "2026-12-06T09:0") {
+	if d.Status != run.Done || !strings.Contains(before, "2026-12-03T09:00") || !strings.Contains(after,
+		"2026-12-06T09:0") {
 		t.Errorf("%s: %s, then %s", d.Status, before, after)
 	}
 }

@@ -24,7 +24,8 @@ func TestAnExpressionIsWorkedOutWhereItStands(t *testing.T) {
 		t.Fatal(d.Because)
 	}
 	const case2 = "/steps/1/decide/cases/1/when"
-	out, err := c.WorkOut(ctx, "weighbridge", wire.WorkOut{Text: script, At: case2, Code: "net.shrinkage > 0.5", Run: d.ID,
+	out, err := c.WorkOut(ctx, "weighbridge", wire.WorkOut{Text: script, At: case2, Code: "net.shrinkage > 0.5",
+		Run:   d.ID,
 		Holds: true})
 	if err != nil || len(out.Problems) > 0 {
 		t.Fatal(out.Problems, err)
@@ -43,8 +44,9 @@ func TestAnExpressionIsWorkedOutWhereItStands(t *testing.T) {
 		t.Errorf("%q %+v %v", out.Code, out.Parts, err)
 	}
 	// Of its own step an expression sees what stands above it.
-	out, err = c.WorkOut(ctx, "weighbridge", wire.WorkOut{Text: script, At: "/steps/0/compute/shrinkage", Code: "kg * 2",
-		Run: d.ID})
+	out, err = c.WorkOut(ctx, "weighbridge", wire.WorkOut{Text: script, At: "/steps/0/compute/shrinkage",
+		Code: "kg * 2",
+		Run:  d.ID})
 	if err != nil || fmt.Sprint(out.Parts[""].Gives) != "825" || len(out.Problems) > 0 {
 		t.Errorf("%+v %v", out, err)
 	}
@@ -60,12 +62,14 @@ func TestAChainIsWorkedOutLinkByLink(t *testing.T) {
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	d := tried(t, s, "payout-week", wire.Try{Inputs: map[string]any{}, Until: "sums"})
-	out, err := c.WorkOut(ctx, "payout-week", wire.WorkOut{Text: text(t, s, "payout-week"), At: "/steps/3/compute/total",
+	out, err := c.WorkOut(ctx, "payout-week", wire.WorkOut{Text: text(t, s, "payout-week"),
+		At:   "/steps/3/compute/total",
 		Code: "round(sum(rows.filter(r, r.due < 1000000).map(r, r.due)), 2)", Run: d.ID})
 	if err != nil || len(out.Problems) > 0 {
 		t.Fatal(out.Problems, err)
 	}
-	for at, kind := range map[string]string{"": "number", "/of/0": "number", "/of/0/of/0": "list", "/of/0/of/0/of/0": "list",
+	for at, kind := range map[string]string{"": "number", "/of/0": "number", "/of/0/of/0": "list",
+		"/of/0/of/0/of/0":      "list",
 		"/of/0/of/0/of/0/of/1": "bool", "/of/0/of/0/of/1": "number"} {
 		if part := out.Parts[at]; !part.There || part.Kind != kind {
 			t.Errorf("%q: %+v", at, part)

@@ -24,7 +24,8 @@ type Comparison struct {
 var Comparisons = []Comparison{
 	{Name: "missing", Words: "is missing", Alone: true, Not: "there", operator: operators.Equals, with: types.NullValue,
 		code: "%s == null"},
-	{Name: "there", Words: "is there", Alone: true, Not: "missing", operator: operators.NotEquals, with: types.NullValue,
+	{Name: "there", Words: "is there", Alone: true, Not: "missing", operator: operators.NotEquals,
+		with: types.NullValue,
 		code: "%s != null"},
 	{Name: "empty", Words: "is empty", Of: "text", Alone: true, Not: "not_empty", operator: operators.Equals,
 		with: types.String(""), code: `%s == ""`},

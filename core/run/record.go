@@ -262,7 +262,8 @@ func (*FactKept) word() string       { return "fact_kept" }
 // Happenings lists one empty record of every kind.
 func Happenings() []Record {
 	return []Record{&RunAccepted{}, &RunStarted{}, &RunFinished{}, &RunLabelled{}, &CallerAnswered{},
-		&StepBegan{}, &StepSent{}, &StepEnded{}, &StepLimited{}, &StepPaused{}, &TimeHurried{}, &StepRetried{}, &StepWoken{},
+		&StepBegan{}, &StepSent{}, &StepEnded{}, &StepLimited{}, &StepPaused{}, &TimeHurried{}, &StepRetried{},
+		&StepWoken{},
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
 		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}}

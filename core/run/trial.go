@@ -14,7 +14,7 @@ type Trial struct {
 	Really []string             `json:"really,omitempty"` // tools that change things all the same
 	Gives  map[string]Pretended `json:"gives,omitempty"`  // what calls give that are held back; see [Trial.pretends]
 	Hurry  bool                 `json:"hurry,omitempty"`  // waits end at once, as if their time had come
-	At     time.Time            `json:"at,omitzero"`      // what the time is taken to be as it begins; zero is what it is
+	At     time.Time            `json:"at,omitzero"`      // what the time is taken to be at first; zero is now
 	By     string               `json:"by,omitempty"`     // the e-mail of who tries: nobody else is asked anything
 }
 

@@ -106,7 +106,8 @@ func await(ctx context.Context, t *chromedp.Target, role, name string) (box, err
 			before = at
 		}
 		if err != nil && (ctx.Err() != nil || time.Now().After(end)) {
-			return box{}, fmt.Errorf("no %s is called %q: %w; there are: %s", role, name, err, strings.Join(seen, " · "))
+			return box{}, fmt.Errorf("no %s is called %q: %w; there are: %s", role, name, err, strings.Join(seen,
+				" · "))
 		}
 		select {
 		case <-time.After(60 * time.Millisecond):
@@ -204,7 +205,8 @@ func drag(ctx context.Context, t *chromedp.Target, from, to box) error {
 		path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseMoved, Buttons: 1,
 			X: x + (over-x)*i/6, Y: y + (below-y)*i/6})
 	}
-	path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseReleased, X: over, Y: below,
+	path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseReleased, X: over,
+		Y:          below,
 		ClickCount: 1})
 	for _, p := range path {
 		p.Button = input.MouseButtonLeft
@@ -218,8 +220,8 @@ func drag(ctx context.Context, t *chromedp.Target, from, to box) error {
 // Offline takes a page off the network, or brings it back.
 func Offline(gone bool) Step {
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		p := network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{{Offline: gone,
-			DownloadThroughput: -1, UploadThroughput: -1}}}
+		all := &network.Conditions{Offline: gone, DownloadThroughput: -1, UploadThroughput: -1}
+		p := network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{all}}
 		_, err := cdp.Call(ctx, t, network.EmulateNetworkConditionsByRule, p)
 		return chromedp.Void{}, err
 	}

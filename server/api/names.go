@@ -16,7 +16,8 @@ func (a *API) names(_ *request, _ none) (wire.Names, error) {
 	s := a.Workspace.Now()
 	out := wire.Names{Names: []wire.Name{}}
 	add := func(holds flow.Holds, name, title, kind, about string) {
-		out.Names = append(out.Names, wire.Name{Holds: holds, Name: name, Title: cmp.Or(title, flow.Plain(name)), Kind: kind,
+		out.Names = append(out.Names, wire.Name{Holds: holds, Name: name, Title: cmp.Or(title, flow.Plain(name)),
+			Kind:  kind,
 			About: about})
 	}
 	for _, id := range slices.Sorted(maps.Keys(s.Workflows)) {

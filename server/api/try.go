@@ -14,7 +14,8 @@ import (
 func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 	t := engine.Trial{Workflow: r.Param("workflow"), Step: in.Step, Until: in.Until, From: in.From, Run: in.Run,
 		Edited: expr.CanonicalMap(in.Edited), Given: map[string]any{}, Send: in.Send,
-		How: run.Trial{Really: in.Really, Hurry: in.Hurry, By: person(r.Context()).Email, Gives: map[string]run.Pretended{}}}
+		How: run.Trial{Really: in.Really, Hurry: in.Hurry, By: person(r.Context()).Email,
+			Gives: map[string]run.Pretended{}}}
 	if in.At != nil {
 		t.How.At = *in.At
 	}

@@ -86,6 +86,7 @@ func workedOutByHand(h *browser.Hand) []browser.Step {
 		browser.Sees("textbox", "notes"), h.Press("/"), h.Type("body notes"), h.Press("Enter"),
 		browser.Sees("button", "Change notes, or nothing"),
 		h.Click("button", "▸ Its name"), h.Click("textbox", "id"), h.Press("Control+a"), h.Type("net"),
+		h.Press("Enter"),
 		browser.Sees("button", "Change net")}
 }
 
@@ -95,6 +96,7 @@ func decidedByHand(h *browser.Hand) []browser.Step {
 		h.Click("combobox", "when: what is said of it"), h.Type("at most"), h.Press("Enter"),
 		h.Click("textbox", "when: compared with"), h.Type("0"), browser.Sees("group", "if kg of net is at most 0"),
 		h.Click("button", "▸ Its name"), h.Click("textbox", "id"), h.Press("Control+a"), h.Type("sort"),
+		h.Press("Enter"),
 		browser.Sees("button", "Change sort"),
 		h.Click("group", "if kg of net"), h.Click("textbox", "Name of one more value"), h.Type("lane"),
 		h.Press("Enter"),

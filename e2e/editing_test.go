@@ -118,3 +118,19 @@ func TestAServiceThatIsGoneLosesNothing(t *testing.T) {
 		return strings.Contains(text(t, s, "weighbridge"), "status: 202")
 	})
 }
+
+// TestAStepIsRenamedEverywhere gives a step another name: all that reads it
+// follows, and is one change to take back.
+func TestAStepIsRenamedEverywhere(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	was := text(t, s, "weighbridge")
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
+		h.Click("button", "Change net"), browser.Sees("textbox", "id"), h.Press("Control+a"), h.Type("weight"),
+		h.Press("Enter"), browser.HasText("kg of weight"))
+	harness.Eventually(t, "the name is kept everywhere", func() bool {
+		return text(t, s, "weighbridge") == strings.NewReplacer("id: net", "id: weight", "net.", "weight.").Replace(was)
+	})
+	do(t, ctx, h.Click("button", "Undo"))
+	harness.Eventually(t, "it is as it was", func() bool { return text(t, s, "weighbridge") == was })
+}

@@ -27,8 +27,9 @@ var belongs = map[string]string{
 	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
-	"POST /workflows/{workflow}/work-out": "",
-	"PUT /workflows/{workflow}/draft":     "", "POST /workflows/{workflow}/chat": "",
+	"POST /workflows/{workflow}/rename-step": "",
+	"POST /workflows/{workflow}/work-out":    "",
+	"PUT /workflows/{workflow}/draft":        "", "POST /workflows/{workflow}/chat": "",
 	"POST /workflows/{workflow}/runs": "",
 	"POST /workflows/{workflow}/try":  "", "GET /workflows/{workflow}/samples": "",
 	"PUT /workflows/{workflow}/samples/{name}": "", "GET /workflows/{workflow}/versions": "",

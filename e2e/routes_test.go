@@ -243,6 +243,7 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	written := field(d.call(get, "/workflows/weighbridge", nil), "text")
 	d.call(put, "/workflows/weighbridge/draft", map[string]any{"text": written + "\n", "from": written})
 	d.call(post, "/workflows/weighbridge/work-out", map[string]any{"text": written, "at": "/steps/0", "code": "1 + 1"})
+	d.call(post, "/workflows/weighbridge/rename-step", map[string]any{"text": written, "from": "net", "to": "weight"})
 	d.call(get, "/names", nil)
 	d.call(get, "/workflows/weighbridge/before-live", nil)
 	d.call(get, "/audit", nil)

@@ -118,6 +118,19 @@ type Meaning struct {
 	Problems []flow.Problem `json:"problems"`
 }
 
+// RenameStep gives a step of a text another id.
+type RenameStep struct {
+	Text string `json:"text"`
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
+// RenamedStep is what changes along with a step's id: each expression that reads
+// what the step gave.
+type RenamedStep struct {
+	Changes []flow.Rewritten `json:"changes"`
+}
+
 // Names are what the fields of a file can name.
 type Names struct {
 	Names []Name `json:"names"`

@@ -916,6 +916,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/rename-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What changes in a text along with the id of a step; nothing is kept */
+        post: operations["post_workflows_one_rename-step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/revert": {
         parameters: {
             query?: never;
@@ -1409,6 +1426,10 @@ export interface components {
             kind?: string;
             name: string;
         };
+        FlowRewritten: {
+            field: string;
+            text: string;
+        };
         FlowScope: {
             name: string;
             words: string;
@@ -1526,6 +1547,14 @@ export interface components {
         };
         Rename: {
             to: string;
+        };
+        RenameStep: {
+            from: string;
+            text: string;
+            to: string;
+        };
+        RenamedStep: {
+            changes: components["schemas"]["FlowRewritten"][];
         };
         Repeated: {
             failed?: string[];
@@ -4242,6 +4271,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "post_workflows_one_rename-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameStep"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedStep"];
                 };
             };
             /** @description A problem (RFC 9457) */

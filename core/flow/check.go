@@ -26,6 +26,17 @@ type Checker struct {
 	file      string
 	kinds     map[string]string // of the values that were read, by path; kept where it is made
 	scope     *scope            // what steps and blocks add; kept where it is made
+	met       func(Pos, renamable, string)
+}
+
+// renamable is an expression, or a text with expressions in it.
+type renamable interface{ Renamed(from, to string) string }
+
+// meets tells whoever asked of an expression or text, with its source.
+func (c *Checker) meets(at Pos, r renamable, source string) {
+	if c.met != nil {
+		c.met(at, r, source)
+	}
 }
 
 // Check holds everything in the workspace against everything else: names

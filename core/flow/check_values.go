@@ -16,6 +16,7 @@ import (
 // infer types an expression and reports what it finds.
 func (c *Checker) Infer(e *Expression, names expr.Names) expr.Type {
 	c.read(e.References, names)
+	c.meets(e.At, e.Program, e.Source)
 	t, findings := e.Infer(names)
 	c.findings(e.At, e.Source, findings)
 	return t
@@ -65,6 +66,7 @@ func (c *Checker) Value(v Value, names expr.Names) shape.Shape {
 	switch {
 	case v.Text != nil:
 		c.read(v.Text.References(), names)
+		c.meets(v.At, v.Text, v.Text.Source)
 		t, findings := v.Text.Infer(names)
 		c.findings(v.At, v.Text.Source, findings)
 		if word, literal := v.literalText(); literal {

@@ -137,7 +137,8 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 	return []shot{{"payout-week", "/runs/" + payout, 0, false}, {"bale-offer", "/workflows/bale-offer", 0, false},
 		{"today", "/", 1, false}, {"workflows", "/workflows", 0, false},
 		{"depot-slots", "/workflows/depot-slots", 0, false},
-		{"weighbridge", "/workflows/weighbridge", 0, false}, {"runs", "/runs", 0, false},
+		{"weighbridge", "/workflows/weighbridge", 0, false}, {"build", "/workflows/weighbridge", 0, false}, {"runs",
+			"/runs", 0, false},
 		{"run", "/runs/" + cancelled, 0, false},
 		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false},
 		{"front-door", "/talk/front-door", 0, false},
@@ -202,6 +203,11 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 				return fmt.Errorf("%s: %w", s.name, err)
 			}
 		}
+		for _, act := range acts[s.name] {
+			if err := chromedp.Do(page, act); err != nil {
+				return fmt.Errorf("%s: %w", s.name, err)
+			}
+		}
 		picture, err := chromedp.Run(page, chromedp.CaptureScreenshot())
 		if err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
@@ -212,6 +218,14 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 	}
 	return nil
 }
+
+// acts are what is done on a page before its picture is taken.
+var acts = map[string][]browser.Step{"build": {
+	hand.Click("button", "Run"), browser.Sees("link", "Open the run"), hand.Click("group", "Work out net"),
+	hand.Press("Escape"), hand.Click("button", "Change shrinkage of net"), browser.HasText("of the last"),
+	chromedp.Sleep(300 * time.Millisecond)}}
+
+var hand = &browser.Hand{}
 
 // loaded waits until a page has asked for nothing more for a while: one answer
 // may lead to another question.

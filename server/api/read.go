@@ -35,6 +35,20 @@ func editable(id, text string) error {
 	return nil
 }
 
+// renameStep says what changes in a text along with a step's id. Nothing is kept.
+func (a *API) renameStep(r *request, in wire.RenameStep) (wire.RenamedStep, error) {
+	id := r.Param("workflow")
+	if err := editable(id, in.Text); err != nil {
+		return wire.RenamedStep{}, err
+	}
+	s := a.Workspace.Now()
+	out := wire.RenamedStep{Changes: s.RenamedStep(id, in.Text, in.From, in.To, s.Tools.Find)}
+	if out.Changes == nil {
+		out.Changes = []flow.Rewritten{}
+	}
+	return out, nil
+}
+
 // read says what a text means while it is edited. Nothing of it is kept.
 func (a *API) read(r *request, in wire.Text) (wire.Meaning, error) {
 	id := r.Param("workflow")

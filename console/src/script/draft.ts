@@ -133,6 +133,23 @@ export class Draft {
       if (next) await this.carryOut(next.act, '', next.mark)
     })
 
+  /** actAll carries out several acts as one, none of which moves anything. */
+  actAll = (acts: Act[]): Promise<void> => {
+    const read = this.read
+    return this.inTurn(async () => {
+      const from = this.state.text
+      let text = from
+      for (const a of acts) {
+        const now = placed(a, this.log.slice(read))
+        if (now) text = (await this.reader.act(text, now)).text
+      }
+      if (this.state.text !== from) return // somebody wrote meanwhile; it is done by nobody rather than by half
+      this.history.note(from, text, '')
+      this.took(text)
+      await this.look()
+    })
+  }
+
   private inTurn(what: () => Promise<void>): Promise<void> {
     const next = this.acts.then(what)
     this.acts = next.catch(() => undefined)

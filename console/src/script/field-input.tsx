@@ -4,6 +4,7 @@ import { Choose, type Option } from './choose'
 import { ExpressionField } from './expression/expression-field'
 import { SchemaInput } from './schema'
 import { titled } from './language'
+import { StepName } from './step-name'
 import { useBuild } from './use-draft'
 import { ValueField } from './value-field'
 
@@ -49,6 +50,9 @@ export function FieldInput(p: InputProps) {
     case 'connection':
     case 'people':
       return <Named {...p} />
+    case 'name':
+      if (field.name === 'id' && p.place.startsWith('/steps/')) return <StepName {...p} />
+      return <Line {...p} type="text" read={(s) => (s === '' ? undefined : s)} />
     default:
       return <Line {...p} type="text" read={(s) => (s === '' ? undefined : s)} />
   }

@@ -16,7 +16,7 @@ demo: build
 	./$(BIN) demo
 
 test: build browser servers lint
-	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/...
+	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/... ./console
 	$(GO) test -timeout 20m ./server/simulation
 	$(GO) test -timeout 20m ./e2e/...
 	$(MAKE) fuzz FUZZ=500x

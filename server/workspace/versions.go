@@ -246,6 +246,9 @@ func paths(a, b map[string]string) []string {
 
 func (h *Holder) bundleAt(ctx context.Context, workflow string, version int) (*bundle, error) {
 	if version == 0 {
+		if problems := h.Now().wrongs(workflow); len(problems) > 0 { // not what could be read last
+			return nil, fmt.Errorf("%w: %s", ErrProblems, problems[0])
+		}
 		hash, err := h.Draft(ctx, workflow)
 		if err != nil {
 			return nil, err

@@ -95,8 +95,12 @@ func TestNothingThatDoesNotCheckGoesLive(t *testing.T) {
 		len(problems) == 0 {
 		t.Errorf("published: %v %v", problems, err)
 	}
-	if _, err := b.Workspace.Draft(ctx, "echo"); !errors.Is(err, workspace.ErrProblems) {
-		t.Errorf("a broken draft can be tried: %v", err)
+	hash, err := b.Workspace.Draft(ctx, "echo")
+	if def, unread := b.Workspace.ByHash(ctx, hash); err != nil || unread != nil || len(def.Workflow.Steps) == 0 {
+		t.Errorf("a broken draft is not tried as it was read last: %v %v", err, unread)
+	}
+	if _, err := b.Workspace.Diff(ctx, "echo", 1, 0); !errors.Is(err, workspace.ErrProblems) {
+		t.Errorf("what differs in a draft that cannot be read is told: %v", err)
 	}
 	if _, _, err := b.Workspace.Definition(ctx, "echo"); err != nil {
 		t.Errorf("what was live is no longer: %v", err)

@@ -1,7 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
 import { call, type Detail, type Step } from '../api'
-import { clock, count, gist, took, when } from '../words'
+import { clock, count, gist, plain, took, when } from '../words'
+import { Sentence } from './sentence'
 import { Badge, Button } from './states'
 import { AgentTurns } from './turns'
 import { Value } from './value'
@@ -41,7 +42,9 @@ export function StepDetail({ step, run, may }: { step: Step; run: Detail; may: b
               ? 'A model was asked'
               : step.kind === 'case'
                 ? 'What left it'
-                : 'This step'
+                : step.id
+                  ? plain(step.id)
+                  : 'What it did'
         }
       />
       {again}
@@ -88,7 +91,13 @@ export function StepDetail({ step, run, may }: { step: Step; run: Detail; may: b
 function Title({ step, word }: { step: Step; word: string }) {
   return (
     <div className="mb-3">
-      <h2 className="text-lg font-semibold">{word}</h2>
+      <h2 className="text-lg font-semibold">
+        {step.number && <span className="text-quiet">{step.number} </span>}
+        {word}
+      </h2>
+      <p className="line-clamp-2 text-[0.93rem]">
+        <Sentence parts={step.parts} reads={step.reads} values={step.values} />
+      </p>
       <p className="text-[0.87rem] text-quiet">
         {step.status && <Badge status={step.status} />} {step.began && clock(step.began)}{' '}
         {took(step.began, step.ended) && `· ${took(step.began, step.ended)}`}

@@ -30,7 +30,7 @@ func (a *API) Routes() []Route {
 			"What a text of a workflow means: its sentences, what may be read where, its problems; nothing is kept",
 			a.read),
 		on(post, "/workflows/{workflow}/rename-step", access.Builder,
-			"What changes in a text along with the id of a step; nothing is kept", a.renameStep).upTo(2*longestText),
+			"What changes in a text along with the id of a step; nothing is kept", a.renameStep).upTo(2 * longestText),
 		on(post, "/workflows/{workflow}/work-out", access.Builder,
 			"What an expression means where it stands, and what it gives for a run or a sample; nothing is kept",
 			a.workOut).upTo(2 * longestText),

@@ -109,6 +109,6 @@ func recordedByHand(h *browser.Hand) []browser.Step {
 	return []browser.Step{h.Click("group", "Decide sort"), h.Press("Escape"), h.Press("/"), h.Type("add delivery"),
 		h.Press("Enter"), browser.Sees("button", "Change grower"), browser.Sees("button", "Change lane of sort"),
 		h.Click("button", "+ condition"), browser.Sees("combobox", "condition"),
-		h.Click("button", "Leave condition to a model"),
+		h.Click("button", "Leave it to a model: condition"),
 		browser.HasText("a model fills in condition")}
 }

@@ -15,6 +15,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/e2e/browser"
 	"woolsignal/e2e/harness"
+	"woolsignal/wire"
 )
 
 // page opens a browser for a test.
@@ -183,5 +184,39 @@ func TestPagesAreAccessible(t *testing.T) {
 		do(t, ctx, browser.Look(1280, 800, dark), chromedp.Navigate(s.URL+"/connections/minutes"),
 			browser.HasText("Nobody has signed in yet"))
 		check(fmt.Sprintf("a connection, dark %t", dark))
+	}
+}
+
+// TestBuildingIsAccessible holds the building page against axe-core in each of
+// its states, light and dark.
+func TestBuildingIsAccessible(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	if err := s.As("Ines").KeepSample(harness.Context(t), "weighbridge", "dry",
+		wire.KeepSample{Signal: handWritten("dry")}); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
+	states := []struct {
+		name string
+		acts []browser.Step
+	}{
+		{"as it is", []browser.Step{browser.HasText("Answer the caller")}},
+		{"tried", []browser.Step{h.Click("button", "Run"), browser.Sees("link", "Open the run")}},
+		{"a step open", []browser.Step{h.Click("group", "Use Clip Register"), browser.Sees("textbox", "grower")}},
+		{"a sum open", []browser.Step{h.Click("group", "Work out net"), browser.Sees("button", "More with kg")}},
+		{"the search", []browser.Step{h.Click("button", "Add below"), browser.Sees("combobox", "What comes here")}},
+		{"a condition", []browser.Step{h.Press("Escape"), h.Click("button", "Change shrinkage of net"),
+			browser.HasText("as code")}},
+		{"the file", []browser.Step{h.Press("Escape"), h.Click("tab", "File"), browser.Sees("textbox", "The file")}},
+		{"before it is live", []browser.Step{h.Click("tab", "Script"), h.Click("button", "Make live"),
+			browser.HasText("Before it is live")}},
+	}
+	for _, dark := range []bool{false, true} {
+		do(t, ctx, browser.Look(1280, 800, dark), chromedp.Navigate(s.URL+"/workflows/weighbridge"))
+		for _, state := range states {
+			do(t, ctx, state.acts...)
+			accessible(t, ctx, fmt.Sprintf("%s, dark %t", state.name, dark))
+		}
 	}
 }

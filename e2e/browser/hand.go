@@ -129,7 +129,7 @@ const wide = 300
 func (b box) press() (x, y float64) {
 	x, y = b.middle()
 	if b.right-b.left > wide {
-		x = b.left + 20
+		x, y = b.left+20, min(y, b.top+14)
 	}
 	return x, y
 }

@@ -19,8 +19,8 @@ function useThread(workflow: string): [string, () => void] {
   return [thread, () => set(fresh())]
 }
 
-/** Chat talks with a workflow, beside its script. */
-export function Chat({ script, may }: { script: Script; may: boolean }) {
+/** Chat talks with a workflow, beside its script: with what is live, or with the draft. */
+export function Chat({ script, may, draft }: { script: Script; may: boolean; draft?: boolean }) {
   const client = useQueryClient()
   const [thread, begin] = useThread(script.id)
   const [pieces, setPieces] = useState<Record<string, string>>({})
@@ -29,7 +29,7 @@ export function Chat({ script, may }: { script: Script; may: boolean }) {
   const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
   const say = useMutation({
     mutationFn: (text: string) =>
-      call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text, begins: text === '' }),
+      call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text, begins: text === '', draft }),
     onSuccess: () => void client.invalidateQueries({ queryKey: ['thread', script.id, thread] }),
   })
   const open = talk.data?.open ?? []

@@ -114,7 +114,7 @@ function Beside({ script, trying }: { script: Script; trying: Trying }) {
         ))}
       </Tabs.List>
       <Tabs.Content value="talk" className="flex min-h-0 flex-1 flex-col max-xl:h-120">
-        <Chat script={script} may />
+        <Chat script={script} may draft={script.drafted || script.version === 0} />
       </Tabs.Content>
       <Tabs.Content value="run">
         <Panel script={script} trying={trying} />

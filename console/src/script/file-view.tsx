@@ -64,6 +64,7 @@ export default function FileView() {
       }),
     })
     view.current = made
+    made.scrollDOM.tabIndex = 0 // it scrolls by the keyboard too
     const place = draft.get().marked.line
     const line = draft.get().lines.find((l) => l.field === place)?.line
     if (line) {

@@ -75,8 +75,8 @@ export function Lines() {
               does={does}
               drag={drag}
             />
-            {line === searchBelow && search(adding ?? '')}
-            {line === triggers[triggers.length - 1] && search('trigger')}
+            {line === searchBelow && <li>{search(adding ?? '')}</li>}
+            {line === triggers[triggers.length - 1] && adding === 'trigger' && <li>{search('trigger')}</li>}
           </Fragment>
         ))}
       </ol>

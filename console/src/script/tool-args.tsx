@@ -98,7 +98,7 @@ function Argument({ place, name, schema, needed }: { place: string; name: string
           <span>{filled ? 'A model fills this in, going by what you say here.' : schema.description}</span>
           <button
             type="button"
-            aria-label={filled ? `Say ${titled(name)} instead` : `Leave ${titled(name)} to a model`}
+            aria-label={filled ? `Say the value instead: ${titled(name)}` : `Leave it to a model: ${titled(name)}`}
             onClick={() => void leave(!filled)}
             className="text-indigo"
           >

@@ -12,14 +12,16 @@ export function ValueChip(p: NodeProps) {
   const path = p.form.path ?? []
   const item = p.items.some((i) => i.name === path[0])
   const lost = p.parts[p.at] && !p.parts[p.at].kind && !p.parts[p.at].there
+  const inner = path.length === 1 ? 'it' : path.slice(1).join(' ').replaceAll('_', ' ')
+  const words = item ? inner : named(path)
   return (
     <Popover.Root open={picking} onOpenChange={setPicking}>
       <Popover.Trigger
-        aria-label={`${p.label}: ${path.join('.')}`}
+        aria-label={`${p.label}: ${words}`}
         title={path.join('.')}
         className={`rounded-full px-2 py-0.5 ${lost ? 'bg-madder-wash text-madder' : 'bg-wash text-indigo'}`}
       >
-        {item ? (path.length === 1 ? 'it' : path.slice(1).join(' ').replaceAll('_', ' ')) : named(path)}
+        {words}
       </Popover.Trigger>
       <Choice {...p} close={() => setPicking(false)} />
     </Popover.Root>

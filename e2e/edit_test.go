@@ -41,6 +41,9 @@ func TestADraftIsKeptReadableOrNot(t *testing.T) {
 			t.Errorf("%q has the problems %v", next, kept.Problems)
 		}
 	}
+	if script, err := c.Workflow(ctx, "weighbridge"); err != nil || script.Version != 1 || !script.On {
+		t.Errorf("what is live is no longer: %+v %v", script.Workflow, err)
+	}
 	if _, err := c.Publish(ctx, wire.Publish{Workflows: []string{"weighbridge"}}); err == nil {
 		t.Error("a broken draft was made live")
 	}

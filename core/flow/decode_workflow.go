@@ -99,6 +99,7 @@ func DecodeWorkflow(file, text string) (*Workflow, []Problem) {
 		}
 		w.places, w.written = placesOf(root), r.written
 	}
+	w.ID = baseName(file) // whatever it says, or cannot say: others find it by its file's name
 	return w, r.problems
 }
 

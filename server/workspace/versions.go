@@ -246,7 +246,11 @@ func paths(a, b map[string]string) []string {
 
 func (h *Holder) bundleAt(ctx context.Context, workflow string, version int) (*bundle, error) {
 	if version == 0 {
-		if problems := h.Now().wrongs(workflow); len(problems) > 0 { // not what could be read last
+		s := h.Now()
+		if s.Workflows[workflow] == nil {
+			return nil, fmt.Errorf("%w: %s", ErrNoWorkflow, workflow)
+		}
+		if problems := s.wrongs(workflow); len(problems) > 0 { // not what could be read last
 			return nil, fmt.Errorf("%w: %s", ErrProblems, problems[0])
 		}
 		hash, err := h.Draft(ctx, workflow)

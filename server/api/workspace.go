@@ -32,7 +32,8 @@ func (a *API) workflows(r *request, _ none) ([]wire.Workflow, error) {
 func describeWorkflow(s *workspace.Snapshot, id string, weeks map[string]map[string]wire.Day,
 	last map[string]time.Time) wire.Workflow {
 	one := s.Workflows[id]
-	out := wire.Workflow{ID: id, Title: cmp.Or(one.Title, id), Purpose: one.Purpose, Triggers: s.TellTriggers(one, s.Tools.Find),
+	out := wire.Workflow{ID: id, Title: cmp.Or(one.Title, id), Purpose: one.Purpose, Triggers: s.TellTriggers(one,
+		s.Tools.Find),
 		Week: []wire.Day{}}
 	out.Callable, out.Drafted = one.Callable(), s.Drafted(id)
 	if live := s.Live[id]; live != nil {

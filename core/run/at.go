@@ -186,9 +186,7 @@ func (at *At) Approve(a *flow.Agent, c *agent.Call) { at.m.approval(a, at.Path, 
 // Ask puts a review of the step's own.
 func (at *At) Ask(r *Review) {
 	r.ID, r.Kind, r.Asked = at.m.reviewID(at.Path, ""), OfStep, at.m.now
-	if t := at.m.state.trial(); t != nil && t.Trial.By != "" {
-		r.Ask = t.Trial.By
-	}
+	r.Ask = at.m.whom(r.Ask)
 	at.Emit(&ReviewAsked{Step: at.Path, Review: r})
 }
 

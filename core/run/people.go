@@ -43,10 +43,7 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 			}
 		}
 	}
-	if t := m.state.trial(); t != nil && t.Trial.By != "" {
-		of = t.Trial.By
-	}
-	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Ask: of, Kind: OfApproval, Title: title, Why: why,
+	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Ask: m.whom(of), Kind: OfApproval, Title: title, Why: why,
 		Tool: call.Tool, Show: m.asked(),
 		Call: call.ID, Edit: open, Held: held, Choices: []string{Approve, Decline}, Asked: m.now}})
 }

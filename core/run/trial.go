@@ -59,6 +59,14 @@ func (s *State) trial() *Origin {
 	return s.Origin
 }
 
+// whom gives who is asked: in a try whoever tries, and nobody else.
+func (m *machine) whom(of string) string {
+	if t := m.state.trial(); t != nil && t.Trial.By != "" {
+		return t.Trial.By
+	}
+	return of
+}
+
 // Holds tells whether nothing outside may be changed.
 func (at *At) Holds() bool { return at.m.state.Origin != nil && at.m.state.Origin.Held }
 

@@ -1,10 +1,9 @@
 import { useState } from 'react'
 import { ValueField } from '../value-field'
 import { useBuild } from '../use-draft'
-import { Condition } from './condition'
 import { GoingContext, type Going } from './focus'
-import { isCondition, nothing, row, type Form } from './forms'
-import { Operand } from './operand'
+import { nothing, row, type Form } from './forms'
+import { AnyForm } from './operand'
 import { useWorked } from './use-worked'
 
 interface Shown {
@@ -31,19 +30,8 @@ export function ExpressionField(p: Shown) {
       <div>
         {code || !form ? (
           <ValueField {...p} mode="expression" />
-        ) : isCondition(form) ? (
-          <Condition
-            form={form}
-            autoFocus={p.autoFocus}
-            at=""
-            parts={working.worked?.parts ?? {}}
-            items={[]}
-            place={p.place}
-            label={p.label}
-            onChange={working.change}
-          />
         ) : (
-          <Operand
+          <AnyForm
             form={form}
             autoFocus={p.autoFocus}
             at=""

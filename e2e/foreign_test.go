@@ -38,6 +38,8 @@ var belongs = map[string]string{
 	"PUT /workflows/{workflow}/on":      "",
 	"POST /workflows/{workflow}/rename": "", "DELETE /workflows/{workflow}": "", "POST /bin/{number}/take-back": "",
 	"GET /schemas/{kind}": "", "POST /runs/{run}/stop": "", "POST /runs/{run}/again": "",
+	"POST /workflows/{workflow}/delivery": "", "POST /connections/{connection}/new-key": "",
+	"GET /definitions/{kind}/{id}": "", "POST /definitions/{kind}/{id}/read": "", "PUT /definitions/{kind}/{id}": "",
 	"GET /connections/{connection}": "", "PUT /connections/{connection}/secret": "",
 	"POST /connections/{connection}/test": "", "POST /connections/{connection}/sign-in": "",
 	"GET /tools/{connection}/{operation}/choices/{argument}": "", "GET /tables/{table}/rows": "",
@@ -113,8 +115,9 @@ func minesOf(t *testing.T, s *harness.Service) map[string]string {
 	}
 	return map[string]string{"{workflow}": "depot-slots", "{thread}": "hers", "{run}": d.ID,
 		"{review}": s.OpenReview(d).ID, "{token}": tokens[0].ID, "{connection}": "shieling", "{handle}": "ines",
-		"{name}": "x", "{number}": "1", "{kind}": "workflow", "{operation}": "write_in", "{argument}": "room",
-		"{table}": "mishaps", "{row}": "1", "{hash}": strings.Repeat("0", 64)}
+		"{name}": "x", "{id}": "mishaps", "{number}": "1", "{kind}": "workflow", "{operation}": "write_in",
+		"{argument}": "room",
+		"{table}":    "mishaps", "{row}": "1", "{hash}": strings.Repeat("0", 64)}
 }
 
 func ask(t *testing.T, s *harness.Service, p harness.Person, method, path, body string) (int, string) {

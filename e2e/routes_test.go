@@ -245,6 +245,14 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/workflows/weighbridge/work-out", map[string]any{"text": written, "at": "/steps/0", "code": "1 + 1"})
 	d.call(post, "/workflows/weighbridge/rename-step", map[string]any{"text": written, "from": "net", "to": "weight"})
 	d.call(get, "/names", nil)
+	d.call(post, "/workflows/weighbridge/delivery", map[string]any{"trigger": "scale", "body": map[string]any{}})
+	d.call(get, "/definitions/table/mishaps", nil)
+	key := map[string]any{"text": "connection: gate-key\ntitle: Gate's key\nsigning_key: {}\n"}
+	d.call(post, "/definitions/connection/gate-key/read", key)
+	d.call(put, "/definitions/connection/gate-key", key)
+	d.call(post, "/connections/gate-key/new-key", nil)
+	d.call(post, "/descriptions", map[string]any{"text": `{"openapi": "3.1.0",
+		"info": {"title": "Gate", "version": "1"}, "paths": {"/open": {"get": {"responses": {"200": {"description": "open"}}}}}}`})
 	d.call(get, "/workflows/weighbridge/before-live", nil)
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")

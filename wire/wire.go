@@ -366,6 +366,8 @@ type Signal struct {
 	From    map[string]string `json:"from,omitempty"`
 	Text    string            `json:"text,omitempty"`
 	Body    any               `json:"body,omitempty"`
+	// Of a sample: it came to a draft, and nobody knows from whom.
+	Unsigned bool `json:"unsigned,omitempty"`
 }
 
 // Sample is a signal that was kept.

@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/connections/{connection}/new-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a signing key's secret; it is shown in the answer and never again */
+        post: operations["post_connections_one_new-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/connections/{connection}/secret": {
         parameters: {
             query?: never;
@@ -237,6 +254,58 @@ export interface paths {
         put?: never;
         /** Try a connection without changing anything */
         post: operations["post_connections_one_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/definitions/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that acts as soon as it is written, and whom it counts for */
+        get: operations["get_definitions_one_one"];
+        /** Write such a file; a connection is given its secret and tested, and the answer has the verdict */
+        put: operations["put_definitions_one_one"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/definitions/{kind}/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a text of such a file would mean, and what it would make wrong; nothing is kept */
+        post: operations["post_definitions_one_one_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/descriptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read an OpenAPI description, from an address or as a text, before connecting to what it describes */
+        post: operations["post_descriptions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -831,6 +900,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/delivery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A signed delivery to a webhook, ready to be sent */
+        post: operations["post_workflows_one_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/diff": {
         parameters: {
             query?: never;
@@ -1240,6 +1326,48 @@ export interface components {
             edited?: Record<string, never>;
             note?: string;
         };
+        Defined: {
+            problems: components["schemas"]["FlowProblem"][];
+            verdict?: components["schemas"]["Verdict"];
+        };
+        Definition: {
+            has_secret?: boolean;
+            kind?: string;
+            needs_secret?: boolean;
+            path: string;
+            problems: components["schemas"]["FlowProblem"][];
+            text: string;
+            tools: string[];
+            used_by: string[];
+        };
+        Deliver: {
+            body: unknown;
+            live?: boolean;
+            trigger: string;
+        };
+        Delivery: {
+            address: string;
+            body: string;
+            curl: string;
+            headers: {
+                [key: string]: string;
+            };
+            lacks?: string;
+            timed?: boolean;
+        };
+        Describing: {
+            address?: string;
+            networks?: string[];
+            text?: string;
+        };
+        Description: {
+            address?: string;
+            auth?: string;
+            name?: string;
+            operations: string[];
+            text: string;
+            title: string;
+        };
         Detail: {
             about: string;
             /** Format: date-time */
@@ -1514,6 +1642,9 @@ export interface components {
         Names: {
             names: components["schemas"]["Name"][];
         };
+        NewKey: {
+            secret: string;
+        };
         NewPassword: {
             next: string;
             password: string;
@@ -1544,6 +1675,14 @@ export interface components {
             note: string;
             version: number;
             workflow: string;
+        };
+        Redefine: {
+            beside?: {
+                [key: string]: string;
+            };
+            from?: string;
+            secret?: string;
+            text: string;
         };
         Rename: {
             to: string;
@@ -1771,6 +1910,7 @@ export interface components {
             text?: string;
             thread?: string;
             trigger?: string;
+            unsigned?: boolean;
         };
         Start: {
             draft?: boolean;
@@ -2402,6 +2542,41 @@ export interface operations {
             };
         };
     };
+    "post_connections_one_new-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                connection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewKey"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
     put_connections_one_secret: {
         parameters: {
             query?: never;
@@ -2494,6 +2669,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Verdict"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_definitions_one_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    put_definitions_one_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Redefine"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Defined"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    post_definitions_one_one_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Redefine"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    post_descriptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Describing"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Description"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -4075,6 +4403,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Thread"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    post_workflows_one_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Deliver"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
                 };
             };
             /** @description A problem (RFC 9457) */

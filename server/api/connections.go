@@ -145,7 +145,7 @@ func (a *API) origin(r *http.Request) string {
 func usedBy(s *workspace.Snapshot, id string) []string {
 	used := map[string]bool{}
 	of := func(name string) bool { return strings.HasPrefix(name, id+"/") }
-	for name, w := range s.Workflows {
+	uses := func(name string, w *flow.Workflow) {
 		for _, t := range w.Triggers {
 			used[name] = used[name] || t.Connection() == id || slices.Contains(t.Uses(flow.HoldsTable), id)
 		}
@@ -154,6 +154,12 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 			used[name] = used[name] || slices.ContainsFunc(step.Uses(flow.HoldsTool), of) || t != nil &&
 				t.Connection() == id
 		})
+	}
+	for name, w := range s.Workflows {
+		uses(name, w)
+	}
+	for name, live := range s.Live { // which may need what the draft no longer does
+		uses(name, live.Workflow)
 	}
 	for name, agent := range s.Agents {
 		c, _, ok := s.FindModel(agent.Model)
@@ -218,7 +224,7 @@ func (a *API) testConnection(r *request, _ none) (wire.Verdict, error) {
 // putSecret keeps a secret, tests the connection with it, and lets what
 // waited for it go on.
 func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
-	s, c, err := a.connectionOf(r)
+	_, c, err := a.connectionOf(r)
 	if err != nil {
 		return wire.Verdict{}, err
 	}
@@ -226,28 +232,28 @@ func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It needs no secret", "The file of "+c.ID+
 			" says nothing under auth:, so a secret would never be used.")
 	}
-	if strings.TrimSpace(in.Secret) == "" {
-		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is empty",
-			"Send the key, password or token the service gave you.")
-	}
-	if len(in.Secret) < vault.Shortest {
-		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "The secret is too short", fmt.Sprintf(
-			"Wherever it echoes it could not be hidden, and it would be guessed at once; have the other side give you "+
-				"one of at least %d characters.", vault.Shortest))
-	}
-	if err := a.Secrets.Put(r.Context(), c.ID, in.Secret); err != nil {
+	if err := fitSecret(in.Secret); err != nil {
 		return wire.Verdict{}, err
 	}
-	v, err := a.Kit.Test(r.Context(), s.Workspace, s.Tools, c)
+	v, err := a.equip(r.Context(), c, in.Secret)
 	if err != nil {
 		return wire.Verdict{}, err
 	}
-	if c.Auth.OAuth == nil || c.Auth.OAuth.Grant == "client_credentials" {
-		if err := a.Engine.Connected(r.Context(), c.ID, person(r.Context()).Name); err != nil {
-			return wire.Verdict{}, err
-		}
+	return *v, nil
+}
+
+// fitSecret refuses what cannot be a secret.
+func fitSecret(secret string) error {
+	if strings.TrimSpace(secret) == "" {
+		return refuse(http.StatusUnprocessableEntity, "The secret is empty",
+			"Send the key, password or token the service gave you.")
 	}
-	return wire.Verdict{Fine: v.Fine, Words: v.Words, Remedy: v.Remedy}, nil
+	if len(secret) < vault.Shortest {
+		return refuse(http.StatusUnprocessableEntity, "The secret is too short", fmt.Sprintf(
+			"Wherever it echoes it could not be hidden, and it would be guessed at once; have the other side give you "+
+				"one of at least %d characters.", vault.Shortest))
+	}
+	return nil
 }
 
 func (a *API) rotateKey(r *request, _ none) (wire.Rotated, error) {

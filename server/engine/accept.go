@@ -99,7 +99,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	}
 	e.written(l, done.entry, done.errands)
 	if a.Origin == nil {
-		if err := e.workspace.Caught(ctx, a.Workflow, a.Signal); err != nil {
+		if _, err := e.workspace.Caught(ctx, a.Workflow, a.Signal, false); err != nil {
 			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
 		}
 	}

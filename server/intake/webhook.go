@@ -7,6 +7,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -38,13 +39,20 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	path := chi.URLParam(r, "path")
 	hook, ok := h.Workspace.Now().Webhooks[path]
-	if chi.URLParam(r, "draft") != "" {
-		hook, ok = h.Workspace.DraftWebhook(path)
+	if draft, there := h.Workspace.DraftWebhook(path); chi.URLParam(r, "draft") != "" {
+		hook, ok = draft, there
+	} else if there && !ok && h.Workspace.Open(draft.Workflow, time.Now()) {
+		hook, ok = draft, true // a sender who knows the address it will have
 	}
 	if !ok {
 		left.Allow()
 		problem.Write(w, http.StatusNotFound, "Nothing listens here", "No workflow has a webhook with the path "+path+
 			".")
+		return
+	}
+	if hook.Draft && h.Workspace.Open(hook.Workflow, time.Now()) {
+		left.Allow()
+		h.keep(hook, w, r)
 		return
 	}
 	signal, refusal := h.read(hook, w, r)

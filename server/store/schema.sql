@@ -258,7 +258,8 @@ CREATE TABLE bin (
 CREATE TABLE catches (
   workflow TEXT PRIMARY KEY,
   name     TEXT NOT NULL,
-  by       TEXT NOT NULL
+  by       TEXT NOT NULL,
+  at       INTEGER NOT NULL -- when somebody asked for it
 ) WITHOUT ROWID;
 -- Work that ended the process, and how often.
 CREATE TABLE endings (

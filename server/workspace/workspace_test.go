@@ -205,16 +205,17 @@ func TestTheNextSignalIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, text := range []string{"the one", "another"} {
-		if err := reopened.Caught(ctx, "echo",
-			&run.Signal{ID: "x", Trigger: "called", Text: text, Body: map[string]any{"kg": int64(3)}}); err != nil {
-			t.Fatal(err)
+		kept, err := reopened.Caught(ctx, "echo",
+			&run.Signal{ID: "x", Trigger: "called", Text: text, Body: map[string]any{"kg": int64(3)}}, false)
+		if err != nil || kept != (text == "the one") {
+			t.Fatalf("%s: %t, %v", text, kept, err)
 		}
 	}
 	kept := reopened.Now().Files["samples/echo/caught.json"]
 	if !strings.Contains(kept, "the one") || !strings.Contains(kept, `"kg": 3`) {
 		t.Errorf("kept %s", kept)
 	}
-	if err := reopened.Catch(ctx, "nosuch", "caught", "Ines"); !errors.Is(err, workspace.ErrNotLive) {
+	if err := reopened.Catch(ctx, "nosuch", "caught", "Ines"); !errors.Is(err, workspace.ErrNoWorkflow) {
 		t.Errorf("of no workflow: %v", err)
 	}
 }

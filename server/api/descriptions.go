@@ -1,0 +1,67 @@
+package api
+
+import (
+	"context"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"woolsignal/server/egress"
+	"woolsignal/server/protocol/openapi"
+	"woolsignal/wire"
+)
+
+// describe reads a description of an HTTP API: the one at an address, or a text.
+func (a *API) describe(r *request, in wire.Describing) (wire.Description, error) {
+	text := in.Text
+	if text == "" {
+		var err error
+		if text, err = fetchDescription(r.Context(), in.Address, in.Networks); err != nil {
+			return wire.Description{}, refuse(http.StatusUnprocessableEntity, "The description could not be had",
+				a.Secrets.Mask(err.Error()))
+		}
+	}
+	about, err := openapi.Summarise(text)
+	if err != nil {
+		return wire.Description{}, refuse(http.StatusUnprocessableEntity, "The description cannot be read",
+			"It is no OpenAPI 3 description in JSON or YAML: "+err.Error())
+	}
+	out := wire.Description{Text: text, Title: about.Title, Address: about.Address, Operations: about.Operations,
+		Auth: about.Auth, Name: about.Name}
+	if at, err := url.Parse(in.Address); err == nil && out.Address == "" && at.Host != "" {
+		out.Address = at.Scheme + "://" + at.Host
+	}
+	return out, nil
+}
+
+// fetchDescription asks a web server for a description, through the guard and
+// without any key.
+func fetchDescription(ctx context.Context, address string, networks []string) (string, error) {
+	at, err := url.Parse(address)
+	if err != nil || at.Host == "" {
+		return "", &url.Error{Op: "read", URL: address, Err: http.ErrNotSupported}
+	}
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return "", err
+	}
+	request.Header.Set("Accept", "application/json, application/yaml;q=0.9, */*;q=0.5")
+	response, err := egress.Reader("description", []string{at.Host}, networks).Do(request)
+	if err != nil {
+		return "", err
+	}
+	defer response.Body.Close()
+	if response.StatusCode != http.StatusOK {
+		return "", &answeredError{response.Status}
+	}
+	data, err := io.ReadAll(response.Body)
+	return string(data), err
+}
+
+// answeredError says that something else than the page asked for came.
+type answeredError struct{ status string }
+
+func (e *answeredError) Error() string { return "the server answers " + e.status }

@@ -1,9 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { Check, Circle, Copy, PlugZap, TriangleAlert, type LucideIcon } from 'lucide-react'
+import { Check, Circle, PlugZap, TriangleAlert, type LucideIcon } from 'lucide-react'
 import { useState } from 'react'
-import { Link, NavLink, useParams } from 'react-router'
+import { Link, NavLink, useNavigate, useParams } from 'react-router'
 import { call, outcome, type Connection, type ConnectionDetail, type Content, type Tool, type Verdict } from '../api'
 import { Head } from '../parts/frame'
+import { Copy } from '../parts/copy'
+import Connect, { Edited } from '../making/connect'
+import { kindTitles } from '../making/kinds'
+import { Side } from '../making/side'
+import { Secret } from '../parts/secret'
+import { VerdictNote } from '../parts/verdict-note'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
 import { count, plain, when } from '../words'
 
@@ -28,21 +34,6 @@ function State({ c }: { c: Connection }) {
   )
 }
 
-const kinds: Record<string, string> = {
-  model_server: 'model server',
-  caldav: 'calendars',
-  openapi: 'HTTP API',
-  signing_key: 'signing key',
-  mailbox: 'mailbox',
-  webdav: 'files',
-  mcp: 'MCP server',
-  sql: 'database',
-  web: 'web pages',
-  search: 'search page',
-  chat_server: 'team chat',
-  http: 'HTTP',
-}
-
 /** Connections lists every service the workspace reaches, and one of them in full. */
 export default function Connections() {
   const { id } = useParams()
@@ -55,8 +46,10 @@ export default function Connections() {
       <>
         <Head title="Connections" />
         <Empty title="Nothing is connected yet">
-          Each file under <code className="font-mono">connections/</code> says how one outside service is reached.{' '}
-          <code className="font-mono">woolsignal schema connection</code> tells what it may hold.
+          A connection says how one outside service is reached, and keeps its secret.
+          <span className="mt-3 block">
+            <NewConnection />
+          </span>
         </Empty>
       </>
     )
@@ -76,10 +69,11 @@ export default function Connections() {
             )}
           </>
         }
+        right={<NewConnection />}
       />
       {signedIn && (
         <div className="px-4 md:px-6">
-          <Said fine={signedIn.fine} words={signedIn.said} />
+          <VerdictNote fine={signedIn.fine} words={signedIn.said} />
         </div>
       )}
       <div className="flex min-h-0 flex-1 flex-col md:flex-row">
@@ -103,7 +97,7 @@ export default function Connections() {
                       <State c={c} />
                     </span>
                     <span className="block truncate text-[0.87rem] text-quiet">
-                      {kinds[c.kind] ?? plain(c.kind)} ·{' '}
+                      {kindTitles[c.kind] ?? plain(c.kind)} ·{' '}
                       {c.used_by.length > 0 ? `used by ${c.used_by.map(plain).join(', ')}` : 'used by nobody'}
                     </span>
                   </NavLink>
@@ -120,6 +114,28 @@ export default function Connections() {
         </section>
       </div>
     </div>
+  )
+}
+
+/** NewConnection makes one more. */
+function NewConnection() {
+  const [making, make] = useState(false)
+  const go = useNavigate()
+  return (
+    <>
+      <Button strong onClick={() => make(true)}>
+        New connection
+      </Button>
+      {making && (
+        <Connect
+          onMade={(id) => {
+            make(false)
+            void go(`/connections/${id}`)
+          }}
+          onClose={() => make(false)}
+        />
+      )}
+    </>
   )
 }
 
@@ -151,12 +167,12 @@ function One({ id }: { id: string }) {
           {test.isPending ? <span className="breathe">Trying…</span> : 'Test it'}
         </Button>
       </div>
-      {test.error && <Said fine={false} words={test.error.message} />}
-      {verdict && <Said fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
-      {c.problem && <Said fine={false} words={`The last call failed: ${c.problem}`} />}
+      {test.error && <VerdictNote fine={false} words={test.error.message} />}
+      {verdict && <VerdictNote fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
+      {c.problem && <VerdictNote fine={false} words={`The last call failed: ${c.problem}`} />}
       <dl className="mt-4 grid grid-cols-[8rem_minmax(0,1fr)] gap-y-1.5 text-[0.95rem] [&>dt]:text-quiet">
         <dt>Kind</dt>
-        <dd>{kinds[c.kind] ?? plain(c.kind)}</dd>
+        <dd>{kindTitles[c.kind] ?? plain(c.kind)}</dd>
         {c.address && (
           <>
             <dt>Address</dt>
@@ -195,7 +211,19 @@ function One({ id }: { id: string }) {
       {c.sign_in && <SignIn c={c} />}
       {c.needs_secret && <Secret c={c} done={refresh} />}
       <Tools all={c.operations} />
-      <h3 className="mt-6 font-semibold">File</h3>
+      <File c={c} />
+    </div>
+  )
+}
+
+/** File is its file, which is changed by a press that says whom it counts for. */
+function File({ c }: { c: ConnectionDetail }) {
+  const [changing, change] = useState(false)
+  return (
+    <>
+      <h3 className="mt-6 flex items-center justify-between font-semibold">
+        File <Button onClick={() => change(true)}>Change it…</Button>
+      </h3>
       <pre
         className="mt-1 overflow-x-auto rounded-md border border-line bg-raised p-3 font-mono text-[0.83rem]"
         tabIndex={0}
@@ -203,9 +231,14 @@ function One({ id }: { id: string }) {
         {c.text}
       </pre>
       <p className="mt-1 text-[0.87rem] text-quiet">
-        {c.file}. It holds no secret; what is written there acts as soon as it is applied.
+        {c.file}. It holds no secret; what is written there acts as soon as it is kept.
       </p>
-    </div>
+      {changing && (
+        <Side title={`Change ${c.title}`} onClose={() => change(false)}>
+          <Edited id={c.id} text={c.text} kind={c.kind} onMade={() => change(false)} />
+        </Side>
+      )}
+    </>
   )
 }
 
@@ -221,32 +254,13 @@ function Watched({ what, looked, problem }: { what: string; looked: string; prob
   )
 }
 
-/** Said is a verdict: what was found, and what to do. */
-function Said({ fine, words, remedy }: { fine: boolean; words: string; remedy?: string }) {
-  return (
-    <div
-      role="status"
-      className={`mt-3 rounded-md border-l-4 bg-raised px-4 py-2.5 ${fine ? 'border-lichen' : 'border-madder'}`}
-    >
-      <p className="wrap-anywhere">{words}</p>
-      {remedy && (
-        <p className="mt-0.5 wrap-anywhere">
-          <span className="font-semibold">What to do:</span> {remedy}
-        </p>
-      )}
-    </div>
-  )
-}
-
 function SignIn({ c }: { c: ConnectionDetail }) {
-  const [copied, setCopied] = useState(false)
   const begin = useMutation({
     mutationFn: () => call<{ address: string }>('POST', `/connections/${c.id}/sign-in`),
     onSuccess: (a) => window.location.assign(a.address),
   })
   const s = c.sign_in
   if (!s) return null
-  const copy = () => void navigator.clipboard.writeText(s.redirect).then(() => setCopied(true))
   return (
     <section aria-label="Signing in" className="mt-6 rounded-lg border border-line bg-raised p-4">
       <h3 className="font-semibold">
@@ -275,10 +289,7 @@ function SignIn({ c }: { c: ConnectionDetail }) {
             <code className="min-w-0 flex-1 overflow-x-auto rounded border border-line bg-paper px-2 py-1 font-mono text-[0.87rem]">
               {s.redirect}
             </code>
-            <Button onClick={copy} aria-label="Copy the redirect address">
-              <Copy size={15} aria-hidden="true" />
-              {copied ? 'Copied' : 'Copy'}
-            </Button>
+            <Copy text={s.redirect} what="the redirect address" />
           </p>
           <Button strong className="mt-3" disabled={begin.isPending} onClick={() => begin.mutate()}>
             {s.signed_in || s.problem ? 'Sign in again' : `Sign in for ${c.title}`}
@@ -291,55 +302,6 @@ function SignIn({ c }: { c: ConnectionDetail }) {
         </>
       )}
     </section>
-  )
-}
-
-function Secret({ c, done }: { c: ConnectionDetail; done: () => void }) {
-  const [secret, setSecret] = useState('')
-  const keep = useMutation({
-    mutationFn: () => call<Verdict>('PUT', `/connections/${c.id}/secret`, { secret: secret.trim() }),
-    onSuccess: () => {
-      setSecret('')
-      done()
-    },
-  })
-  return (
-    <form
-      className="mt-6"
-      onSubmit={(e) => {
-        e.preventDefault()
-        if (secret.trim()) keep.mutate()
-      }}
-    >
-      <h3 className="font-semibold">
-        {c.has_secret
-          ? `Replace ${c.sign_in ? 'the client’s' : 'its'} secret`
-          : `Give it ${c.sign_in ? 'the client’s' : 'its'} secret`}
-      </h3>
-      <p className="text-[0.87rem] text-quiet">
-        {c.has_secret ? 'One is kept, sealed. ' : ''}A new one counts at once everywhere, is tested, and is never shown
-        again.
-      </p>
-      <div className="mt-1.5 flex gap-2">
-        <input
-          type="password"
-          autoComplete="off"
-          aria-label="Secret"
-          value={secret}
-          onChange={(e) => setSecret(e.target.value)}
-          className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-1.5"
-        />
-        <Button strong type="submit" disabled={!secret.trim() || keep.isPending}>
-          {keep.isPending ? <span className="breathe">Keeping…</span> : 'Keep and test'}
-        </Button>
-      </div>
-      {keep.error && (
-        <p role="alert" className="mt-1.5 text-madder">
-          {keep.error.message}
-        </p>
-      )}
-      {keep.data && <Said fine={keep.data.fine} words={keep.data.words} remedy={keep.data.remedy} />}
-    </form>
   )
 }
 

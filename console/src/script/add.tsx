@@ -7,15 +7,17 @@ const most = 60
 export function Add({
   offers,
   label,
+  begin = '',
   onAdd,
   onClose,
 }: {
   offers: Offer[]
   label: string
+  begin?: string // the words it is searched for to begin with
   onAdd: (chosen: Offer[]) => void
   onClose: () => void
 }) {
-  const [words, setWords] = useState('')
+  const [words, setWords] = useState(begin)
   const [at, setAt] = useState(0)
   const [walked, setWalked] = useState(false) // with the arrows, so that Space ticks
   const [ticked, setTicked] = useState<Offer[]>([])

@@ -14,7 +14,7 @@ import { Publish } from './publish'
 import { Panel } from './try/panel'
 import { useTrying, type Trying } from './try/use-trying'
 import { Notices, StandingChip } from './standing'
-import { BuildContext, useBuild, useDraft, useDraftState } from './use-draft'
+import { BuildContext, FormContext, useBuild, useDraft, useDraftState } from './use-draft'
 import { Whole } from './whole'
 import { useUndoKeys } from './undo-keys'
 
@@ -50,7 +50,9 @@ export default function Building({ script, run, person }: Shown) {
   if (!build) return <Loading />
   return (
     <BuildContext value={build}>
-      <Page script={script} trying={trying} />
+      <FormContext value={build}>
+        <Page script={script} trying={trying} />
+      </FormContext>
     </BuildContext>
   )
 }

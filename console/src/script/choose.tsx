@@ -9,12 +9,19 @@ export interface Option {
   group?: string
 }
 
+/** Make makes what is not there yet to be chosen. */
+export interface Make {
+  title: string
+  open: () => void
+}
+
 /** Choose is a field in which one of several things is chosen, or typed where any may stand. */
 export function Choose({
   label,
   value,
   options,
   free,
+  make,
   autoFocus,
   onChoose,
 }: {
@@ -22,6 +29,7 @@ export function Choose({
   value: string
   options: Option[]
   free?: boolean
+  make?: Make
   autoFocus?: boolean
   onChoose: (value: string) => void
 }) {
@@ -32,11 +40,13 @@ export function Choose({
   const fits = options
     .filter((o) => `${o.title} ${o.value} ${o.group ?? ''}`.toLowerCase().includes(words))
     .slice(0, 100)
+  if (make) fits.push({ value: '', title: make.title })
   const open = typed !== undefined
   const shown = options.find((o) => o.value === value)?.title ?? value
   const choose = (v: string) => {
     setTyped(undefined)
-    if (v !== value) onChoose(v)
+    if (v === '' && make) make.open()
+    else if (v !== value) onChoose(v)
   }
   const leave = () => {
     if (free && typed) choose(typed)

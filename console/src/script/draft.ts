@@ -27,6 +27,19 @@ export interface State {
   canRedo: boolean
 }
 
+/** blank is how a file stands that nobody has read yet. */
+export const blank = (text: string): State => ({
+  text,
+  tree: undefined,
+  lines: [],
+  sees: [],
+  problems: [],
+  standing: 'unsaved',
+  marked: {},
+  canUndo: false,
+  canRedo: false,
+})
+
 /** Marked is where one is in the lines that are shown. */
 export interface Marked {
   line?: string // the pointer of the line one is on
@@ -63,17 +76,7 @@ export class Draft {
     const left = keptOf(person, id)
     this.base = left?.from ?? text
     const now = left?.text ?? text
-    this.state = {
-      text: now,
-      tree: undefined,
-      lines,
-      sees: [],
-      problems: [],
-      standing: now === text ? 'kept' : 'unsaved',
-      marked: {},
-      canUndo: false,
-      canRedo: false,
-    }
+    this.state = { ...blank(now), lines, standing: now === text ? 'kept' : 'unsaved' }
   }
 
   /** begin reads the text, and keeps what a browser that crashed had not. */

@@ -1,12 +1,14 @@
-import { useState } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import type { Field, Name, Tool } from '../api'
 import { Choose, type Option } from './choose'
 import { ExpressionField } from './expression/expression-field'
 import { SchemaInput } from './schema'
 import { titled } from './language'
 import { StepName } from './step-name'
-import { useBuild } from './use-draft'
+import { useForm } from './use-draft'
 import { ValueField } from './value-field'
+
+const Connect = lazy(() => import('../making/connect'))
 
 export interface InputProps {
   field: Field
@@ -247,20 +249,42 @@ function Choice(p: InputProps & { options: Option[] }) {
 
 /** Named chooses something of the workspace by its name. */
 function Named(p: InputProps) {
-  const { names, tools } = useBuild()
+  const { names, tools } = useForm()
+  const [making, make] = useState(false)
   const options = p.field.holds === 'tool' ? tools.map(toolOption) : among(names, p.field)
+  const choose = (v: string) => {
+    make(false)
+    if (p.field.holds !== 'tool') p.onSet(v) // of a connection that was made for a tool, one is chosen now
+    p.onDone?.()
+  }
+  const title = makes(p.field)
   return (
-    <Choose
-      label={p.label}
-      autoFocus={p.autoFocus}
-      value={asText(p.value)}
-      options={options}
-      onChoose={(v) => {
-        p.onSet(v)
-        p.onDone?.()
-      }}
-    />
+    <>
+      <Choose
+        label={p.label}
+        autoFocus={p.autoFocus}
+        value={asText(p.value)}
+        options={options}
+        make={title ? { title, open: () => make(true) } : undefined}
+        onChoose={(v) => {
+          p.onSet(v)
+          p.onDone?.()
+        }}
+      />
+      {making && (
+        <Suspense>
+          <Connect kind={p.field.kind} onMade={choose} onClose={() => make(false)} />
+        </Suspense>
+      )}
+    </>
   )
+}
+
+/** makes says what can be made where it is not there to be chosen. */
+function makes(field: Field): string | undefined {
+  if (field.holds === 'tool') return 'Connect something that is not there yet…'
+  if (field.holds === 'connection') return field.kind ? `Make a new ${titled(field.kind)}…` : 'Make a new connection…'
+  return undefined
 }
 
 export const toolOption = (t: Tool): Option => ({

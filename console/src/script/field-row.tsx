@@ -4,8 +4,8 @@ import { FieldInput } from './field-input'
 import { part } from './fresh'
 import { titled } from './language'
 import { pathOf, pointerTo, valueAt } from './pointer'
-import { ListRows, MapRows } from './rows'
-import { useBuild, useDraftState } from './use-draft'
+import { ListRows, MapRows, NewRow } from './rows'
+import { useForm, useDraftState } from './use-draft'
 
 interface RowProps {
   field: Field
@@ -32,11 +32,12 @@ export function FieldRow(p: RowProps) {
 }
 
 function FieldBody({ field, place, order, autoFocus }: RowProps) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const { tree } = useDraftState(draft)
   const at = pathOf(place)
   const value = valueAt(tree, at)
   if (field.holds === 'fields' && field.many === 'list') return <Parts field={field} place={place} value={value} />
+  if (field.holds === 'fields' && field.many === 'map') return <NamedParts field={field} place={place} value={value} />
   if (field.holds === 'fields') return <Group field={field} place={place} value={value} />
   if (field.many === 'map') return <MapRows field={field} place={place} value={value} autoFocus={autoFocus} />
   if (field.many === 'list') return <ListRows field={field} place={place} value={value} />
@@ -54,7 +55,7 @@ function FieldBody({ field, place, order, autoFocus }: RowProps) {
 
 /** Group are the fields of a field that is a map of fields, or a word in its place. */
 function Group({ field, place, value }: { field: Field; place: string; value: unknown }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const at = pathOf(place)
   if (value === undefined)
     return (
@@ -80,9 +81,43 @@ function Group({ field, place, value }: { field: Field; place: string; value: un
   )
 }
 
+/** NamedParts are the maps of fields of a map, each under its name, such as the models of a server. */
+function NamedParts({ field, place, value }: { field: Field; place: string; value: unknown }) {
+  const { draft } = useForm()
+  const at = pathOf(place)
+  const names = value !== null && typeof value === 'object' ? Object.keys(value) : []
+  const one = titled(field.name).replace(/s$/, '')
+  return (
+    <div className="space-y-2">
+      {names.map((name) => (
+        <fieldset key={name} className="rounded-md border border-line p-2">
+          <legend className="px-1 text-[0.87rem] text-quiet">
+            {one} {name}
+          </legend>
+          {field.fields?.map((f) => (
+            <FieldRow key={f.name} field={f} place={pointerTo([...at, name, f.name])} />
+          ))}
+          <button
+            type="button"
+            onClick={() => void draft.set([...at, name], undefined)}
+            className="text-[0.9rem] text-madder"
+          >
+            Remove this {one}
+          </button>
+        </fieldset>
+      ))}
+      <NewRow
+        taken={names}
+        onAdd={(name) => void draft.set([...at, name], part(field.fields ?? [], name))}
+        label={`Name of one more ${one}`}
+      />
+    </div>
+  )
+}
+
 /** Parts are the maps of fields of a list, such as the fields of a form. */
 function Parts({ field, place, value }: { field: Field; place: string; value: unknown }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const at = pathOf(place)
   const parts = Array.isArray(value) ? (value as unknown[]) : []
   const one = titled(field.name).replace(/s$/, '')

@@ -1,8 +1,7 @@
-import { Collapsible } from 'radix-ui'
-import { useState } from 'react'
 import type { Field } from '../api'
 import { FieldRow } from './field-row'
 import { fieldAt, placeOf, stepKind, triggerKind, type Kinded } from './language'
+import { More } from './more'
 import { pathOf, pointerTo, valueAt } from './pointer'
 import { ToolArgs } from './tool-args'
 import { useBuild, useDraftState } from './use-draft'
@@ -90,16 +89,4 @@ function sorted(fields: Field[], valueOf: (f: Field) => unknown): [Field[], Fiel
   const first = fields.filter((f) => f.required || valueOf(f) !== undefined)
   if (first.length === 0 && fields.length <= 3) return [fields, []]
   return [first, fields.filter((f) => !first.includes(f) && f.name !== 'id')]
-}
-
-function More({ title, children }: { title: string; children: React.ReactNode }) {
-  const [open, setOpen] = useState(false)
-  return (
-    <Collapsible.Root open={open} onOpenChange={setOpen}>
-      <Collapsible.Trigger className="py-1 text-[0.93rem] text-indigo">
-        {open ? '▾' : '▸'} {title}
-      </Collapsible.Trigger>
-      <Collapsible.Content>{children}</Collapsible.Content>
-    </Collapsible.Root>
-  )
 }

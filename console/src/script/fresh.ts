@@ -13,7 +13,7 @@ function blank(f: Field): unknown {
 }
 
 /** needed are the fields something cannot be without; those that hold steps come with none. */
-function needed(fields: Field[]): Values {
+export function needed(fields: Field[]): Values {
   const out: Values = {}
   for (const f of fields) if (f.required || f.holds === 'steps') out[f.name] = blank(f)
   return out

@@ -1,7 +1,7 @@
 import { Fragment, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { Detail, Line } from '../api'
 import { gist } from '../words'
-import { Add } from './add'
+import { AddHere } from './add-here'
 import { useDeeds } from './deeds'
 import { ScriptLine } from './line'
 import { useLineKeys } from './line-keys'
@@ -43,7 +43,7 @@ export function Lines() {
   const search = (path: string) =>
     adding === path && (
       <div className="my-1 ml-7">
-        <Add
+        <AddHere
           offers={offersFor(path)}
           label={path === 'trigger' ? 'What starts it' : 'What comes here'}
           onAdd={(chosen) => add(path, chosen)}

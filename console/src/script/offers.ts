@@ -1,5 +1,6 @@
 // Everything that can stand on a line of a script.
 import type { Language, Name, Tool } from '../api'
+import { kindTitles, kindWords } from '../making/kinds'
 import { step, trigger } from './fresh'
 
 /** Fitting gives the value in scope that an argument of a name most likely is; nothing where there is none. */
@@ -12,6 +13,21 @@ export interface Offer {
   title: string
   about: string
   make: (taken: Set<string>, fitting: Fitting) => Record<string, unknown>
+  connect?: string // the kind of a connection that is made first
+}
+
+/** connectOffers are the kinds of connections that are not there yet. */
+export function connectOffers(language: Language): Offer[] {
+  return language.protocols
+    .filter((k) => k.name !== 'signing_key' && k.name !== 'model_server')
+    .map((k) => ({
+      key: `connect ${k.name}`,
+      group: 'Connections that are not there yet',
+      title: `Connect: ${kindTitles[k.name] ?? k.name}`,
+      about: kindWords[k.name] ?? k.help,
+      make: () => ({}),
+      connect: k.name,
+    }))
 }
 
 /** stepOffers are the kinds of steps in plain words, every tool, agents and workflows. */
@@ -49,7 +65,7 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
     about: n.about ?? '',
     make: (taken: Set<string>) => step(language, 'call', taken, { call: n.name }, n.name),
   }))
-  return [...kinds, ...calls, ...agents, ...workflows]
+  return [...kinds, ...calls, ...agents, ...workflows, ...connectOffers(language)]
 }
 
 /** known are the words people have for a kind of step, to be found by. */

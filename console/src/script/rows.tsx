@@ -4,7 +4,7 @@ import type { Field } from '../api'
 import { FieldInput } from './field-input'
 import { titled } from './language'
 import { pathOf, type Path } from './pointer'
-import { useBuild } from './use-draft'
+import { useForm } from './use-draft'
 
 const record = (v: unknown) =>
   (v !== null && typeof v === 'object' && !Array.isArray(v) ? v : {}) as Record<string, unknown>
@@ -18,7 +18,7 @@ interface RowsProps {
 
 /** MapRows are the named values of a field that holds many. */
 export function MapRows({ field, place, value, autoFocus }: RowsProps) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const at = pathOf(place)
   const keys = Object.keys(record(value))
   const [added, setAdded] = useState<string>()
@@ -52,7 +52,7 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
 
 /** KeyName is the name of a value, which can be changed. */
 function KeyName({ at, name }: { at: Path; name: string }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const [typed, setTyped] = useState<string>()
   const leave = () => {
     const to = asName(typed ?? '')
@@ -79,7 +79,8 @@ export const asName = (words: string) =>
     .replaceAll(/[^a-z0-9_]+/g, '_')
     .replaceAll(/^_+|_+$/g, '')
 
-function NewRow(p: { taken: string[]; autoFocus?: boolean; onAdd: (key: string) => void }) {
+/** NewRow asks for the name of one more value. */
+export function NewRow(p: { taken: string[]; label?: string; autoFocus?: boolean; onAdd: (key: string) => void }) {
   const { taken, onAdd } = p
   const [name, setName] = useState('')
   const key = asName(name)
@@ -91,7 +92,7 @@ function NewRow(p: { taken: string[]; autoFocus?: boolean; onAdd: (key: string) 
   return (
     <span className="flex items-center gap-2">
       <input
-        aria-label="Name of one more value"
+        aria-label={p.label ?? 'Name of one more value'}
         autoFocus={p.autoFocus}
         placeholder="one more, called…"
         value={name}
@@ -113,7 +114,7 @@ function NewRow(p: { taken: string[]; autoFocus?: boolean; onAdd: (key: string) 
 
 /** ListRows are the items of a field that holds a list. */
 export function ListRows({ field, place, value }: { field: Field; place: string; value: unknown }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const at = pathOf(place)
   const items = Array.isArray(value) ? (value as unknown[]) : []
   return (

@@ -7,7 +7,7 @@ import { type InputProps } from './field-input'
 import { titled } from './language'
 import { asName } from './rows'
 import { useBeginnings } from './try/use-trying'
-import { useBuild } from './use-draft'
+import { useForm } from './use-draft'
 
 interface Schema {
   type?: string
@@ -20,7 +20,7 @@ interface Schema {
 
 /** SchemaInput says what something must look like: a file's name, or rows written here, from samples where there are any. */
 export function SchemaInput(p: InputProps) {
-  const { names } = useBuild()
+  const { names } = useForm()
   const files = names.filter((n) => n.holds === 'schema').map((n) => ({ value: n.name, title: n.title }))
   const here = p.value !== null && typeof p.value === 'object'
   const options = [{ value: 'here', title: 'fields, written here' }, ...files]
@@ -126,7 +126,7 @@ function Rows({ schema, onSet }: { schema: Schema; onSet: InputProps['onSet'] })
 
 /** FromSample takes the fields of what arrived; each may be missing unless it is ticked. */
 function FromSample({ put }: { put: (s: Schema) => void }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const { samples, runs } = useBeginnings(draft.id)
   const [run, setRun] = useState('')
   useQuery({

@@ -3,7 +3,7 @@ import { FieldInput } from './field-input'
 import { titled } from './language'
 import { pathOf, valueAt } from './pointer'
 import { MapRows } from './rows'
-import { useBuild, useDraftState } from './use-draft'
+import { useForm, useDraftState } from './use-draft'
 
 interface Schema {
   type?: string | string[]
@@ -15,7 +15,7 @@ interface Schema {
 
 /** ToolArgs are the arguments of a tool: each a value, or left to a model with a hint. */
 export function ToolArgs({ place }: { place: string }) {
-  const { draft, tools } = useBuild()
+  const { draft, tools } = useForm()
   const { tree } = useDraftState(draft)
   const step = valueAt(tree, pathOf(place)) as { tool?: string; args?: object; fill?: object } | undefined
   const tool = tools.find((t) => t.name === step?.tool)
@@ -53,7 +53,7 @@ const has = (step: { args?: object; fill?: object } | undefined, name: string) =
   (!!step?.args && name in step.args) || (!!step?.fill && name in step.fill)
 
 function Argument({ place, name, schema, needed }: { place: string; name: string; schema: Schema; needed: boolean }) {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const { tree } = useDraftState(draft)
   const at = pathOf(place)
   const step = valueAt(tree, at) as { args?: Record<string, unknown>; fill?: Record<string, unknown> } | undefined

@@ -1,14 +1,38 @@
 import { createContext, use, useEffect, useState, useSyncExternalStore } from 'react'
 import type { Detail, Language, Line, Name, Script, Tool } from '../api'
 import { Draft, type State } from './draft'
+import type { Path } from './pointer'
+import type { Act } from './splice'
 
-/** Build is what the parts of the building page share. */
-export interface Build {
-  draft: Draft
+/** Editing is a file that is being edited, of any kind. */
+export interface Editing {
+  readonly id: string
+  get: () => State
+  subscribe: (listener: () => void) => () => void
+  act: (a: Act, typing?: string) => Promise<void>
+  set: (path: Path, value: unknown, order?: string[], typing?: string) => Promise<void>
+}
+
+/** Filling is what the fields of a form share, whatever file they are of. */
+export interface Filling {
+  draft: Editing
   language: Language
   names: Name[]
   tools: Tool[]
   run?: Detail // whose values are shown
+}
+
+export const FormContext = createContext<Filling | null>(null)
+
+export function useForm(): Filling {
+  const form = use(FormContext)
+  if (!form) throw new Error('this is a part of a form')
+  return form
+}
+
+/** Build is what the parts of the building page share. */
+export interface Build extends Filling {
+  draft: Draft
 }
 
 export const BuildContext = createContext<Build | null>(null)
@@ -30,7 +54,7 @@ export function useDraft(script: Script, person: string): Draft {
   return draft
 }
 
-export function useDraftState(draft: Draft): State {
+export function useDraftState(draft: Editing): State {
   return useSyncExternalStore(draft.subscribe, draft.get)
 }
 

@@ -3,14 +3,14 @@ import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
 import { gist } from '../words'
 import { codeOf, Picker } from './picker'
 import { leaves, type Leaf } from './scope'
-import { before, useBuild, useDraftState } from './use-draft'
+import { before, useForm, useDraftState } from './use-draft'
 import type { Inserts } from './value-editor'
 
 const ValueEditor = lazy(() => import('./value-editor'))
 
 /** useScope gives what may be read where a place of the file is. */
 export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf> } {
-  const { draft, run } = useBuild()
+  const { draft, run } = useForm()
   const { lines, sees } = useDraftState(draft)
   return useMemo(() => {
     const line = lines.findLast((l) => l.field !== undefined && (place === l.field || place.startsWith(l.field + '/')))
@@ -27,7 +27,7 @@ export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf
 
 /** useToldCode gives the words of every expression of the script, by its code. */
 function useToldCode(): Map<string, string> {
-  const { draft } = useBuild()
+  const { draft } = useForm()
   const { lines } = useDraftState(draft)
   return useMemo(() => {
     const out = new Map<string, string>()

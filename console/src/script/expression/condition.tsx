@@ -1,6 +1,6 @@
 import { Plus, X } from 'lucide-react'
 import { Choose } from '../choose'
-import { useBuild } from '../use-draft'
+import { useForm } from '../use-draft'
 import { isCondition, replaced, row, type Comparison, type Form } from './forms'
 import { Operand, type NodeProps } from './operand'
 
@@ -99,7 +99,7 @@ function AddRow({ onAdd, words = 'another' }: { onAdd: () => void; words?: strin
 
 /** Row is a value, what is said of it, and with what it is compared. */
 function Row(p: NodeProps) {
-  const { language } = useBuild()
+  const { language } = useForm()
   const { form, parts, at, onChange } = p
   const [left, right] = form.of ?? []
   const kind = parts[`${at}/of/0`]?.kind ?? ''

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { ValueField } from '../value-field'
-import { useBuild } from '../use-draft'
+import { useForm } from '../use-draft'
 import { GoingContext, type Going } from './focus'
 import { nothing, row, type Form } from './forms'
 import { AnyForm } from './operand'
@@ -52,7 +52,7 @@ const begun = (condition: boolean): Form => (condition ? row() : nothing)
 
 /** Said tells what the expression gives, how often it held, and what is wrong with it. */
 function Said(s: { p: Shown; working: ReturnType<typeof useWorked>; form?: Form; asCode: boolean; turn: () => void }) {
-  const { run } = useBuild()
+  const { run } = useForm()
   const { worked, error } = s.working
   const whole = worked?.parts['']
   const problem = error ?? worked?.problems[0]

@@ -2,7 +2,7 @@ import { DropdownMenu } from 'radix-ui'
 import { ChevronDown } from 'lucide-react'
 import { use } from 'react'
 import { GoingContext } from './focus'
-import { useBuild } from '../use-draft'
+import { useForm } from '../use-draft'
 import { itemName, linked, literal, row, type Form, type Link } from './forms'
 import type { NodeProps } from './operand'
 
@@ -10,7 +10,7 @@ const kinds: Record<string, string> = { bool: 'yes or no', map: 'several values'
 
 /** More is what else can be done with a value: the next link of its chain, reckoning, a choice. */
 export function More(p: NodeProps) {
-  const { language } = useBuild()
+  const { language } = useForm()
   const kind = p.parts[p.at]?.kind ?? (typeof p.form.value === 'number' ? 'number' : '')
   const links = language.links.filter((l) => suits(l, kind))
   const going = use(GoingContext)

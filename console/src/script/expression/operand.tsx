@@ -1,6 +1,6 @@
 import { X } from 'lucide-react'
 import { gist } from '../../words'
-import { useBuild } from '../use-draft'
+import { useForm } from '../use-draft'
 import { Condition } from './condition'
 import { isCondition, replaced, type Form, type Link, type Parts } from './forms'
 import { Literal } from './literal'
@@ -129,7 +129,7 @@ function Sign({ sign, onChange }: { sign: string; onChange: (sign: string) => vo
 
 /** ChainLink is a value and something that is done to it, below it. */
 function ChainLink(p: NodeProps & { part: (i: number, label: string) => NodeProps }) {
-  const { language } = useBuild()
+  const { language } = useForm()
   const { form, part, parts, at } = p
   const link: Link | undefined = language.links.find((l) => l.name === form.name)
   const source = parts[`${at}/of/0`]

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { call, type Worked } from '../../api'
-import { useBuild } from '../use-draft'
+import { useForm } from '../use-draft'
 import type { Form } from './forms'
 
 export interface Working {
@@ -18,7 +18,7 @@ const pause = 150
  * the code of each form somebody makes.
  */
 export function useWorked(place: string, code: string, condition: boolean, write: (code: string) => void): Working {
-  const { draft, run } = useBuild()
+  const { draft, run } = useForm()
   const [state, setState] = useState<{ form?: Form; worked?: Worked; error?: string }>({})
   const written = useRef<string>(undefined)
   const timer = useRef<number>(undefined)

@@ -18,7 +18,8 @@ interface Wanted {
 /** Connect makes a connection that is not there yet, at the side of what it is for. */
 export default function Connect(p: Wanted) {
   const [kind, choose] = useState(p.kind)
-  const title = kind ? `Connect: ${kindTitles[kind] ?? kind}` : 'Connect something'
+  const connecting = kind ? `Connect: ${kindTitles[kind] ?? kind}` : 'Connect something'
+  const title = kind === 'signing_key' ? 'Make a signing key' : connecting
   return (
     <Side title={title} onClose={p.onClose}>
       {kind ? <Fresh kind={kind} onMade={p.onMade} /> : <Kinds onChoose={choose} />}

@@ -1,8 +1,10 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useCallback, useState } from 'react'
 import { call, type Script } from '../../api'
 import { when } from '../../words'
 import { useBuild, useDraftState } from '../use-draft'
+import { Delivery } from './delivery'
+import { Next } from './next'
 import { Written } from './written'
 import type { Source, useBeginnings } from './use-trying'
 
@@ -10,6 +12,7 @@ import type { Source, useBeginnings } from './use-trying'
 export interface Chosen {
   source?: Source
   writing?: boolean
+  waiting?: boolean // for the next one that comes
 }
 
 interface Shown {
@@ -26,9 +29,11 @@ export function Beginning({ script, beginnings, source, chosen, choose }: Shown)
   const { lines, sees } = useDraftState(draft)
   const callable = lines.some((l) => l.path === 'trigger/called')
   const only = callable && !lines.some((l) => l.path.startsWith('trigger/') && l.path !== 'trigger/called')
-  const value = chosen.writing ? 'write' : source ? nameOf(source) : ''
+  const came = useCallback((name: string) => choose({ source: { of: 'sample', name } }), [choose])
+  const value = chosen.waiting ? 'next' : chosen.writing ? 'write' : source ? nameOf(source) : ''
   const pick = (to: string) => {
     if (to === 'write') return choose({ writing: true, source: undefined })
+    if (to === 'next') return choose({ waiting: true })
     const [of, name] = [to.slice(0, to.indexOf(' ')), to.slice(to.indexOf(' ') + 1)]
     choose({ source: of === 'sample' ? { of, name } : { of: 'run', run: name } })
   }
@@ -45,7 +50,7 @@ export function Beginning({ script, beginnings, source, chosen, choose }: Shown)
           {value === '' && <option value="">choose what it begins with</option>}
           {beginnings.samples.map((s) => (
             <option key={s.name} value={`sample ${s.name}`}>
-              kept sample “{s.name}”
+              kept sample “{s.name}”{s.signal.unsigned && ', unsigned'}
             </option>
           ))}
           {beginnings.runs.map((r) => (
@@ -54,6 +59,7 @@ export function Beginning({ script, beginnings, source, chosen, choose }: Shown)
             </option>
           ))}
           <option value="write">one written by hand…</option>
+          <option value="next">the next one that comes…</option>
         </select>
       </label>
       {chosen.writing && (
@@ -64,7 +70,9 @@ export function Beginning({ script, beginnings, source, chosen, choose }: Shown)
           onChange={(written) => choose({ writing: true, source: written })}
         />
       )}
+      {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
       {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
+      <Delivery script={script} source={source} samples={beginnings.samples} />
     </div>
   )
 }

@@ -20,7 +20,7 @@ export function Panel({ script, trying }: { script: Script; trying: Trying }) {
   const [chosen, choose] = useState<Chosen>({})
   const [how, setHow] = useState<How>(usual)
   const here = s.lines.find((l) => l.field === s.marked.line && spotOf(l) && l.number)
-  const source = chosen.source ?? firstOf(beginnings)
+  const source = chosen.source ?? (chosen.waiting ? undefined : firstOf(beginnings))
   const run = () => source && trying.start(source, how, here?.id ?? here?.path)
   return (
     <aside aria-label="Try it" className="flex flex-col gap-3 bg-raised px-4 py-4">

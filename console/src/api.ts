@@ -62,6 +62,9 @@ export type Call = Schemas['AgentCall']
 export type Ask = Schemas['AgentRequest']
 export type Message = Schemas['Message']
 
+/** mayBuild tells whether somebody may change what the workspace is made of. */
+export const mayBuild = (s: Session) => s.person.role === 'builder' || s.person.role === 'owner'
+
 /** Stored is a file the service keeps. */
 export interface Stored {
   name: string

@@ -129,7 +129,7 @@ async function named(file: FileDraft) {
 }
 
 /** useTaken tells whether another file has the id already. */
-function useTaken(file: FileDraft, fresh: boolean) {
+export function useTaken(file: FileDraft, fresh: boolean) {
   const { names } = useForm()
   useFileState(file)
   return fresh && !file.from && names.some((n) => n.holds === file.kind && n.name === file.id)

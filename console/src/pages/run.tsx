@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useParams } from 'react-router'
-import { call, type Detail, type Session, type Step } from '../api'
+import { call, mayBuild, type Detail, type Session, type Step } from '../api'
 import { RunHead } from '../parts/run-head'
 import { Loading, Trouble } from '../parts/states'
 import { StepDetail } from '../parts/step-detail'
@@ -17,7 +17,7 @@ export default function RunPage({ session }: { session: Session }) {
 }
 
 function RunOf({ id, session }: { id: string; session: Session }) {
-  const may = session.person.role === 'owner' || session.person.role === 'builder'
+  const may = mayBuild(session)
   const run = useQuery({ queryKey: ['run', id], queryFn: () => call<Detail>('GET', `/runs/${id}`) })
   const [chosen, choose] = useState<string>()
   const [toggled, toggle] = useState(new Set<string>())

@@ -1,8 +1,9 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Download, Plus, Upload } from 'lucide-react'
 import { useRef, useState } from 'react'
-import { Link, NavLink, useParams } from 'react-router'
-import { call, type Row, type Rows, type Session, type Table } from '../api'
+import { Link, NavLink, useNavigate, useParams } from 'react-router'
+import { call, mayBuild, type Row, type Rows, type Session, type Table } from '../api'
+import Definition from '../making/definition'
 import { Head } from '../parts/frame'
 import { RowForm } from '../parts/row-form'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
@@ -11,6 +12,7 @@ import { cell, count, plain, when } from '../words'
 /** Tables lists the workspace's own tables, and one with its rows. */
 export default function Tables({ session }: { session: Session }) {
   const { id } = useParams()
+  const builds = mayBuild(session)
   const all = useQuery({ queryKey: ['tables'], queryFn: () => call<Table[]>('GET', '/tables') })
   if (all.isPending) return <Loading />
   if (all.error) return <Trouble error={all.error} again={() => void all.refetch()} />
@@ -19,8 +21,12 @@ export default function Tables({ session }: { session: Session }) {
       <>
         <Head title="Tables" />
         <Empty title="No tables yet">
-          A file under <code className="font-mono">tables/</code> names the columns of one; its rows live in the
-          service. <code className="font-mono">woolsignal schema table</code> tells how it is written.
+          A table has typed columns; people and workflows add its rows.
+          {builds && (
+            <span className="mt-3 block">
+              <NewTable />
+            </span>
+          )}
         </Empty>
       </>
     )
@@ -28,7 +34,7 @@ export default function Tables({ session }: { session: Session }) {
   const one = all.data.find((t) => t.id === (id ?? all.data[0].id))
   return (
     <>
-      <Head title="Tables" beside={<Chip>{count(all.data.length, 'table')}</Chip>}>
+      <Head title="Tables" beside={<Chip>{count(all.data.length, 'table')}</Chip>} right={builds && <NewTable />}>
         <nav aria-label="Tables" className="mt-2 -mb-3 flex gap-1 overflow-x-auto">
           {all.data.map((t) => (
             <NavLink
@@ -56,6 +62,36 @@ export default function Tables({ session }: { session: Session }) {
   )
 }
 
+/** NewTable makes one more. */
+function NewTable() {
+  const [making, make] = useState(false)
+  const go = useNavigate()
+  const made = (id: string) => {
+    make(false)
+    void go(`/tables/${id}`)
+  }
+  return (
+    <>
+      <Button strong onClick={() => make(true)}>
+        New table
+      </Button>
+      {making && <Definition kind="table" title="New table" onMade={made} onClose={() => make(false)} />}
+    </>
+  )
+}
+
+/** Columns changes the columns of a table. */
+function Columns({ of }: { of: Table }) {
+  const [changing, change] = useState(false)
+  const done = () => change(false)
+  return (
+    <>
+      <Button onClick={() => change(true)}>Columns…</Button>
+      {changing && <Definition kind="table" id={of.id} title={`Change ${of.title}`} onMade={done} onClose={done} />}
+    </>
+  )
+}
+
 function One({ of, session }: { of: Table; session: Session }) {
   const client = useQueryClient()
   const [words, setWords] = useState('')
@@ -76,7 +112,7 @@ function One({ of, session }: { of: Table; session: Session }) {
     void client.invalidateQueries({ queryKey: ['tables'] })
   }
   const may = session.person.role !== 'reader'
-  const builds = session.person.role === 'builder' || session.person.role === 'owner'
+  const builds = mayBuild(session)
   const found = rows.data?.pages.flatMap((p) => p.rows) ?? []
   return (
     <div className="px-4 py-4 md:px-6">
@@ -100,6 +136,7 @@ function One({ of, session }: { of: Table; session: Session }) {
             Add a row
           </Button>
         )}
+        {builds && <Columns of={of} />}
         <CSV of={of} builds={builds} done={refresh} />
       </div>
       {editing && (

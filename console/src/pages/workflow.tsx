@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Tabs } from 'radix-ui'
 import { lazy, Suspense } from 'react'
 import { useParams } from 'react-router'
-import { call, type Detail, type Run, type Script, type Session } from '../api'
+import { call, mayBuild, type Detail, type Run, type Script, type Session } from '../api'
 import { Chat } from '../parts/chat'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
@@ -29,7 +29,7 @@ export default function Workflow({ session }: { session: Session }) {
   })
   if (script.isPending) return <Loading />
   if (script.error) return <Trouble error={script.error} again={() => void script.refetch()} />
-  const may = session.person.role === 'owner' || session.person.role === 'builder'
+  const may = mayBuild(session)
   if (!may) return <Reading script={script.data} run={detail.data} reader={session.person.role === 'reader'} />
   return (
     <Suspense fallback={<Loading />}>

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { call, type Day, type Session, type Workflow } from '../api'
+import { call, mayBuild, type Day, type Session, type Workflow } from '../api'
 import { Bin } from '../parts/bin'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
@@ -13,7 +13,7 @@ export default function Workflows({ session }: { session: Session }) {
   const all = useQuery({ queryKey: ['workflows'], queryFn: () => call<Workflow[]>('GET', '/workflows') })
   if (all.isPending) return <Loading />
   if (all.error) return <Trouble error={all.error} again={() => void all.refetch()} />
-  const may = session.person.role === 'owner' || session.person.role === 'builder'
+  const may = mayBuild(session)
   if (all.data.length === 0) {
     return (
       <>

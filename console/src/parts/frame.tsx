@@ -1,8 +1,10 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { Menu, X } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
+import { lazy, type ReactNode, Suspense, useState } from 'react'
 import { Link, NavLink, useLocation } from 'react-router'
-import { call, type Session } from '../api'
+import { call, mayBuild, type Session } from '../api'
+
+const Definition = lazy(() => import('../making/definition'))
 
 const pages = [
   { to: '/', name: 'Today' },
@@ -62,7 +64,7 @@ export function Frame({ session, children }: { session: Session; children: React
         </div>
         <ul className="space-y-0.5">
           {pages
-            .filter((p) => !p.builds || session.person.role === 'builder' || session.person.role === 'owner')
+            .filter((p) => !p.builds || mayBuild(session))
             .map((p) => (
               <li key={p.to}>
                 <NavLink
@@ -93,6 +95,7 @@ export function Frame({ session, children }: { session: Session; children: React
 }
 
 function Who({ session }: { session: Session }) {
+  const [changing, change] = useState(false)
   const client = useQueryClient()
   const leave = async () => {
     await call('DELETE', '/session')
@@ -105,8 +108,26 @@ function Who({ session }: { session: Session }) {
         {session.person.name}
       </Link>
       <p>
-        {session.workspace} · {session.person.role}
+        {mayBuild(session) ? (
+          <button className="text-left underline underline-offset-2 hover:text-ink" onClick={() => change(true)}>
+            {session.workspace}
+          </button>
+        ) : (
+          session.workspace
+        )}
+        <span className="block">{session.person.role}</span>
       </p>
+      {changing && (
+        <Suspense>
+          <Definition
+            kind="workspace"
+            id="woolsignal"
+            title="The workspace"
+            onMade={() => change(false)}
+            onClose={() => change(false)}
+          />
+        </Suspense>
+      )}
       <button className="mt-1 underline underline-offset-2 hover:text-ink" onClick={() => void leave()}>
         Sign out
       </button>

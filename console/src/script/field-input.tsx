@@ -2,12 +2,14 @@ import { lazy, Suspense, useState } from 'react'
 import type { Field, Name, Tool } from '../api'
 import { Choose, type Option } from './choose'
 import { ExpressionField } from './expression/expression-field'
+import { ListRows, MapRows } from './rows'
 import { SchemaInput } from './schema'
 import { titled } from './language'
 import { StepName } from './step-name'
 import { useForm } from './use-draft'
 import { ValueField } from './value-field'
 
+const Definition = lazy(() => import('../making/definition'))
 const Connect = lazy(() => import('../making/connect'))
 
 export interface InputProps {
@@ -24,6 +26,9 @@ export interface InputProps {
 /** FieldInput is what one value of a field is changed with, by what the field holds. */
 export function FieldInput(p: InputProps) {
   const { field } = p
+  if (Array.isArray(p.value)) return <ListRows field={field} place={p.place} value={p.value} />
+  if (p.value !== null && typeof p.value === 'object' && (field.holds === 'text' || field.holds === 'words'))
+    return <MapRows field={field} place={p.place} value={p.value} />
   switch (field.holds) {
     case 'expression':
       return <Expression {...p} />
@@ -273,7 +278,11 @@ function Named(p: InputProps) {
       />
       {making && (
         <Suspense>
-          <Connect kind={p.field.kind} onMade={choose} onClose={() => make(false)} />
+          {p.field.holds === 'table' ? (
+            <Definition kind="table" title="New table" onMade={choose} onClose={() => make(false)} />
+          ) : (
+            <Connect kind={p.field.kind} onMade={choose} onClose={() => make(false)} />
+          )}
         </Suspense>
       )}
     </>
@@ -283,6 +292,7 @@ function Named(p: InputProps) {
 /** makes says what can be made where it is not there to be chosen. */
 function makes(field: Field): string | undefined {
   if (field.holds === 'tool') return 'Connect something that is not there yet…'
+  if (field.holds === 'table') return 'Make a new table…'
   if (field.holds === 'connection') return field.kind ? `Make a new ${titled(field.kind)}…` : 'Make a new connection…'
   return undefined
 }

@@ -31,7 +31,8 @@ export function FieldRow(p: RowProps) {
   )
 }
 
-function FieldBody({ field, place, order, autoFocus }: RowProps) {
+/** FieldBody is what a field holds, without its name. */
+export function FieldBody({ field, place, order, autoFocus }: RowProps) {
   const { draft } = useForm()
   const { tree } = useDraftState(draft)
   const at = pathOf(place)

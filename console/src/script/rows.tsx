@@ -43,7 +43,8 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
         autoFocus={keys.length === 0 && autoFocus}
         onAdd={(key) => {
           setAdded(key)
-          void draft.set([...at, key], '')
+          const lists = Object.values(record(value)).some((v) => Array.isArray(v))
+          void draft.set([...at, key], lists ? [''] : '')
         }}
       />
     </div>

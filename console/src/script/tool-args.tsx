@@ -1,5 +1,6 @@
 import type { Field } from '../api'
 import { FieldInput } from './field-input'
+import { FieldBody } from './field-row'
 import { titled } from './language'
 import { pathOf, valueAt } from './pointer'
 import { MapRows } from './rows'
@@ -11,6 +12,7 @@ interface Schema {
   required?: string[]
   description?: string
   enum?: unknown[]
+  items?: Schema
 }
 
 /** ToolArgs are the arguments of a tool: each a value, or left to a model with a hint. */
@@ -52,6 +54,34 @@ export function ToolArgs({ place }: { place: string }) {
 const has = (step: { args?: object; fill?: object } | undefined, name: string) =>
   (!!step?.args && name in step.args) || (!!step?.fill && name in step.fill)
 
+const typeOf = (s: Schema) => (Array.isArray(s.type) ? s.type.find((t) => t !== 'null') : s.type)
+
+const prose = (name: string, schema: Schema): Field => ({ name, holds: 'prose', help: schema.description ?? '' })
+
+/** fieldOf is the field an argument is filled in with: lists and maps as rows, unless a value stands for the whole. */
+function fieldOf(name: string, schema: Schema, value?: unknown): Field {
+  const whole = typeof value === 'string' && value !== ''
+  const field: Field = { name, holds: 'text', help: schema.description ?? '' }
+  const choices = schema.enum?.map(String)
+  if (choices && !String(value ?? '').includes('${')) return { ...field, holds: 'choice', choices }
+  if (whole) return field
+  if (typeOf(schema) === 'array') return { ...fieldOf(name, schema.items ?? {}), many: 'list' }
+  if (typeOf(schema) !== 'object') return field
+  if (!schema.properties) return { ...field, many: 'map' }
+  const inside = Object.entries(schema.properties)
+  const fields = inside.map(([n, s]) => ({ ...fieldOf(n, s), required: !!schema.required?.includes(n) }))
+  return { ...field, holds: 'fields', fields }
+}
+
+/** typed is what was written as a number or yes or no, where the tool wants one. */
+function typed(schema: Schema, v: unknown): unknown {
+  if (typeof v !== 'string') return v
+  const type = typeOf(schema)
+  if ((type === 'number' || type === 'integer') && /^-?\d+(\.\d+)?$/.test(v)) return Number(v)
+  if (type === 'boolean' && (v === 'true' || v === 'false')) return v === 'true'
+  return v
+}
+
 function Argument({ place, name, schema, needed }: { place: string; name: string; schema: Schema; needed: boolean }) {
   const { draft } = useForm()
   const { tree } = useDraftState(draft)
@@ -60,13 +90,7 @@ function Argument({ place, name, schema, needed }: { place: string; name: string
   const filled = step?.fill !== undefined && name in step.fill
   const inside = filled ? 'fill' : 'args'
   const value = step?.[inside]?.[name]
-  const choices = schema.enum?.map(String)
-  const field: Field = {
-    name,
-    holds: filled ? 'prose' : choices && !String(value ?? '').includes('${') ? 'choice' : 'text',
-    choices,
-    help: schema.description ?? '',
-  }
+  const field = filled ? prose(name, schema) : fieldOf(name, schema, value)
   const remove = (from: 'args' | 'fill') =>
     draft.set(Object.keys(step?.[from] ?? {}).length > 1 ? [...at, from, name] : [...at, from], undefined)
   const leave = async (toModel: boolean) => {
@@ -83,17 +107,21 @@ function Argument({ place, name, schema, needed }: { place: string; name: string
         {needed && <span className="text-quiet"> (needed)</span>}
       </div>
       <div className="min-w-0">
-        <FieldInput
-          field={field}
-          label={titled(name)}
-          place={`${place}/${inside}/${name}`}
-          value={value}
-          onSet={(v, typing) =>
-            void (v === undefined && !needed
-              ? remove(inside)
-              : draft.set([...at, inside, name], v ?? '', undefined, typing ? 'arg' : ''))
-          }
-        />
+        {field.many || field.holds === 'fields' ? (
+          <FieldBody field={field} place={`${place}/${inside}/${name}`} />
+        ) : (
+          <FieldInput
+            field={field}
+            label={titled(name)}
+            place={`${place}/${inside}/${name}`}
+            value={value}
+            onSet={(v, typing) =>
+              void (v === undefined && !needed
+                ? remove(inside)
+                : draft.set([...at, inside, name], typed(schema, v) ?? '', undefined, typing ? 'arg' : ''))
+            }
+          />
+        )}
         <p className="flex flex-wrap justify-between gap-x-3 text-[0.84rem] text-quiet">
           <span>{filled ? 'A model fills this in, going by what you say here.' : schema.description}</span>
           <button

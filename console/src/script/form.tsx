@@ -1,10 +1,12 @@
 import type { Field } from '../api'
+import { CaseForm, isCase } from './case-form'
 import { FieldRow } from './field-row'
 import { fieldAt, placeOf, stepKind, triggerKind, type Kinded } from './language'
 import { More } from './more'
 import { pathOf, pointerTo, valueAt } from './pointer'
 import { ToolArgs } from './tool-args'
 import { useBuild, useDraftState } from './use-draft'
+import { WaysTable } from './ways-table'
 
 /** Form is a step or a trigger opened below its sentence: what it needs first, the rest folded away. */
 export function Form({ place }: { place: string }) {
@@ -32,7 +34,9 @@ function PlaceForm({ place }: { place: string }) {
   const fields = field.holds === 'fields' && field.many !== 'list' ? (field.fields ?? []) : undefined
   return (
     <div className="my-1 max-w-4xl rounded-lg border border-line bg-raised px-4 py-2">
-      {fields ? (
+      {fields && isCase(place) ? (
+        <CaseForm place={place} fields={fields} />
+      ) : fields ? (
         fields
           .filter((f) => f.holds !== 'steps')
           .map((f) => <FieldRow key={f.name} field={f} place={`${place}/${f.name}`} />)
@@ -43,11 +47,14 @@ function PlaceForm({ place }: { place: string }) {
   )
 }
 
+/** apart are the fields that have a form of their own. */
+const apart: Record<string, RegExp> = { tool: /^(args|fill)$/, decide: /^(cases|otherwise|unsure)$/ }
+
 /** KindFields are the fields of its kind. */
 function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: unknown }) {
   const at = pathOf(place)
   const [first, rest] = sorted(
-    kind.fields.filter((f) => f.holds !== 'steps' && !(kind.kind === 'tool' && /^(args|fill)$/.test(f.name))),
+    kind.fields.filter((f) => f.holds !== 'steps' && !apart[kind.kind]?.test(f.name)),
     (f) => valueAt(part, placeOf(kind, f)),
   )
   const { draft } = useBuild()
@@ -60,6 +67,7 @@ function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: 
     <>
       {first.map(row)}
       {kind.kind === 'tool' && <ToolArgs place={place} />}
+      {kind.kind === 'decide' && <WaysTable place={place} />}
       {rest.length > 0 && <More title={`More it can say (${rest.length})`}>{rest.map(row)}</More>}
     </>
   )

@@ -104,3 +104,30 @@ func TestWhatCannotBeWorkedOut(t *testing.T) {
 		}
 	}
 }
+
+// TestASampleIsWorkedOutThroughStepsThatReckon gives a condition's outcome for a
+// kept sample before anything ever ran: what steps above only reckon is reckoned
+// by the text as it is.
+func TestASampleIsWorkedOutThroughStepsThatReckon(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, c := harness.Context(t), s.As("Ines")
+	signal := &wire.Signal{Trigger: "scale", Body: map[string]any{"grower": "Hollin Bank", "gross_kg": 400,
+		"tare_kg": 100, "farm_kg": 400, "bales": 2}}
+	if err := c.KeepSample(ctx, "weighbridge", "light", wire.KeepSample{Signal: signal}); err != nil {
+		t.Fatal(err)
+	}
+	for at, want := range map[string]struct {
+		code  string
+		gives any
+	}{
+		"/steps/1/decide/cases/1/when": {"net.shrinkage > 8", true},
+		"/steps/0/compute/shrinkage":   {"kg * 2", float64(600)},
+		"/steps/0/compute/kg":          {"shrinkage", nil}, // it stands below
+	} {
+		w, err := c.WorkOut(ctx, "weighbridge", wire.WorkOut{Text: text(t, s, "weighbridge"), At: at, Code: want.code,
+			Sample: "light"})
+		if err != nil || w.Parts[""].Gives != want.gives {
+			t.Errorf("%s: %+v, %v", want.code, w.Parts[""], err)
+		}
+	}
+}

@@ -38,13 +38,28 @@ func (m Meaning) NamesAt(place string) expr.Names {
 	return names
 }
 
-// StepAt is the id of the step whose line tells what stands at a place; "" where
-// it has none.
-func (m Meaning) StepAt(place string) string {
-	if at := m.lineAt(place); at >= 0 {
-		return m.Lines[at].ID
+// Above are the steps whose results may be read at a place, in their order, each
+// with where it stands; the last is the step the place is in.
+func (m Meaning) Above(place string) []Standing {
+	at := m.lineAt(place)
+	if at < 0 || m.Workflow == nil {
+		return nil
 	}
-	return ""
+	byID := map[string]*Step{}
+	Walk(m.Workflow.Steps, func(s *Step) { byID[s.ID] = s })
+	var out []Standing
+	for i, l := range m.Lines[:at+1] {
+		if s := byID[l.ID]; s != nil && l.ID != "" && l.Kind == s.Kind && (i == at || m.reaches(l, m.Lines[at].Path)) {
+			out = append(out, Standing{s, l.Field})
+		}
+	}
+	return out
+}
+
+// Standing is a step and where it stands in the file, as a JSON Pointer.
+type Standing struct {
+	*Step
+	Place string
 }
 
 // lineAt is the last line that tells what stands at a place or around it.

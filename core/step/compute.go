@@ -52,16 +52,28 @@ func (c *Compute) Tell(p *flow.Sentence, s *flow.Step) {
 
 // Advance computes the values.
 func (c *Compute) Advance(at *run.At) run.Outcome {
-	out := map[string]any{}
-	scope := at.With(nil)
+	out, wrong, err := c.Reckon(at.With(nil), "")
+	if err != nil {
+		return at.Fail("%s: %v", wrong, err)
+	}
+	return at.End(out)
+}
+
+// Reckon works the values out, up to one of a name; "" is all. The scope gets
+// them as well. An error is the one of the value it names.
+func (c *Compute) Reckon(scope expr.Scope, until string) (out map[string]any, wrong string, err error) {
+	out = map[string]any{}
 	for _, v := range c.Values {
+		if v.Name == until {
+			break
+		}
 		value, err := v.Eval(scope)
 		if err != nil {
-			return at.Fail("%s: %v", v.Name, err)
+			return out, v.Name, err
 		}
 		out[v.Name], scope.Names[v.Name] = value, value
 	}
-	return at.End(out)
+	return out, "", nil
 }
 
 // Outstanding is nothing.

@@ -146,6 +146,7 @@ func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, s
 	if err != nil {
 		return at, nil, err
 	}
+	var whole, begun []cdp.BackendNodeID // those of just the name, and those whose names go on
 	for _, n := range all.Nodes {
 		if n.Ignored || n.Name == nil {
 			continue
@@ -155,10 +156,14 @@ func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, s
 			return at, seen, err
 		}
 		seen = append(seen, called)
-		if !strings.HasPrefix(strings.TrimSpace(called), name) {
-			continue
+		if called = strings.TrimSpace(called); called == name {
+			whole = append(whole, n.BackendDOMNodeID)
+		} else if strings.HasPrefix(called, name) {
+			begun = append(begun, n.BackendDOMNodeID)
 		}
-		if at, err = shown(ctx, t, n.BackendDOMNodeID); err == nil {
+	}
+	for _, id := range append(whole, begun...) {
+		if at, err = shown(ctx, t, id); err == nil {
 			return at, seen, nil
 		}
 	}

@@ -2,12 +2,16 @@ package api
 
 import (
 	"context"
+	"maps"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/core/step"
 	"woolsignal/server/workspace"
 	"woolsignal/wire"
 )
@@ -50,13 +54,7 @@ func (a *API) workOut(r *request, in wire.WorkOut) (wire.Worked, error) {
 	if err != nil {
 		return out, err
 	}
-	if own, is := values[m.StepAt(in.At)].(map[string]any); is { // what it sees of its own step
-		for name, v := range own {
-			if _, taken := values[name]; !taken {
-				values[name] = v
-			}
-		}
-	}
+	a.reckon(s, m, in.At, values)
 	w := &worker{names: names, scope: a.scopeOf(s, names, values), parts: out.Parts}
 	w.part(out.Form, "")
 	if in.Holds {
@@ -88,6 +86,27 @@ func (a *API) valuesFor(ctx context.Context, s *workspace.Snapshot, id string,
 		return state.SeenByAll(s.Zone), nil
 	}
 	return map[string]any{}, nil
+}
+
+// reckon works out what steps that only reckon give by the text as it is, and what
+// stands before a place in its own step.
+func (a *API) reckon(s *workspace.Snapshot, m flow.Meaning, place string, values map[string]any) {
+	for _, at := range m.Above(place) {
+		c, is := at.Does.(*step.Compute)
+		if !is {
+			continue
+		}
+		until, own := strings.CutPrefix(place, at.Place+"/compute/")
+		if !own {
+			until = ""
+		}
+		out, _, err := c.Reckon(a.scopeOf(s, m.NamesAt(at.Place), values), until)
+		if own {
+			maps.Copy(values, out)
+		} else if err == nil {
+			values[at.ID] = out
+		}
+	}
 }
 
 // scopeOf is what an expression is worked out in; what may be missing is so.

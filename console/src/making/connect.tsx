@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { slug } from '../parts/new-workflow'
 import { Loading } from '../parts/states'
 import { needed } from '../script/fresh'
 import { FormContext } from '../script/use-draft'
@@ -11,6 +12,7 @@ import { useFile, useKnown } from './use-file'
 
 interface Wanted {
   kind?: string // which kind of connection; nothing asks
+  called?: string // what it is called to begin with
   onMade: (id: string) => void
   onClose: () => void
 }
@@ -22,7 +24,7 @@ export default function Connect(p: Wanted) {
   const title = kind === 'signing_key' ? 'Make a signing key' : connecting
   return (
     <Side title={title} onClose={p.onClose}>
-      {kind ? <Fresh kind={kind} onMade={p.onMade} /> : <Kinds onChoose={choose} />}
+      {kind ? <Fresh kind={kind} called={p.called ?? ''} onMade={p.onMade} /> : <Kinds onChoose={choose} />}
     </Side>
   )
 }
@@ -50,29 +52,32 @@ function Kinds({ onChoose }: { onChoose: (kind: string) => void }) {
 }
 
 /** Fresh is a connection of a kind that has nothing filled in. */
-function Fresh({ kind, onMade }: { kind: string; onMade: (id: string) => void }) {
+function Fresh({ kind, called, onMade }: { kind: string; called: string; onMade: (id: string) => void }) {
   const known = useKnown()
   if (!known) return <Loading />
   const protocol = known.language.protocols.find((k) => k.name === kind)
   const own = JSON.stringify(needed(protocol?.fields ?? []))
-  return <Edited text={`connection: ""\ntitle: ""\n${kind}: ${own}\n`} kind={kind} onMade={onMade} />
+  const names = `connection: ${JSON.stringify(slug(called))}\ntitle: ${JSON.stringify(called)}\n`
+  return <Edited text={`${names}${kind}: ${own}\n`} called={called} kind={kind} onMade={onMade} />
 }
 
 /** Edited is a connection that is being filled in; one that has an id is there already. */
 export function Edited({
   id = '',
+  called = '',
   text,
   kind,
   onMade,
 }: {
   id?: string
+  called?: string
   text: string
   kind: string
   onMade: (id: string) => void
 }) {
   const known = useKnown()
   const client = useQueryClient()
-  const file = useFile(() => new FileDraft('connection', id, text, id ? text : ''))
+  const file = useFile(() => new FileDraft('connection', id || slug(called), text, id ? text : ''))
   if (!known) return <Loading />
   const made = async (id: string) => {
     await Promise.all(

@@ -34,7 +34,7 @@ export function KeyForm({ file, fresh, onMade }: { file: FileDraft; fresh: boole
         keep.mutate()
       }}
     >
-      <Called file={file} fresh={fresh} autoFocus />
+      <Called file={file} fresh={fresh} autoFocus={!file.id} />
       <FieldRow field={fields[0]} place="/signing_key/scheme" />
       <More title="More it can say">
         {fields.slice(1).map((f) => (
@@ -71,8 +71,9 @@ export function KeyForm({ file, fresh, onMade }: { file: FileDraft; fresh: boole
       <Button
         strong
         type="submit"
+        autoFocus={!!file.id}
         className="mt-3"
-        disabled={!file.id || wrong || given === '' || keep.isPending || !s.meant}
+        disabled={!file.id || wrong || given === '' || keep.isPending}
       >
         {given === undefined ? 'Make the key' : 'Keep the key'}
       </Button>

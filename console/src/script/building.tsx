@@ -12,7 +12,7 @@ import { ToAll, Ways } from '../parts/ways'
 import { Lines } from './lines'
 import { Publish } from './publish'
 import { Panel } from './try/panel'
-import { useTrying, type Trying } from './try/use-trying'
+import { signalOf, useTrying, type Trying } from './try/use-trying'
 import { Notices, StandingChip } from './standing'
 import { BuildContext, FormContext, useBuild, useDraft, useDraftState } from './use-draft'
 import { Whole } from './whole'
@@ -38,12 +38,22 @@ export default function Building({ script, run, person }: Shown) {
   const draft = useDraft(script, person)
   const trying = useTrying(script.id, draft)
   const shown = trying.run ?? run
+  const begins = signalOf(trying)
+  const signal = begins?.signal
+  const sample = begins?.sample
   const build = useMemo(
     () =>
       language.data && names.data && tools.data
-        ? { draft, language: language.data, names: names.data.names, tools: tools.data.tools, run: shown }
+        ? {
+            draft,
+            language: language.data,
+            names: names.data.names,
+            tools: tools.data.tools,
+            run: shown,
+            begins: signal && { signal, sample },
+          }
         : null,
-    [draft, language.data, names.data, tools.data, shown],
+    [draft, language.data, names.data, tools.data, shown, signal, sample],
   )
   const error = language.error ?? names.error ?? tools.error
   if (error) return <Trouble error={error} />

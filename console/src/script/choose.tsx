@@ -1,5 +1,5 @@
 import { Popover } from 'radix-ui'
-import { useId, useState } from 'react'
+import { useId, useState, type RefObject } from 'react'
 
 /** Option is one thing to choose. */
 export interface Option {
@@ -23,6 +23,7 @@ export function Choose({
   free,
   make,
   autoFocus,
+  input,
   onChoose,
 }: {
   label: string
@@ -31,6 +32,7 @@ export function Choose({
   free?: boolean
   make?: Make
   autoFocus?: boolean
+  input?: RefObject<HTMLInputElement | null>
   onChoose: (value: string) => void
 }) {
   const [typed, setTyped] = useState<string>()
@@ -67,6 +69,7 @@ export function Choose({
     <Popover.Root open={open}>
       <Popover.Anchor asChild>
         <input
+          ref={input}
           role="combobox"
           aria-label={label}
           aria-expanded={open}

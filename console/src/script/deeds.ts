@@ -23,8 +23,8 @@ export interface Deeds {
 const order = ['id', 'title', 'note', 'when', 'off']
 
 /** put writes items into a list of steps, and goes to the first; one that stands alone is opened. */
-async function put(draft: Draft, spot: Spot, text: string, open: boolean) {
-  const first = pointerTo([...spot.list, spot.at])
+async function put(draft: Draft, spot: Spot, text: string, open: boolean, opens = '') {
+  const first = pointerTo([...spot.list, spot.at]) + opens
   const mark = { line: first, open: open ? first : undefined, fresh: open }
   await draft.act({ do: 'put', list: spot.list, at: spot.at, text }, '', mark)
 }
@@ -80,7 +80,7 @@ async function add(draft: Draft, path: string, chosen: Offer[]) {
     return one
   })
   const spot = path === 'trigger' ? { list: ['triggers'], at: Number.MAX_SAFE_INTEGER } : after(line)
-  await put(draft, within(spot, s.tree), await draft.print(made), made.length === 1)
+  await put(draft, within(spot, s.tree), await draft.print(made), made.length === 1, chosen[0]?.opens)
 }
 
 /** useDeeds carries out what is done with lines, by mouse, menu or key. */

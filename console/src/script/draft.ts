@@ -165,9 +165,9 @@ export class Draft {
       const done = await this.reader.act(text, a)
       if (this.state.text !== text) continue // something was typed meanwhile
       this.history.note(text, done.text, typing)
+      if (mark) this.next = mark
       if (!done.shift) return this.took(done.text, { tree: done.tree, trouble: done.trouble })
       this.log.push(done.shift)
-      if (mark) this.next = mark
       this.took(done.text)
       return this.look()
     }

@@ -1,5 +1,6 @@
 import { lazy, Suspense, useState } from 'react'
 import type { Field, Name, Tool } from '../api'
+import { plain } from '../words'
 import { Choose, type Option } from './choose'
 import { ExpressionField } from './expression/expression-field'
 import { ListRows, MapRows } from './rows'
@@ -139,6 +140,7 @@ function Line(p: InputProps & { type: string; read: (s: string) => unknown }) {
     <input
       aria-label={p.label}
       autoFocus={p.autoFocus}
+      onFocus={(e) => p.autoFocus && e.target.select()}
       type={p.type}
       step="any"
       min={p.field.least || undefined}
@@ -254,7 +256,7 @@ function Choice(p: InputProps & { options: Option[] }) {
 
 /** Named chooses something of the workspace by its name. */
 function Named(p: InputProps) {
-  const { names, tools } = useForm()
+  const { draft, names, tools } = useForm()
   const [making, make] = useState(false)
   const options = p.field.holds === 'tool' ? tools.map(toolOption) : among(names, p.field)
   const choose = (v: string) => {
@@ -281,13 +283,21 @@ function Named(p: InputProps) {
           {p.field.holds === 'table' ? (
             <Definition kind="table" title="New table" onMade={choose} onClose={() => make(false)} />
           ) : (
-            <Connect kind={p.field.kind} onMade={choose} onClose={() => make(false)} />
+            <Connect
+              kind={p.field.kind}
+              called={p.field.kind === 'signing_key' ? keyOf(draft.id) : undefined}
+              onMade={choose}
+              onClose={() => make(false)}
+            />
           )}
         </Suspense>
       )}
     </>
   )
 }
+
+/** keyOf is what the key of a workflow is called that has none yet. */
+const keyOf = (workflow: string) => `${plain(workflow).replace(/^./, (c) => c.toUpperCase())} key`
 
 /** makes says what can be made where it is not there to be chosen. */
 function makes(field: Field): string | undefined {

@@ -54,10 +54,12 @@ const starting: Record<string, Values> = {
   question: { text: '' },
 }
 
-export function trigger(language: Language, kind: string, taken: Set<string>): Values {
+/** trigger makes a trigger of a kind; what is an address in it is that of the workflow. */
+export function trigger(language: Language, kind: string, taken: Set<string>, workflow = ''): Values {
   const k = language.triggers.find((k) => k.name === kind)
   if (!k) throw new Error(`there is no kind of trigger ${kind}`)
-  const own = { ...needed(k.fields), ...(kind === 'schedule' ? { cron: '0 8 * * 1-5' } : {}) }
+  const own: Values = { ...needed(k.fields), ...(kind === 'schedule' ? { cron: '0 8 * * 1-5' } : {}) }
+  if (own.path === '') own.path = workflow
   return { id: unused(kind, taken), [kind]: own }
 }
 

@@ -25,7 +25,7 @@ export function Lines() {
   const keys = useLineKeys(list, shown, deeds)
   const { drop, drag } = useDragging()
   const steps = useMemo(() => stepOffers(language, tools, names), [language, tools, names])
-  const starts = useMemo(() => triggerOffers(language), [language])
+  const starts = useMemo(() => triggerOffers(language, draft.id), [language, draft.id])
   const did = useMemo(() => laid(run, s.lines), [run, s.lines])
   const noted = useMemo(() => problemsByLine(s.lines, s.problems), [s.lines, s.problems])
   const does = deeds.does

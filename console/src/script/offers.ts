@@ -13,6 +13,7 @@ export interface Offer {
   title: string
   about: string
   make: (taken: Set<string>, fitting: Fitting) => Record<string, unknown>
+  opens?: string // what of it is filled in first, below its place
   connect?: string // the kind of a connection that is made first
 }
 
@@ -40,6 +41,7 @@ export function stepOffers(language: Language, tools: Tool[], names: Name[]): Of
       title: k.help.replace(/\.$/, ''),
       about: known[k.name] ?? k.name.replaceAll('_', ' '),
       make: (taken: Set<string>) => step(language, k.name, taken, defaults(k.name, names)),
+      opens: k.name === 'decide' ? '/decide/cases/0' : undefined,
     }))
   const titles = new Map(
     names.filter((n) => n.holds === 'connection' || n.holds === 'table').map((n) => [n.name, n.title]),
@@ -89,13 +91,13 @@ const known: Record<string, string> = {
 }
 
 /** triggerOffers are the ways a workflow can start. */
-export function triggerOffers(language: Language): Offer[] {
+export function triggerOffers(language: Language, workflow: string): Offer[] {
   return language.triggers.map((k) => ({
     key: `trigger ${k.name}`,
     group: 'What starts it',
     title: k.help.replace(/\.$/, ''),
     about: k.name,
-    make: (taken: Set<string>) => trigger(language, k.name, taken),
+    make: (taken: Set<string>) => trigger(language, k.name, taken, workflow),
   }))
 }
 

@@ -1,5 +1,6 @@
 import { useId, useMemo, useState } from 'react'
 import { gist } from '../words'
+import { titled } from './language'
 import { found, type Leaf } from './scope'
 import { dragged } from './dragged'
 
@@ -63,7 +64,10 @@ export function Picker({
             className={`flex cursor-pointer items-baseline gap-2 px-3 py-1 ${r === now ? 'bg-wash' : ''}`}
             style={{ paddingLeft: `${0.75 + r.depth}rem` }}
           >
-            <span className="shrink-0 font-semibold text-indigo">{words ? r.leaf.code : r.leaf.name}</span>
+            <span className="shrink-0 font-semibold text-indigo" title={r.leaf.code}>
+              {titled(r.leaf.name)}
+            </span>
+            {words && <span className="truncate text-[0.84rem] text-quiet">{whose(r.leaf)}</span>}
             {r.leaf.optional && <span className="text-[0.84rem] text-quiet">may be missing</span>}
             <span className="ml-auto truncate font-mono text-[0.84rem] text-quiet">
               {r.leaf.value !== undefined ? gist(r.leaf.value) : r.leaf.kind}
@@ -83,6 +87,16 @@ export const codeOf = (l: Leaf) => {
   const code = l.code.replaceAll('.?', '.')
   if (!l.optional) return code
   return `otherwise(${code}, ${l.kind === 'number' ? '0' : l.kind === 'list' ? '[]' : '""'})`
+}
+
+/** whose says in words what a value belongs to. */
+function whose(l: Leaf): string {
+  const path = l.code.replaceAll('.?', '.').split('.').slice(0, -1)
+  return path.length
+    ? `of ${path.toReversed().map(titled).join(' of ')}`
+    : l.from !== l.name
+      ? `of ${titled(l.from)}`
+      : ''
 }
 
 interface Row {

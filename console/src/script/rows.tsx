@@ -4,7 +4,10 @@ import type { Field } from '../api'
 import { FieldInput } from './field-input'
 import { titled } from './language'
 import { pathOf, type Path } from './pointer'
+import { codeOf } from './picker'
+import { fitting } from './scope'
 import { useForm } from './use-draft'
+import { useScope } from './value-field'
 
 const record = (v: unknown) =>
   (v !== null && typeof v === 'object' && !Array.isArray(v) ? v : {}) as Record<string, unknown>
@@ -21,6 +24,12 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
   const { draft } = useForm()
   const at = pathOf(place)
   const keys = Object.keys(record(value))
+  const { all } = useScope(`${place}/`)
+  const likely = (key: string) => {
+    const leaf = field.holds === 'text' || field.holds === 'expression' ? fitting(all, key) : undefined
+    if (!leaf) return ''
+    return field.holds === 'text' ? '${' + codeOf(leaf) + '}' : codeOf(leaf)
+  }
   const [added, setAdded] = useState<string>()
   return (
     <div className="space-y-1.5">
@@ -44,7 +53,7 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
         onAdd={(key) => {
           setAdded(key)
           const lists = Object.values(record(value)).some((v) => Array.isArray(v))
-          void draft.set([...at, key], lists ? [''] : '')
+          void draft.set([...at, key], lists ? [''] : likely(key))
         }}
       />
     </div>

@@ -90,6 +90,7 @@ function Rows({ schema, onSet }: { schema: Schema; onSet: InputProps['onSet'] })
           <label className="flex items-center gap-1.5">
             <input
               type="checkbox"
+              aria-label={`needed: ${titled(name)}`}
               checked={schema.required?.includes(name) ?? false}
               onChange={(e) => need(name, e.target.checked)}
               className="size-4 accent-indigo"
@@ -118,6 +119,15 @@ function Rows({ schema, onSet }: { schema: Schema; onSet: InputProps['onSet'] })
         <button type="button" disabled={!asName(fresh)} onClick={add} className="text-indigo disabled:opacity-50">
           Add
         </button>
+        {all.length > 1 && (
+          <button
+            type="button"
+            onClick={() => put(schema.properties ?? {}, Object.keys(schema.properties ?? {}))}
+            className="text-indigo"
+          >
+            All are needed
+          </button>
+        )}
         <FromSample put={(s) => put({ ...s.properties, ...schema.properties })} />
       </div>
     </div>

@@ -1,5 +1,6 @@
 // What may be read at a line, as a tree with the values of a run.
-import type { Detail, Line, Sight } from '../api'
+import type { Detail, Line, Sight, Signal } from '../api'
+import { valueAt, type Path } from './pointer'
 import { stepOf } from './runs'
 
 /** Leaf is a value that may be read. */
@@ -24,19 +25,34 @@ interface Shape {
 
 const deepest = 6
 
-/** leaves gives what is in scope as trees, the nearest first. */
-export function leaves(sees: Sight[], above: Line[], run?: Detail): Leaf[] {
+/** leaves gives what is in scope as trees, the nearest first; begins is what a try would begin with. */
+export function leaves(sees: Sight[], above: Line[], run?: Detail, begins?: Signal): Leaf[] {
   const near = above
     .toReversed()
-    .flatMap((l) => (l.adds ?? []).map((s) => leafOf(s, given(run, l, s.name), l.id ?? '')))
-  const all = sees.map((s) => leafOf(s, s.name === 'signal' ? run?.signal : inputsOf(s, run), s.name))
+    .flatMap((l) => (l.adds ?? []).map((s) => leafOf(s, given(run, l, s.name, above), l.id ?? '')))
+  const signal = run?.signal ?? begins
+  const all = sees.map((s) => leafOf(s, s.name === 'signal' ? signal : inputsOf(s, run), s.name))
   return [...near, ...all]
 }
 
-/** given is what a step gave in a run. */
-function given(run: Detail | undefined, line: Line, name: string): unknown {
-  if (line.kind === 'case') return undefined
-  return name === line.id ? run && stepOf(run, line)?.output : undefined
+/** given is what a step gave in a run; inside a block that goes through a list, what its first item was. */
+function given(run: Detail | undefined, line: Line, name: string, above: Line[]): unknown {
+  if (!run) return undefined
+  if (line.kind !== 'case') return name === line.id ? stepOf(run, line)?.output : undefined
+  const around = above.findLast((l) => line.path.startsWith(l.path + '/') && l.kind !== 'case')
+  const took = around && (stepOf(run, around)?.input as { of?: unknown } | null | undefined)?.of
+  if (!Array.isArray(took)) return undefined
+  return name === 'item' ? took[0] : name === 'index' ? 0 : undefined
+}
+
+/** earlier are the values of a step that stand before one of them, which may read them. */
+export function earlier(tree: unknown, place: Path, given: unknown): Leaf[] {
+  const at = place.lastIndexOf('compute')
+  const all = at < 0 ? undefined : valueAt(tree, place.slice(0, at + 1))
+  if (all === null || typeof all !== 'object' || at !== place.length - 2) return []
+  const names = Object.keys(all)
+  const before = names.slice(0, names.indexOf(String(place[at + 1])))
+  return before.toReversed().map((name) => grown(name, name, undefined, valueAt(given, [name]), false, 'this step', 0))
 }
 
 function inputsOf(s: Sight, run?: Detail): unknown {
@@ -112,5 +128,6 @@ export function found(all: Leaf[], words: string): Leaf[] {
     l.inside.forEach(visit)
   }
   all.forEach(visit)
-  return out
+  const exact = (l: Leaf) => (l.name.toLowerCase().replaceAll('_', ' ') === wanted.join(' ') ? 0 : 1)
+  return out.toSorted((a, b) => exact(a) - exact(b))
 }

@@ -20,6 +20,7 @@ export function StepName(p: InputProps) {
     <input
       aria-label={p.label}
       autoFocus={p.autoFocus}
+      onFocus={(e) => p.autoFocus && e.target.select()}
       value={typed ?? was}
       onChange={(e) => setTyped(e.target.value)}
       onBlur={leave}

@@ -1,5 +1,5 @@
 import { createContext, use, useEffect, useState, useSyncExternalStore } from 'react'
-import type { Detail, Language, Line, Name, Script, Tool } from '../api'
+import type { Detail, Language, Line, Name, Script, Signal, Tool } from '../api'
 import { Draft, type State } from './draft'
 import type { Path } from './pointer'
 import type { Act } from './splice'
@@ -20,6 +20,7 @@ export interface Filling {
   names: Name[]
   tools: Tool[]
   run?: Detail // whose values are shown
+  begins?: { sample?: string; signal: Signal } // or what a try would begin with, till there is one
 }
 
 export const FormContext = createContext<Filling | null>(null)

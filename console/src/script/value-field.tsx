@@ -2,7 +2,9 @@ import { Popover } from 'radix-ui'
 import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
 import { gist } from '../words'
 import { codeOf, Picker } from './picker'
-import { leaves, type Leaf } from './scope'
+import { pathOf } from './pointer'
+import { stepOf } from './runs'
+import { earlier, leaves, type Leaf } from './scope'
 import { before, useForm, useDraftState } from './use-draft'
 import type { Inserts } from './value-editor'
 
@@ -10,11 +12,12 @@ const ValueEditor = lazy(() => import('./value-editor'))
 
 /** useScope gives what may be read where a place of the file is. */
 export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf> } {
-  const { draft, run } = useForm()
-  const { lines, sees } = useDraftState(draft)
+  const { draft, run, begins } = useForm()
+  const { lines, sees, tree } = useDraftState(draft)
   return useMemo(() => {
     const line = lines.findLast((l) => l.field !== undefined && (place === l.field || place.startsWith(l.field + '/')))
-    const all = leaves(sees, line ? before(lines, line) : [], run)
+    const own = earlier(tree, pathOf(place), run && line && stepOf(run, line)?.output)
+    const all = [...own, ...leaves(sees, line ? before(lines, line) : [], run, begins?.signal)]
     const byCode = new Map<string, Leaf>()
     const visit = (l: Leaf) => {
       byCode.set(l.code.replaceAll('.?', '.'), l)
@@ -22,7 +25,7 @@ export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf
     }
     all.forEach(visit)
     return { all, byCode }
-  }, [lines, sees, run, place])
+  }, [lines, sees, tree, run, begins, place])
 }
 
 /** useToldCode gives the words of every expression of the script, by its code. */

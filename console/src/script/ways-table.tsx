@@ -1,4 +1,5 @@
-import { Plus, X } from 'lucide-react'
+import { X } from 'lucide-react'
+import { useState } from 'react'
 import type { Field } from '../api'
 import { FieldInput } from './field-input'
 import { titled } from './language'
@@ -18,8 +19,10 @@ const cell: Field = { name: 'gives', holds: 'text', help: '' }
 export function WaysTable({ place }: { place: string }) {
   const { draft } = useBuild()
   const ways = useWays(place)
-  const columns = [...new Set(ways.flatMap((w) => Object.keys(w.gives)))]
+  const [added, setAdded] = useState<string[]>([])
+  const columns = [...new Set([...ways.flatMap((w) => Object.keys(w.gives)), ...added])]
   const drop = (column: string) => {
+    setAdded(added.filter((a) => a !== column))
     const paths = ways.filter((w) => column in w.gives)
     void draft.actAll(
       paths.map((w) => {
@@ -28,9 +31,12 @@ export function WaysTable({ place }: { place: string }) {
       }),
     )
   }
-  const addCase = () => {
-    const at = ways.filter((w) => w.at.includes('cases')).length
-    void draft.act({ do: 'set', path: [...pathOf(place), 'decide', 'cases', at], value: { when: '', do: [] } })
+  const fill = (from: Way, column: string, texts: string[]) => {
+    const below = ways.slice(ways.indexOf(from)).filter((_, i) => texts[i])
+    const at = ways.indexOf(from)
+    void draft.actAll(
+      below.map((w) => ({ do: 'set', path: [...w.at, 'gives', column], value: texts[ways.indexOf(w) - at] })),
+    )
   }
   return (
     <div className="py-1.5">
@@ -56,8 +62,14 @@ export function WaysTable({ place }: { place: string }) {
             </tr>
           </thead>
           <tbody>
-            {ways.map((w) => (
-              <WayRow key={pointerTo(w.at)} way={w} columns={columns} />
+            {ways.map((w, i) => (
+              <WayRow
+                key={pointerTo(w.at)}
+                way={w}
+                columns={columns}
+                begin={i === 0 ? added.at(-1) : undefined}
+                fill={fill}
+              />
             ))}
           </tbody>
         </table>
@@ -66,20 +78,39 @@ export function WaysTable({ place }: { place: string }) {
         <NewRow
           taken={columns}
           label="Name of one more value of every way"
-          onAdd={(name) =>
-            void draft.actAll(ways.map((w) => ({ do: 'set', path: [...w.at, 'gives', name], value: '' })))
-          }
+          onAdd={(name) => setAdded([...added, name])}
         />
-        <button type="button" onClick={addCase} className="text-indigo">
-          <Plus className="inline size-4" aria-hidden="true" /> One more case
-        </button>
       </p>
     </div>
   )
 }
 
-function WayRow({ way, columns }: { way: Way; columns: string[] }) {
+/** pasted are the lines of what is pasted, where it has several: they fill the column from here down. */
+const pasted = (e: React.ClipboardEvent) => {
+  const lines = e.clipboardData.getData('text').replaceAll('\r', '').replace(/\n$/, '').split('\n')
+  return lines.length > 1 ? lines : undefined
+}
+
+interface RowShown {
+  way: Way
+  columns: string[]
+  begin?: string // the column that was added just now
+  fill: (from: Way, column: string, texts: string[]) => void
+}
+
+function WayRow({ way, columns, begin, fill }: RowShown) {
   const { draft } = useBuild()
+  const set = (column: string, v: unknown, typing?: boolean) => {
+    const all = Object.keys(way.gives)
+    const gone = (v === undefined || v === '') && column in way.gives
+    const whole = gone && all.length === 1
+    void draft.set(
+      [...way.at, 'gives', ...(whole ? [] : [column])],
+      gone ? undefined : v,
+      undefined,
+      typing ? 'way' : '',
+    )
+  }
   return (
     <tr>
       <th scope="row" className="max-w-52 min-w-32 pr-2 text-left align-top text-[0.9rem] font-normal">
@@ -92,13 +123,24 @@ function WayRow({ way, columns }: { way: Way; columns: string[] }) {
         </button>
       </th>
       {columns.map((c) => (
-        <td key={c} className="min-w-32 align-top">
+        <td
+          key={c}
+          className="min-w-32 align-top"
+          onPasteCapture={(e) => {
+            const texts = pasted(e)
+            if (!texts) return
+            e.preventDefault()
+            e.stopPropagation()
+            fill(way, c, texts)
+          }}
+        >
           <FieldInput
             field={cell}
             label={`${titled(c)} ${way.words}`}
             place={pointerTo([...way.at, 'gives', c])}
             value={way.gives[c]}
-            onSet={(v, typing) => void draft.set([...way.at, 'gives', c], v ?? '', undefined, typing ? 'way' : '')}
+            autoFocus={c === begin}
+            onSet={(v, typing) => set(c, v, typing)}
           />
         </td>
       ))}

@@ -1,8 +1,11 @@
 import { Plus, X } from 'lucide-react'
+import { use } from 'react'
 import { Choose } from '../choose'
 import { useForm } from '../use-draft'
+import { GoingContext, useGoing } from './focus'
 import { isCondition, replaced, row, type Comparison, type Form } from './forms'
 import { Operand, type NodeProps } from './operand'
+import { Signs } from './signs'
 
 /** Condition is built as rows: all or any of them hold, and groups of rows within. */
 export function Condition(p: NodeProps) {
@@ -102,11 +105,14 @@ function Row(p: NodeProps) {
   const { language } = useForm()
   const { form, parts, at, onChange } = p
   const [left, right] = form.of ?? []
+  const going = use(GoingContext)
+  const says = useGoing<HTMLInputElement>(`${at} says`)
   const kind = parts[`${at}/of/0`]?.kind ?? ''
   const now = language.comparisons.find((c) => c.name === form.name)
   const choose = (name: string) => {
     const next = language.comparisons.find((c) => c.name === name)
     const list = name === 'one_of' || name === 'none_of'
+    going.go(`${at}/of/1`)
     const with_ = next?.alone ? [] : [listed(list, right)]
     onChange({ ...form, name, of: [left, ...with_] })
   }
@@ -114,17 +120,22 @@ function Row(p: NodeProps) {
   return (
     <div className="flex flex-wrap items-start gap-2">
       <div className="min-w-44 flex-1 pt-0.5">
-        <Operand
-          {...p}
-          form={left}
-          at={`${at}/of/0`}
-          label={`${p.label}: value`}
-          onChange={(f) => onChange(replaced(form, 0, f))}
-        />
+        <Signs form={left} at={`${at}/of/0`} onChange={(f) => onChange(replaced(form, 0, f))}>
+          <Operand
+            {...p}
+            opens
+            next={`${at} says`}
+            form={left}
+            at={`${at}/of/0`}
+            label={`${p.label}: value`}
+            onChange={(f) => onChange(replaced(form, 0, f))}
+          />
+        </Signs>
       </div>
       <div className="w-40">
         <Choose
           label={`${p.label}: what is said of it`}
+          input={says}
           value={form.name ?? 'is'}
           options={language.comparisons
             .filter((c) => c === now || suits(c, kind))
@@ -136,6 +147,7 @@ function Row(p: NodeProps) {
         <div className="min-w-36 flex-1">
           <Operand
             {...p}
+            autoFocus={false}
             form={right}
             at={`${at}/of/1`}
             label={`${p.label}: compared with`}

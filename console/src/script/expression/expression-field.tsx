@@ -1,9 +1,10 @@
 import { useState } from 'react'
 import { ValueField } from '../value-field'
 import { useForm } from '../use-draft'
-import { GoingContext, type Going } from './focus'
+import { Going, GoingContext } from './focus'
 import { nothing, row, type Form } from './forms'
 import { AnyForm } from './operand'
+import { Signs } from './signs'
 import { useWorked } from './use-worked'
 
 interface Shown {
@@ -21,7 +22,7 @@ interface Shown {
 /** ExpressionField is an expression worked on without code: rows of a condition, or a value and what is done to it. */
 export function ExpressionField(p: Shown) {
   const [asCode, setAsCode] = useState(false)
-  const [going] = useState<Going>({ to: '' })
+  const [going] = useState(() => new Going())
   const working = useWorked(p.place, p.value, p.condition, p.onChange)
   const form = working.form ?? (p.value === '' ? begun(p.condition) : undefined)
   const code = asCode || form?.is === 'code'
@@ -31,16 +32,18 @@ export function ExpressionField(p: Shown) {
         {code || !form ? (
           <ValueField {...p} mode="expression" />
         ) : (
-          <AnyForm
-            form={form}
-            autoFocus={p.autoFocus}
-            at=""
-            parts={working.worked?.parts ?? {}}
-            items={[]}
-            place={p.place}
-            label={p.label}
-            onChange={working.change}
-          />
+          <Signs form={form} at="" onChange={working.change}>
+            <AnyForm
+              form={form}
+              autoFocus={p.autoFocus}
+              at=""
+              parts={working.worked?.parts ?? {}}
+              items={[]}
+              place={p.place}
+              label={p.label}
+              onChange={working.change}
+            />
+          </Signs>
         )}
         <Said p={p} working={working} form={form} asCode={code} turn={() => setAsCode(!asCode)} />
       </div>

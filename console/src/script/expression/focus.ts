@@ -1,13 +1,41 @@
-import { createContext, use } from 'react'
+import { createContext, use, useEffect, useRef, type RefObject } from 'react'
 
-/** Going says to which part of an expression the focus goes once it is there: its pointer. */
-export interface Going {
-  to: string
+/** Going takes the focus to a part of an expression once it is there; parts are named by their pointers. */
+export class Going {
+  private to?: string
+  private left = false
+
+  /** go sends the focus on its way. */
+  go(to: string) {
+    this.to = to
+    this.left = true
+  }
+
+  /** arrives tells whether the focus goes to a part, and has it be there. */
+  arrives(at: string): boolean {
+    if (this.to !== at) return false
+    this.to = undefined
+    return true
+  }
+
+  /** leaves tells whether the focus was sent on since it was asked last, so that it does not go back. */
+  leaves(): boolean {
+    const left = this.left
+    this.left = false
+    return left
+  }
 }
 
-export const GoingContext = createContext<Going>({ to: '' })
+export const GoingContext = createContext(new Going())
 
-/** useGoing tells whether a part takes the focus as it appears. */
-export function useGoing(at: string): boolean {
-  return use(GoingContext).to === at && at !== ''
+/** useGoing gives what is to be focused when the focus goes to a part; what is written there is selected. */
+export function useGoing<T extends HTMLElement>(at: string): RefObject<T | null> {
+  const going = use(GoingContext)
+  const ref = useRef<T>(null)
+  useEffect(() => {
+    if (!ref.current || !going.arrives(at)) return
+    ref.current.focus()
+    if (ref.current instanceof HTMLInputElement) ref.current.select()
+  })
+  return ref
 }

@@ -9,9 +9,9 @@ const box = 'w-full min-w-20 rounded-md border border-line bg-paper px-2.5 py-1.
 
 /** Literal is a value that stands there: a number, a text, yes or no. / or the button puts a value that is read. */
 export function Literal(p: NodeProps) {
-  const [picking, setPicking] = useState(false)
+  const [picking, setPicking] = useState(!!p.opens && !!p.autoFocus && isBlank(p.form))
   const v = p.form.value
-  const comes = useGoing(p.at)
+  const ref = useGoing<HTMLInputElement>(p.at)
   if (typeof v === 'boolean')
     return (
       <select
@@ -29,10 +29,11 @@ export function Literal(p: NodeProps) {
   return (
     <Popover.Root open={picking} onOpenChange={setPicking}>
       <Popover.Anchor asChild>
-        <span className="flex min-w-28 flex-1 items-center gap-1">
+        <span className={`flex items-center gap-1 ${typeof v === 'number' ? 'w-34' : 'min-w-28 flex-1'}`}>
           <input
             aria-label={p.label}
-            autoFocus={p.autoFocus || comes}
+            ref={ref}
+            autoFocus={p.autoFocus}
             value={text}
             placeholder={isBlank(p.form) ? 'a value, or what it is' : undefined}
             onChange={(e) => write(e.target.value)}

@@ -18,7 +18,7 @@ export function More(p: NodeProps) {
     p.onChange({ is: 'reckon', name, of: [p.form, literal(name === '+' && kind === 'text' ? '' : 1)] })
   const choose = () => p.onChange({ is: 'choose', of: [row(), p.form, literal(kind === 'number' ? 0 : '')] })
   const next = (act: () => void) => () => {
-    going.to = `${p.at}/of/1`
+    going.go(`${p.at}/of/1`)
     act()
   }
   const add = (l: Link) => p.onChange(linked(p.form, l, itemName(p.items.map((i) => i.name))))
@@ -34,6 +34,7 @@ export function More(p: NodeProps) {
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger
+        data-reckons=""
         aria-label={`More with ${p.label}`}
         title="What else is done with it"
         className="rounded p-0.5 text-indigo hover:bg-wash"
@@ -43,7 +44,7 @@ export function More(p: NodeProps) {
       <DropdownMenu.Portal>
         <DropdownMenu.Content
           align="start"
-          onCloseAutoFocus={(e) => going.to !== '' && e.preventDefault()}
+          onCloseAutoFocus={(e) => going.leaves() && e.preventDefault()}
           className="z-50 max-h-80 min-w-52 overflow-y-auto rounded-md border border-line bg-raised py-1 shadow-lg"
         >
           <p className="px-3 py-0.5 text-[0.84rem] text-quiet">a {kinds[kind] ?? (kind || 'value')}</p>

@@ -23,6 +23,8 @@ export interface NodeProps {
   label: string
   autoFocus?: boolean
   like?: string // the kind of value it is compared with
+  opens?: boolean // it is a value most likely: those there are are shown as it appears
+  next?: string // where the focus goes once a value is chosen; nothing stays
   onChange: (form: Form) => void
 }
 
@@ -32,6 +34,8 @@ export function Operand(p: NodeProps) {
   const part = (i: number, label: string): NodeProps => ({
     ...p,
     autoFocus: false,
+    opens: false,
+    next: undefined,
     form: form.of![i],
     at: `${p.at}/of/${i}`,
     label: `${p.label}, ${label}`,
@@ -42,8 +46,8 @@ export function Operand(p: NodeProps) {
       return (
         <span className="inline-flex flex-wrap items-center gap-1">
           <ValueChip {...p} />
-          <Gave {...p} />
           <More {...p} />
+          <Gave {...p} />
         </span>
       )
     case 'literal':
@@ -58,11 +62,11 @@ export function Operand(p: NodeProps) {
     case 'reckon':
       return (
         <span className="inline-flex flex-wrap items-center gap-1">
-          <Operand {...part(0, 'first')} />
+          {weaker(form.of![0], form) ? <Bracketed {...part(0, 'first')} /> : <Operand {...part(0, 'first')} />}
           <Sign sign={form.name ?? '+'} onChange={(name) => onChange({ ...form, name })} />
           <Bracketed {...part(1, 'second')} />
-          <Gave {...p} />
           <More {...p} />
+          <Gave {...p} />
         </span>
       )
     case 'choose':
@@ -88,6 +92,10 @@ export function Operand(p: NodeProps) {
 export function AnyForm(p: NodeProps) {
   return isCondition(p.form) ? <Condition {...p} /> : <Operand {...p} />
 }
+
+/** weaker tells a sum within a product, which needs its brackets. */
+const weaker = (inner: Form, outer: Form) =>
+  inner.is === 'reckon' && /^[+-]$/.test(inner.name ?? '') && !/^[+-]$/.test(outer.name ?? '')
 
 function Bracketed(p: NodeProps) {
   if (p.form.is !== 'reckon') return <Operand {...p} />
@@ -116,7 +124,7 @@ function Sign({ sign, onChange }: { sign: string; onChange: (sign: string) => vo
       aria-label="Sign"
       value={sign}
       onChange={(e) => onChange(e.target.value)}
-      className="rounded border border-line bg-paper px-1 py-1 text-indigo"
+      className="w-12 rounded border border-line bg-paper px-1 py-1 text-indigo"
     >
       <option value="+">+</option>
       <option value="-">−</option>

@@ -18,7 +18,8 @@ const pause = 150
  * the code of each form somebody makes.
  */
 export function useWorked(place: string, code: string, condition: boolean, write: (code: string) => void): Working {
-  const { draft, run } = useForm()
+  const { draft, run, begins } = useForm()
+  const sample = run ? undefined : begins?.sample
   const [state, setState] = useState<{ form?: Form; worked?: Worked; error?: string }>({})
   const written = useRef<string>(undefined)
   const timer = useRef<number>(undefined)
@@ -26,7 +27,7 @@ export function useWorked(place: string, code: string, condition: boolean, write
   const ask = useCallback(
     async (body: { code?: string; form?: Form }) => {
       const n = ++asked.current
-      const about = { text: draft.get().text, at: place, run: run?.id, holds: condition }
+      const about = { text: draft.get().text, at: place, run: run?.id, sample, holds: condition }
       const path = `/workflows/${encodeURIComponent(draft.id)}/work-out`
       try {
         const worked = await call<Worked>('POST', path, { ...about, ...body })
@@ -36,7 +37,7 @@ export function useWorked(place: string, code: string, condition: boolean, write
         return undefined
       }
     },
-    [draft, place, run?.id, condition],
+    [draft, place, run?.id, sample, condition],
   )
   useEffect(() => {
     if (code === written.current || code === '') return

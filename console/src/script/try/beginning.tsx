@@ -3,28 +3,20 @@ import { useCallback, useState } from 'react'
 import { call, type Script } from '../../api'
 import { when } from '../../words'
 import { useBuild, useDraftState } from '../use-draft'
+import { AsAccepted } from './as-accepted'
 import { Delivery } from './delivery'
 import { Next } from './next'
 import { Written } from './written'
-import type { Source, useBeginnings } from './use-trying'
-
-/** Chosen is what somebody chose to begin with. */
-export interface Chosen {
-  source?: Source
-  writing?: boolean
-  waiting?: boolean // for the next one that comes
-}
+import type { Source, Trying } from './use-trying'
 
 interface Shown {
   script: Script
-  beginnings: ReturnType<typeof useBeginnings>
-  source?: Source
-  chosen: Chosen
-  choose: (c: Chosen) => void
+  trying: Trying
 }
 
 /** Beginning is what a try begins with: a kept sample, what came lately, or one written by hand. */
-export function Beginning({ script, beginnings, source, chosen, choose }: Shown) {
+export function Beginning({ script, trying }: Shown) {
+  const { beginnings, source, chosen, choose } = trying
   const { draft } = useBuild()
   const { lines, sees } = useDraftState(draft)
   const callable = lines.some((l) => l.path === 'trigger/called')
@@ -72,6 +64,7 @@ export function Beginning({ script, beginnings, source, chosen, choose }: Shown)
       )}
       {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
       {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
+      <AsAccepted source={source} samples={beginnings.samples} />
       <Delivery script={script} source={source} samples={beginnings.samples} />
     </div>
   )

@@ -6,9 +6,9 @@ import { money, took } from '../../words'
 import { partOf, spotOf } from '../places'
 import { pathOf, valueAt } from '../pointer'
 import { useBuild, useDraftState } from '../use-draft'
-import { Beginning, type Chosen } from './beginning'
+import { Beginning } from './beginning'
 import { Outcome } from './outcome'
-import { useBeginnings, type How, type Trying } from './use-trying'
+import type { How, Trying } from './use-trying'
 
 const usual: How = { far: 'all', really: [], hurry: true, at: '' }
 
@@ -16,23 +16,21 @@ const usual: How = { far: 'all', really: [], hurry: true, at: '' }
 export function Panel({ script, trying }: { script: Script; trying: Trying }) {
   const { draft } = useBuild()
   const s = useDraftState(draft)
-  const beginnings = useBeginnings(script.id)
-  const [chosen, choose] = useState<Chosen>({})
   const [how, setHow] = useState<How>(usual)
   const here = s.lines.find((l) => l.field === s.marked.line && spotOf(l) && l.number)
-  const source = chosen.source ?? (chosen.waiting ? undefined : firstOf(beginnings))
+  const { source } = trying
   const run = () => source && trying.start(source, how, here?.id ?? here?.path)
   return (
     <aside aria-label="Try it" className="flex flex-col gap-3 bg-raised px-4 py-4">
       <h2 className="font-semibold">Try it</h2>
-      <Beginning script={script} beginnings={beginnings} source={source} chosen={chosen} choose={choose} />
+      <Beginning script={script} trying={trying} />
       <Far how={how} setHow={setHow} here={here && `${here.number}`} />
       <Outside how={how} setHow={setHow} />
       <div className="flex flex-wrap items-center gap-3">
         <Button strong disabled={!source || trying.busy} onClick={run}>
           Run
         </Button>
-        <span className="text-[0.87rem] text-quiet">{expected(beginnings.runs)}</span>
+        <span className="text-[0.87rem] text-quiet">{expected(trying.beginnings.runs)}</span>
       </div>
       {trying.error && (
         <p role="alert" className="text-madder">
@@ -53,9 +51,6 @@ export function Panel({ script, trying }: { script: Script; trying: Trying }) {
     </aside>
   )
 }
-
-const firstOf = (b: ReturnType<typeof useBeginnings>): Chosen['source'] =>
-  b.samples[0] ? { of: 'sample', name: b.samples[0].name } : b.runs[0] ? { of: 'run', run: b.runs[0].id } : undefined
 
 /** expected says what such a run cost lately. */
 function expected(runs: Run[]): string {

@@ -18,7 +18,18 @@ export interface How {
   at: string // "" is now
 }
 
+/** Chosen is what somebody chose to begin with. */
+export interface Chosen {
+  source?: Source
+  writing?: boolean
+  waiting?: boolean // for the next one that comes
+}
+
 export interface Trying {
+  beginnings: { samples: Sample[]; runs: Run[] }
+  chosen: Chosen
+  choose: (c: Chosen) => void
+  source?: Source // what was chosen, or the first there is
   run?: Detail
   start: (source: Source, how: How, step?: string) => void
   goOn: (from: string, edited: Record<string, unknown>, how: How) => void
@@ -32,6 +43,8 @@ export interface Trying {
 export function useTrying(id: string, draft: Draft): Trying {
   const client = useQueryClient()
   const [run, setRun] = useState<string>()
+  const beginnings = useBeginnings(id)
+  const [chosen, choose] = useState<Chosen>({})
   const [last, setLast] = useState<object>({})
   const [gives, setGives] = useState<Record<string, unknown>>({})
   const begin = useMutation({
@@ -53,6 +66,10 @@ export function useTrying(id: string, draft: Draft): Trying {
     begin.mutate({ ...body, gives })
   }
   return {
+    beginnings,
+    chosen,
+    choose,
+    source: chosen.source ?? (chosen.waiting ? undefined : firstOf(beginnings)),
     run: run ? detail.data : undefined,
     start: (source, how, step) => {
       const far = how.far === 'all' || !step ? {} : how.far === 'until' ? { until: step } : { step }
@@ -68,6 +85,17 @@ export function useTrying(id: string, draft: Draft): Trying {
     error: begin.error ?? detail.error,
     forget: () => setRun(undefined),
   }
+}
+
+const firstOf = (b: Trying['beginnings']): Source | undefined =>
+  b.samples[0] ? { of: 'sample', name: b.samples[0].name } : b.runs[0] ? { of: 'run', run: b.runs[0].id } : undefined
+
+/** signalOf is the signal something begins with, where it is here. */
+export function signalOf(t: Trying): { sample?: string; signal: Signal } | undefined {
+  const s = t.source
+  if (s?.of === 'written') return { signal: s.signal }
+  const sample = s?.of === 'sample' && t.beginnings.samples.find((k) => k.name === s.name)
+  return sample ? { sample: sample.name, signal: sample.signal } : undefined
 }
 
 function begins(s: Source): object {

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { useParams } from 'react-router'
 import { call, mayBuild, type Detail, type Session, type Step } from '../api'
 import { RunHead } from '../parts/run-head'
 import { Loading, Trouble } from '../parts/states'
 import { StepDetail } from '../parts/step-detail'
 import { Sentence } from '../parts/sentence'
+import { railsOf } from '../parts/rails'
 import { Strand } from '../parts/strand'
 import { Lanes, Span } from '../parts/lanes'
 import { gist, money, took } from '../words'
@@ -80,6 +81,7 @@ function Steps({
   folded: Set<string>
   choose: (step: Step) => void
 }) {
+  const rails = useMemo(() => railsOf(shown), [shown])
   return (
     <div className="min-w-0 px-2 py-4 md:px-4 lg:w-[46%] lg:overflow-y-auto">
       <ol>
@@ -91,7 +93,8 @@ function Steps({
               last={i === shown.length - 1}
               on={shown.slice(i + 1).some((l) => l.status)}
               branch={s.kind === 'case'}
-              inner={s.depth > 0}
+              depth={s.depth}
+              rails={rails[i]}
             />
             <div className="min-w-0 flex-1">
               <StepRow

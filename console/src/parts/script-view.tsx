@@ -2,6 +2,7 @@ import type { Detail, Line, Script, Step } from '../api'
 import { Link } from 'react-router'
 import { Badge } from './states'
 import { Sentence } from './sentence'
+import { railsOf, type Rail } from './rails'
 import { Strand } from './strand'
 import { gist, took, when } from '../words'
 
@@ -9,6 +10,7 @@ import { gist, took, when } from '../words'
 export function ScriptView({ script, run }: { script: Script; run?: Detail }) {
   // Items and rounds stand under the first of them.
   const did = new Map(run?.steps.toReversed().map((s) => [s.script, s]))
+  const rails = railsOf(script.lines)
   return (
     <div className="px-2 py-4 md:px-5">
       {run && (
@@ -30,6 +32,7 @@ export function ScriptView({ script, run }: { script: Script; run?: Detail }) {
             first={i === 0}
             last={i === script.lines.length - 1}
             run={run}
+            rails={rails[i]}
           />
         ))}
       </ol>
@@ -45,6 +48,7 @@ function ScriptLine({
   first,
   last,
   run,
+  rails,
 }: {
   line: Line
   step?: Step
@@ -52,6 +56,7 @@ function ScriptLine({
   first: boolean
   last: boolean
   run?: Detail
+  rails: Rail[]
 }) {
   const gave = !run
     ? ''
@@ -70,7 +75,8 @@ function ScriptLine({
         last={last}
         on={on}
         branch={line.kind === 'case'}
-        inner={line.depth > 0}
+        depth={line.depth}
+        rails={rails}
       />
       <div
         className={`grid min-w-0 flex-1 gap-x-4 py-1.5 ${run ? 'lg:grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_4.5rem]' : 'max-w-4xl'}`}

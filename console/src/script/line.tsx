@@ -3,6 +3,7 @@ import { ChevronDown, ChevronRight, MoreHorizontal, Plus } from 'lucide-react'
 import { memo } from 'react'
 import type { Line, Problem, Step } from '../api'
 import { Sentence } from '../parts/sentence'
+import type { Rail } from '../parts/rails'
 import { Strand } from '../parts/strand'
 import { Form } from './form'
 import { partOf, spotOf } from './places'
@@ -19,6 +20,7 @@ export interface LineProps {
   first: boolean
   last: boolean
   on: boolean // the run went past it
+  rails: Rail[]
   current: boolean
   selected: boolean
   open: boolean
@@ -60,7 +62,8 @@ export const ScriptLine = memo(function ScriptLine(p: LineProps) {
           last={p.last}
           on={p.on}
           branch={line.kind === 'case'}
-          inner={line.depth > 0}
+          depth={line.depth}
+          rails={p.rails}
         />
         <div className="min-w-0 flex-1">
           <div className={`flex ${p.off ? 'opacity-60' : ''}`}>

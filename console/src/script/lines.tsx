@@ -8,6 +8,7 @@ import { useLineKeys } from './line-keys'
 import { stepOffers, triggerOffers, type Offer } from './offers'
 import { partOf, spotOf } from './places'
 import { pathOf, valueAt } from './pointer'
+import { railsOf } from '../parts/rails'
 import { ProblemNote } from './problems'
 import { laid } from './runs'
 import { useDragging } from './dragging'
@@ -22,6 +23,7 @@ export function Lines() {
   const list = useRef<HTMLDivElement>(null)
   const deeds = useDeeds(setAdding, setFolded)
   const shown = useMemo(() => unfolded(s.lines, folded), [s.lines, folded])
+  const rails = useMemo(() => railsOf(shown.map((x) => x.line)), [shown])
   const keys = useLineKeys(list, shown, deeds)
   const { drop, drag } = useDragging()
   const steps = useMemo(() => stepOffers(language, tools, names), [language, tools, names])
@@ -29,7 +31,6 @@ export function Lines() {
   const did = useMemo(() => laid(run, s.lines), [run, s.lines])
   const noted = useMemo(() => problemsByLine(s.lines, s.problems), [s.lines, s.problems])
   const does = deeds.does
-  const offersFor = (path: string): Offer[] => (path === 'trigger' ? starts : steps)
   const close = useCallback(() => {
     setAdding(undefined)
     list.current?.querySelector<HTMLElement>('[data-line][tabindex="0"]')?.focus()
@@ -44,7 +45,7 @@ export function Lines() {
     adding === path && (
       <div className="my-1 ml-7">
         <AddHere
-          offers={offersFor(path)}
+          offers={path === 'trigger' ? starts : steps}
           label={path === 'trigger' ? 'What starts it' : 'What comes here'}
           onAdd={(chosen) => add(path, chosen)}
           onClose={close}
@@ -65,6 +66,7 @@ export function Lines() {
               first={i === 0}
               last={i === shown.length - 1}
               on={shown.slice(i + 1, i + 400).some((l) => did.get(l.line.path)?.status)}
+              rails={rails[i]}
               current={(line.field ?? '') === current}
               selected={isSelected(s.lines, s.marked, line)}
               open={!!s.marked.open && s.marked.open === partOf(line)}

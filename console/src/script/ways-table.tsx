@@ -102,7 +102,8 @@ function WayRow({ way, columns, begin, fill }: RowShown) {
   const { draft } = useBuild()
   const set = (column: string, v: unknown, typing?: boolean) => {
     const all = Object.keys(way.gives)
-    const gone = (v === undefined || v === '') && column in way.gives
+    const gone = v === undefined || v === ''
+    if (gone && !(column in way.gives)) return
     const whole = gone && all.length === 1
     void draft.set(
       [...way.at, 'gives', ...(whole ? [] : [column])],

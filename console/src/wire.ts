@@ -1477,6 +1477,7 @@ export interface components {
             };
         };
         FlowField: {
+            any?: boolean;
             choices?: string[];
             default?: string;
             example?: string;

@@ -61,6 +61,7 @@ type Field struct {
 	Words    []string `json:"words,omitempty"`  // … the words possible; none is any
 	Least    int      `json:"least,omitempty"`  // of a number
 	Most     int      `json:"most,omitempty"`   // … 0 is no bound
+	Any      bool     `json:"any,omitempty"`    // of a text: a list or a map of values may be written as well
 	Kind     string   `json:"kind,omitempty"`   // of the connection that is needed
 	Help     string   `json:"help"`             // one sentence
 	Example  string   `json:"example,omitempty"`

@@ -242,6 +242,7 @@ func TestFixesPutRight(t *testing.T) {
 		"half: signal.body.kg / 2":   "half: signal.body.kgg / 2",
 		"title: Intake":              "titel: Intake",
 		"answer: computed":           "answer: computd",
+		", answer: computed}":        "}",
 		"when: net.half > 10":        "when: net.hal > 10",
 		"workflow: intake":           "workflow: intak",
 		"lane: clean":                "lane: !clean",

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"go.yaml.in/yaml/v3"
@@ -42,6 +43,20 @@ func (m Reading) Report(key string, p Problem) { m.r.report(m.f.pos(key), p) }
 // WrongAt says what is wrong at a place inside.
 func (m Reading) WrongAt(at Pos, remedy, format string, args ...any) {
 	m.r.wrong(at, remedy, format, args...)
+}
+
+// Writing is the fix that has a field be one word, whether or not it is written.
+func (m Reading) Writing(key, word string) *Fix {
+	switch n := m.f.nodes[key]; {
+	case n != nil:
+		return replace(posOf(n), n.Value, word)
+	case m.f.flow:
+		return &Fix{Line: m.f.at.Line, Column: m.f.at.Column + 1, End: m.f.at.Column + 1, Text: key + ": " + word +
+			", "}
+	}
+	indent := strings.Repeat(" ", m.f.at.Column-1)
+	return &Fix{Line: m.f.at.Line, Column: m.f.at.Column, End: m.f.at.Column,
+		Text: key + ": " + word + "\n" + indent}
 }
 
 // OneOf insists that exactly one of some fields is written, and gives it.

@@ -71,6 +71,7 @@ func (r *reader) document(text string) *yaml.Node {
 // fields is a decoded map: its values by key, in file order.
 type fields struct {
 	at    Pos
+	flow  bool // it stands in braces
 	order []string
 	keys  map[string]*yaml.Node
 	nodes map[string]*yaml.Node
@@ -88,7 +89,8 @@ func (f fields) pos(key string) Pos {
 // mapping reads a map and reports keys that are not among the allowed ones.
 // With no allowed keys, any key is right.
 func (r *reader) mapping(n *yaml.Node, what string, allowed ...string) (fields, bool) {
-	f := fields{at: posOf(n), keys: map[string]*yaml.Node{}, nodes: map[string]*yaml.Node{}}
+	f := fields{at: posOf(n), flow: n.Style&yaml.FlowStyle != 0, keys: map[string]*yaml.Node{},
+		nodes: map[string]*yaml.Node{}}
 	if n.Kind != yaml.MappingNode {
 		r.wrong(posOf(n), "give it keys, one a line: key: value", "%s must be a map of keys", what)
 		return f, false

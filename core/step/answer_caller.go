@@ -23,7 +23,7 @@ func (r *AnswerCaller) Fields() []flow.Field {
 		{Name: "status", Into: &r.Status, Default: "200", Least: 200, Most: 599, Help: "The HTTP status.",
 			Example: "201"},
 		{Name: "headers", Into: &r.Headers, Help: "Headers, by name.", Example: "{Location: \"/lots/${row.id}\"}"},
-		{Name: "body", Into: &r.Body, Help: "What the answer holds.", Example: "{receipt: \"${row.id}\"}"},
+		{Name: "body", Into: &r.Body, Any: true, Help: "What the answer holds.", Example: "{receipt: \"${row.id}\"}"},
 	}
 }
 
@@ -34,9 +34,21 @@ func (r *AnswerCaller) Check(c *flow.Checker, s *flow.Step, names expr.Names) sh
 		c.Value(*r.Body, names)
 	}
 	if !c.Started(answers) {
-		c.Wrong(s.At, "add answer: computed to the webhook, or remove the step", "no caller waits for this answer")
+		c.Report(s.At, flow.Problem{What: "no caller waits for this answer", Fix: answering(c.Workflow),
+			Remedy: "add answer: computed to the webhook, or remove the step"})
 	}
 	return shape.Map(map[string]shape.Shape{"status": shape.Number(), "body": nil})
+}
+
+// answering is the change by which the first webhook of a workflow waits for an
+// answer; nil where it has none.
+func answering(w *flow.Workflow) *flow.Fix {
+	for _, t := range w.Triggers {
+		if hook, is := t.Is.(*trigger.Webhook); is {
+			return hook.Answers
+		}
+	}
+	return nil
 }
 
 // answers tells whether whoever starts a run waits for a step's answer.

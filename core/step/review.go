@@ -20,7 +20,8 @@ type Review struct {
 // Fields are what it may say.
 func (r *Review) Fields() []flow.Field {
 	return []flow.Field{
-		{Name: "show", Into: &r.Show, Missing: "the reviewer is shown nothing", Help: "What the person needs to see.",
+		{Name: "show", Into: &r.Show, Any: true, Missing: "the reviewer is shown nothing",
+			Help:    "What the person needs to see.",
 			Example: "{lot: \"${row.id}\"}"},
 		{Name: "edit", Into: &r.Edit, Help: "Values they may change, by name.", Example: "{price: \"${offer.price}\"}"},
 		{Name: "choices", Into: &r.Choices,

@@ -17,6 +17,9 @@ type Webhook struct {
 	Answer       string // receipt or computed
 	AnswerWithin time.Duration
 	Subject      *flow.Value // what the delivery is about, over signal; waits look it up by this
+
+	// Answers is the change of the file by which a step answers the caller.
+	Answers *flow.Fix
 }
 
 const computed = "computed"
@@ -41,6 +44,9 @@ func (w *Webhook) Fields() []flow.Field {
 			Example: "${signal.body.offer}"},
 	}
 }
+
+// Agree keeps how it would be written that a step answers.
+func (w *Webhook) Agree(m flow.Reading) { w.Answers = m.Writing("answer", computed) }
 
 // Check types the subject.
 func (w *Webhook) Check(c *flow.Checker, t *flow.Trigger) {

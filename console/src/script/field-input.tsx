@@ -79,7 +79,7 @@ function literal(text: string, was: unknown): unknown {
 function Words(p: InputProps) {
   const lines = p.field.holds === 'prose' || /^(text|prompt|show|intro|task|because)$/.test(p.field.name)
   const value = asText(p.value).replace(/\n$/, '')
-  return (
+  const words = (
     <ValueField
       label={p.label}
       place={p.place}
@@ -92,6 +92,14 @@ function Words(p: InputProps) {
       onDone={p.onDone}
       onCancel={p.onCancel}
     />
+  )
+  if (!p.field.any || value !== '') return words
+  return (
+    <div className="space-y-1.5">
+      {words}
+      <p className="text-[0.84rem] text-quiet">or several values:</p>
+      <MapRows field={p.field} place={p.place} value={undefined} />
+    </div>
   )
 }
 

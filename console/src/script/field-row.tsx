@@ -41,7 +41,7 @@ export function FieldBody({ field, place, order, autoFocus }: RowProps) {
   if (field.holds === 'fields' && field.many === 'map') return <NamedParts field={field} place={place} value={value} />
   if (field.holds === 'fields') return <Group field={field} place={place} value={value} />
   if (field.many === 'map') return <MapRows field={field} place={place} value={value} autoFocus={autoFocus} />
-  if (field.many === 'list') return <ListRows field={field} place={place} value={value} />
+  if (field.many === 'list') return <ListRows field={field} place={place} value={value} autoFocus={autoFocus} />
   return (
     <FieldInput
       field={field}

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import type { Field } from '../api'
 import { CaseForm, isCase } from './case-form'
 import { FieldRow } from './field-row'
@@ -53,7 +54,7 @@ const apart: Record<string, RegExp> = { tool: /^(args|fill)$/, decide: /^(cases|
 /** KindFields are the fields of its kind. */
 function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: unknown }) {
   const at = pathOf(place)
-  const [first, rest] = sorted(
+  const [first, rest] = useSorted(
     kind.fields.filter((f) => f.holds !== 'steps' && !apart[kind.kind]?.test(f.name)),
     (f) => valueAt(part, placeOf(kind, f)),
   )
@@ -73,13 +74,13 @@ function KindFields({ kind, place, part }: { kind: Kinded; place: string; part: 
   )
 }
 
-const isEmpty = (v: unknown) => !v || (typeof v === 'object' && Object.keys(v).length === 0)
+const isEmpty = (v: unknown): boolean => !v || (typeof v === 'object' && Object.values(v).every((x) => x === ''))
 
 /** Around are the fields that any step may have. */
 function Around({ place, part, fields }: { place: string; part: unknown; fields: Field[] }) {
   const at = pathOf(place)
   const order = fields.map((f) => f.name)
-  const [set, rest] = sorted(fields, (f) => valueAt(part, [f.name]))
+  const [set, rest] = useSorted(fields, (f) => valueAt(part, [f.name]))
   const row = (f: Field) => <FieldRow key={f.name} field={f} place={pointerTo([...at, f.name])} order={order} />
   return (
     <>
@@ -92,9 +93,14 @@ function Around({ place, part, fields }: { place: string; part: unknown; fields:
   )
 }
 
-/** sorted puts what is needed or set first. */
-function sorted(fields: Field[], valueOf: (f: Field) => unknown): [Field[], Field[]] {
-  const first = fields.filter((f) => f.required || valueOf(f) !== undefined)
-  if (first.length === 0 && fields.length <= 3) return [fields, []]
+/** few are so few fields that none is folded away. */
+const few = 3
+
+/** useSorted puts what is needed or set first; what stood there as the form was opened stays there. */
+function useSorted(fields: Field[], valueOf: (f: Field) => unknown): [Field[], Field[]] {
+  const set = (f: Field) => f.required || valueOf(f) !== undefined
+  const [begun] = useState(() => fields.filter(set).map((f) => f.name))
+  const first = fields.filter((f) => set(f) || begun.includes(f.name))
+  if (fields.filter((f) => f.name !== 'id').length <= few) return [fields.filter((f) => f.name !== 'id'), []]
   return [first, fields.filter((f) => !first.includes(f) && f.name !== 'id')]
 }

@@ -49,6 +49,7 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
       ))}
       <NewRow
         taken={keys}
+        label={`Name of one more value of ${titled(field.name)}`}
         autoFocus={keys.length === 0 && autoFocus}
         onAdd={(key) => {
           setAdded(key)
@@ -107,7 +108,11 @@ export function NewRow(p: { taken: string[]; label?: string; autoFocus?: boolean
         placeholder="one more, called…"
         value={name}
         onChange={(e) => setName(e.target.value)}
-        onKeyDown={(e) => e.key === 'Enter' && add()}
+        onKeyDown={(e) => {
+          if (e.key !== 'Enter') return
+          e.preventDefault() // what is focused next would have it too
+          add()
+        }}
         className="w-44 rounded-md border border-line bg-paper px-2 py-1"
       />
       <button
@@ -123,7 +128,7 @@ export function NewRow(p: { taken: string[]; label?: string; autoFocus?: boolean
 }
 
 /** ListRows are the items of a field that holds a list. */
-export function ListRows({ field, place, value }: { field: Field; place: string; value: unknown }) {
+export function ListRows({ field, place, value, autoFocus }: RowsProps) {
   const { draft } = useForm()
   const at = pathOf(place)
   const items = Array.isArray(value) ? (value as unknown[]) : []
@@ -134,6 +139,7 @@ export function ListRows({ field, place, value }: { field: Field; place: string;
           <FieldInput
             field={{ ...field, many: undefined }}
             label={`${titled(field.name)} ${i + 1}`}
+            autoFocus={i === 0 && autoFocus}
             place={`${place}/${i}`}
             value={item}
             onSet={(v, typing) => void draft.set([...at, i], v ?? '', undefined, typing ? 'row' : '')}

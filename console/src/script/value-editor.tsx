@@ -42,6 +42,7 @@ export default function ValueEditor({ ref, ...p }: EditorProps) {
   const now = useRef(p)
   const shown = useRef(new Compartment())
   const synced = useRef(p.value) // what was shown last that nobody wrote here
+  const sent = useRef<string[]>([]) // what was written here and did not come back yet
   useEffect(() => {
     now.current = p
   })
@@ -50,7 +51,7 @@ export default function ValueEditor({ ref, ...p }: EditorProps) {
       parent: host.current!,
       state: EditorState.create({
         doc: now.current.value,
-        extensions: [...behaviour(now), shown.current.of(drawn(now.current)), labelled(now.current)],
+        extensions: [...behaviour(now, sent), shown.current.of(drawn(now.current)), labelled(now.current)],
       }),
     })
     view.current = made
@@ -63,6 +64,9 @@ export default function ValueEditor({ ref, ...p }: EditorProps) {
   useEffect(() => {
     const v = view.current
     const doc = v?.state.doc.toString()
+    const back = sent.current.indexOf(p.value)
+    if (back >= 0) sent.current = sent.current.slice(back + 1)
+    if (back >= 0 && sent.current.length > 0) return // it was written here, and more since
     if (!v || doc === p.value) {
       synced.current = p.value
     } else if (!v.hasFocus || doc === synced.current) {
@@ -96,7 +100,7 @@ function put(view: EditorView, code: string, mode: 'text' | 'expression', at?: n
   view.focus()
 }
 
-function behaviour(now: RefObject<EditorProps>): Extension[] {
+function behaviour(now: RefObject<EditorProps>, sent: RefObject<string[]>): Extension[] {
   const done = () => {
     if (!now.current.onEnter) return false
     now.current.onEnter()
@@ -121,8 +125,10 @@ function behaviour(now: RefObject<EditorProps>): Extension[] {
       ...historyKeymap,
     ]),
     EditorView.updateListener.of((u) => {
-      if (u.docChanged && !u.transactions.some((t) => t.isUserEvent('outside')))
-        now.current.onChange(u.state.doc.toString())
+      if (!u.docChanged || u.transactions.some((t) => t.isUserEvent('outside'))) return
+      const text = u.state.doc.toString()
+      sent.current.push(text)
+      now.current.onChange(text)
     }),
     EditorView.inputHandler.of((view, from, _to, text) => {
       const before = from === 0 ? ' ' : view.state.sliceDoc(from - 1, from)

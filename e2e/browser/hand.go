@@ -56,6 +56,19 @@ func (h *Hand) Paste(words string) Step {
 	})
 }
 
+// PasteLines pastes several lines where the focus is, as they come from a sheet.
+func (h *Hand) PasteLines(lines ...string) Step {
+	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := chromedp.Evaluate[bool](fmt.Sprintf(`(() => {
+			const data = new DataTransfer()
+			data.setData('text/plain', %q)
+			return document.activeElement.dispatchEvent(
+				new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }))
+		})()`, strings.Join(lines, "\n")))(ctx, t)
+		return err
+	})
+}
+
 // Press presses one key, such as Enter, or several at once, such as
 // Alt+ArrowDown.
 func (h *Hand) Press(keys string) Step {

@@ -28,6 +28,7 @@ export interface InputProps {
 export function FieldInput(p: InputProps) {
   const { field } = p
   if (Array.isArray(p.value)) return <ListRows field={field} place={p.place} value={p.value} />
+  if (field.any) return <AnyValue {...p} />
   if (p.value !== null && typeof p.value === 'object' && (field.holds === 'text' || field.holds === 'words'))
     return <MapRows field={field} place={p.place} value={p.value} />
   switch (field.holds) {
@@ -79,7 +80,7 @@ function literal(text: string, was: unknown): unknown {
 function Words(p: InputProps) {
   const lines = p.field.holds === 'prose' || /^(text|prompt|show|intro|task|because)$/.test(p.field.name)
   const value = asText(p.value).replace(/\n$/, '')
-  const words = (
+  return (
     <ValueField
       label={p.label}
       place={p.place}
@@ -93,12 +94,23 @@ function Words(p: InputProps) {
       onCancel={p.onCancel}
     />
   )
-  if (!p.field.any || value !== '') return words
+}
+
+/** AnyValue is a text, or several values, each under its name. */
+function AnyValue(p: InputProps) {
+  const several = !!p.value && typeof p.value === 'object'
   return (
     <div className="space-y-1.5">
-      {words}
-      <p className="text-[0.84rem] text-quiet">or several values:</p>
-      <MapRows field={p.field} place={p.place} value={undefined} />
+      {!several && <Words key="words" {...p} />}
+      {!several && !p.value && <p className="text-[0.84rem] text-quiet">or several values:</p>}
+      {(several || !p.value) && (
+        <MapRows
+          key="rows"
+          field={{ ...p.field, any: undefined, example: undefined }}
+          place={p.place}
+          value={p.value}
+        />
+      )}
     </div>
   )
 }

@@ -5,6 +5,7 @@ import { AddHere } from './add-here'
 import { useDeeds } from './deeds'
 import { ScriptLine } from './line'
 import { useLineKeys } from './line-keys'
+import { Ends } from './ends'
 import { stepOffers, triggerOffers, type Offer } from './offers'
 import { partOf, spotOf } from './places'
 import { pathOf, valueAt } from './pointer'
@@ -82,21 +83,7 @@ export function Lines() {
           </Fragment>
         ))}
       </ol>
-      {triggers.length === 0 && (
-        <First title="When…" words="Choose what starts it" onClick={() => setAdding('trigger')}>
-          {search('trigger')}
-        </First>
-      )}
-      {s.lines.every((l) => l.kind === 'trigger' || l.kind === 'gives') && (
-        <First title="Then…" words="Put in the first step" onClick={() => setAdding('')}>
-          {search('')}
-        </First>
-      )}
-      {triggers.length > 0 && adding !== 'trigger' && (
-        <button type="button" onClick={() => setAdding('trigger')} className="mt-3 ml-7 text-[0.9rem] text-indigo">
-          + another way to start it
-        </button>
-      )}
+      <Ends adding={adding} setAdding={setAdding} search={search} />
       <section aria-label="About the whole" className="mt-3">
         {(noted.get('') ?? none).map((p, i) => (
           <ProblemNote key={i} problem={p} />
@@ -107,24 +94,6 @@ export function Lines() {
 }
 
 const none: never[] = []
-
-/** First is a line that is still to be written. */
-function First(p: { title: string; words: string; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <div className="my-1 ml-7">
-      {p.children || (
-        <button
-          type="button"
-          onClick={p.onClick}
-          className="rounded-md border border-dashed border-line px-3 py-1.5 text-left"
-        >
-          <span className="text-quiet">{p.title} </span>
-          <span className="font-semibold text-indigo">{p.words}</span>
-        </button>
-      )}
-    </div>
-  )
-}
 
 /** unfolded are the lines that are shown, and whether others stand inside each. */
 function unfolded(lines: Line[], folded: Set<string>): { line: Line; inside: boolean }[] {

@@ -52,7 +52,7 @@ export function MapRows({ field, place, value, autoFocus }: RowsProps) {
         label={`Name of one more value of ${titled(field.name)}`}
         autoFocus={keys.length === 0 && autoFocus}
         onAdd={(key) => {
-          setAdded(key)
+          setAdded(likely(key) ? undefined : key) // what is filled in already needs nobody
           const lists = Object.values(record(value)).some((v) => Array.isArray(v))
           void draft.set([...at, key], lists ? [''] : likely(key))
         }}

@@ -24,9 +24,16 @@ const delivered = `{"grower": "Hollin Bank", "gross_kg": 412.5, "tare_kg": 31, "
 // mouse and keyboard: its key is made on the way, its schema comes from what the
 // scale sends, it is tried on that, made live, sent a signed delivery, and the run
 // of that is opened and gone through again from a step.
-func TestTheWeighbridgeIsBuiltByHand(t *testing.T) {
+func TestTheWeighbridgeIsBuiltByHand(t *testing.T) { buildTheWeighbridge(t, &browser.Hand{}) }
+
+// TestTheWeighbridgeIsBuiltByKeysAlone does the same without a mouse.
+func TestTheWeighbridgeIsBuiltByKeysAlone(t *testing.T) {
+	buildTheWeighbridge(t, &browser.Hand{Keyboard: true})
+}
+
+func buildTheWeighbridge(t *testing.T, h *browser.Hand) {
 	s := harness.Demo(t)
-	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	ctx, ines := page(t), s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), h.Click("link", "Workflows"))
 	do(t, ctx, begunByHand(h)...)
 	if status := sendPlain(t, s, "/in/second-scale", delivered); status != http.StatusAccepted {

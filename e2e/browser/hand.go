@@ -19,15 +19,20 @@ import (
 // Hand uses a page as a person does: it finds things by their roles and names,
 // as assistive technology reads them out, and counts what it does.
 type Hand struct {
-	Acts int
+	Acts     int
+	Keyboard bool // it has no mouse
 }
 
 // patience is how long something is looked for.
 const patience = 20 * time.Second
 
-// Click clicks on the first thing of a role whose name begins with some words.
+// Click clicks on the first thing of a role whose name begins with some words;
+// without a mouse it goes there by keys.
 func (h *Hand) Click(role, name string) Step {
 	return h.counted(func(ctx context.Context, t *chromedp.Target) error {
+		if h.Keyboard {
+			return reach(ctx, t, role, name)
+		}
 		at, err := await(ctx, t, role, name)
 		if err != nil {
 			return err
@@ -149,24 +154,41 @@ func (b box) press() (x, y float64) {
 
 var errNotShown = errors.New("nothing of the name is shown")
 
+// find finds a thing that is shown, and tells the names of all of its role.
 func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, seen []string, err error) {
+	nodes, seen, err := ofName(ctx, t, role, name)
+	if err != nil {
+		return at, seen, err
+	}
+	for _, id := range nodes {
+		if at, err = shown(ctx, t, id); err == nil {
+			return at, seen, nil
+		}
+	}
+	return at, seen, errNotShown
+}
+
+// ofName lists the things of a role by their name: those of just that name first,
+// then those whose names go on.
+func ofName(ctx context.Context, t *chromedp.Target, role, name string) (nodes []cdp.BackendNodeID, seen []string,
+	err error) {
 	root, err := cdp.Call(ctx, t, dom.GetDocument, dom.GetDocumentParams{})
 	if err != nil {
-		return at, nil, err
+		return nil, nil, err
 	}
 	all, err := cdp.Call(ctx, t, accessibility.QueryAXTree,
 		accessibility.QueryAXTreeParams{NodeID: root.Root.NodeID, Role: role})
 	if err != nil {
-		return at, nil, err
+		return nil, nil, err
 	}
-	var whole, begun []cdp.BackendNodeID // those of just the name, and those whose names go on
+	var whole, begun []cdp.BackendNodeID
 	for _, n := range all.Nodes {
 		if n.Ignored || n.Name == nil {
 			continue
 		}
 		var called string
 		if err := json.Unmarshal(n.Name.Value, &called); err != nil {
-			return at, seen, err
+			return nil, seen, err
 		}
 		seen = append(seen, called)
 		if called = strings.TrimSpace(called); called == name {
@@ -175,12 +197,7 @@ func find(ctx context.Context, t *chromedp.Target, role, name string) (at box, s
 			begun = append(begun, n.BackendDOMNodeID)
 		}
 	}
-	for _, id := range append(whole, begun...) {
-		if at, err = shown(ctx, t, id); err == nil {
-			return at, seen, nil
-		}
-	}
-	return at, seen, errNotShown
+	return append(whole, begun...), seen, nil
 }
 
 // shown scrolls a thing into view and tells where it is.

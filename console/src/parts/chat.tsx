@@ -5,6 +5,7 @@ import { Link } from 'react-router'
 import { call, type Message, type RichMessage, type Script, type Thread } from '../api'
 import { onNews } from '../live'
 import { clock } from '../words'
+import { Behind } from './behind'
 import { Rich } from './rich'
 import { Button, Loading, Trouble } from './states'
 
@@ -82,6 +83,7 @@ export function Chat({ script, may, draft }: { script: Script; may: boolean; dra
           <Bubble
             key={m.n}
             m={m}
+            last={talk.data.messages[i + 1]?.run !== m.run}
             press={may && i === talk.data.messages.length - 1 ? (text) => say.mutate(text) : undefined}
           />
         ))}
@@ -154,7 +156,7 @@ function Writing({
   )
 }
 
-function Bubble({ m, press }: { m: Message; press?: (text: string) => void }) {
+function Bubble({ m, last, press }: { m: Message; last: boolean; press?: (text: string) => void }) {
   if (m.who === 'note') {
     return (
       <p className="border-l-2 border-weld pl-2.5 text-[0.87rem] text-quiet">
@@ -180,6 +182,7 @@ function Bubble({ m, press }: { m: Message; press?: (text: string) => void }) {
           run
         </Link>
       </p>
+      {!mine && last && <Behind run={m.run} />}
     </div>
   )
 }

@@ -252,7 +252,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(put, "/definitions/connection/gate-key", key)
 	d.call(post, "/connections/gate-key/new-key", nil)
 	d.call(post, "/descriptions", map[string]any{"text": `{"openapi": "3.1.0",
-		"info": {"title": "Gate", "version": "1"}, "paths": {"/open": {"get": {"responses": {"200": {"description": "open"}}}}}}`})
+		"info": {"title": "Gate", "version": "1"},
+		"paths": {"/open": {"get": {"responses": {"200": {"description": "open"}}}}}}`})
 	d.call(get, "/workflows/weighbridge/before-live", nil)
 	d.call(get, "/audit", nil)
 	code := field(d.call(post, "/chat-names", map[string]any{"connection": "shieling"}), "write")

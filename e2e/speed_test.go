@@ -3,8 +3,10 @@ package e2e_test
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 
@@ -44,7 +46,11 @@ func TestALongScriptIsBuiltOn(t *testing.T) {
 			t.Fatal(err)
 		}
 		do(t, ctx, chromedp.Navigate(s.URL+"/workflows/long"), browser.HasText("step 150"))
-		paint := number(t, ctx, `performance.getEntriesByType('paint').at(-1)?.startTime ?? 0`)
+		number(t, ctx,
+			`(window.painted = 0, new PerformanceObserver(l => { window.painted = l.getEntries().at(-1).startTime })
+			.observe({type: 'largest-contentful-paint', buffered: true}), 0)`)
+		harness.Eventually(t, "the page is painted", func() bool { return number(t, ctx, `window.painted`) > 0 })
+		paint := number(t, ctx, `window.painted`)
 		bytes := number(t, ctx, `performance.getEntriesByType('resource').filter(e => /assets/.test(e.name))
 			.reduce((n, e) => n + e.encodedBodySize, 0)`)
 		do(t, ctx, h.Click("button", "Change “step 150”"), browser.Sees("textbox", "note"))
@@ -55,9 +61,27 @@ func TestALongScriptIsBuiltOn(t *testing.T) {
 			return strings.Contains(text(t, s, "long"), "the one in the middle")
 		})
 		do(t, ctx, browser.HasText("the one in the middle"))
-		t.Logf("%d steps: painted after %.0f ms, %.0f KB of code, longest task while writing %.0f ms (0 is under 50)",
-			steps, paint, bytes/1024, number(t, ctx, `window.longest`))
+		t.Logf("%d steps are read in %.0f ms", steps, readIn(t, s).Seconds()*1000)
+		t.Logf("%d steps: largest paint after %.0f ms, %.0f KB of code, longest task while writing %.0f ms (0 is under "+
+			"50)", steps, paint, bytes/1024, number(t, ctx, `window.longest`))
 	}
+}
+
+// readIn is how long the service takes to say what the long script means, at best
+// of a few.
+func readIn(t *testing.T, s *harness.Service) time.Duration {
+	t.Helper()
+	best := time.Hour
+	body := wire.Text{Text: text(t, s, "long")}
+	for range 5 {
+		began := time.Now()
+		var m wire.Meaning
+		if err := s.As("Ines").Do(harness.Context(t), http.MethodPost, "/workflows/long/read", body, &m); err != nil {
+			t.Fatal(err)
+		}
+		best = min(best, time.Since(began))
+	}
+	return best
 }
 
 func number(t *testing.T, ctx context.Context, js string) float64 {

@@ -337,7 +337,7 @@ func (a *API) back(w http.ResponseWriter, r *http.Request, connection, words str
 }
 
 // mostTools bounds how many tools are listed at once.
-const mostTools = 500
+const mostTools = 5000
 
 func (a *API) tools(r *request, _ none) (wire.Tools, error) {
 	q := r.URL.Query()

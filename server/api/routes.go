@@ -119,7 +119,7 @@ func (a *API) Routes() []Route {
 		on(get, "/tools", access.Builder, "The catalogue of tools", a.tools,
 			Parameter{"text", "Only with all of these words", ""},
 			Parameter{"connection", "Only of this connection or table", ""},
-			Parameter{"limit", "How many, at most 500", "integer"}),
+			Parameter{"limit", "How many, at most 5000", "integer"}),
 		on(get, "/tools/{connection}/{operation}/choices/{argument}", access.Builder,
 			"The values an argument can be fixed to, asked of the service now", a.choices),
 		on(get, "/tables", access.Reader, "Every table of the workspace", a.tables),

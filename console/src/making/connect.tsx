@@ -30,7 +30,7 @@ export default function Connect(p: Wanted) {
 }
 
 function Kinds({ onChoose }: { onChoose: (kind: string) => void }) {
-  const known = useKnown()
+  const { known } = useKnown()
   if (!known) return <Loading />
   return (
     <ul className="divide-y divide-line">
@@ -53,7 +53,7 @@ function Kinds({ onChoose }: { onChoose: (kind: string) => void }) {
 
 /** Fresh is a connection of a kind that has nothing filled in. */
 function Fresh({ kind, called, onMade }: { kind: string; called: string; onMade: (id: string) => void }) {
-  const known = useKnown()
+  const { known } = useKnown()
   if (!known) return <Loading />
   const protocol = known.language.protocols.find((k) => k.name === kind)
   const own = JSON.stringify(needed(protocol?.fields ?? []))
@@ -75,7 +75,7 @@ export function Edited({
   kind: string
   onMade: (id: string) => void
 }) {
-  const known = useKnown()
+  const { known } = useKnown()
   const client = useQueryClient()
   const file = useFile(() => new FileDraft('connection', id || slug(called), text, id ? text : ''))
   if (!known) return <Loading />

@@ -3,7 +3,7 @@ import { call, type Definition as Written } from '../api'
 import { Button, Loading, Trouble } from '../parts/states'
 import { FieldRow } from '../script/field-row'
 import { needed } from '../script/fresh'
-import { FormContext, useForm } from '../script/use-draft'
+import { FormContext, useForm, type Filling } from '../script/use-draft'
 import { Called, useTaken } from './connection-form'
 import { CountsFor } from './counts-for'
 import { FileDraft, type FileKind } from './file-draft'
@@ -20,7 +20,7 @@ interface Wanted {
 
 /** Definition makes or changes a table, or the workspace's own file, at the side of what it is for. */
 export default function Definition(p: Wanted) {
-  const known = useKnown()
+  const { known } = useKnown()
   const written = useQuery({
     queryKey: ['definition', p.kind, p.id],
     queryFn: () => call<Written>('GET', `/definitions/${p.kind}/${p.id}`),
@@ -38,7 +38,7 @@ export default function Definition(p: Wanted) {
   )
 }
 
-function Edited(p: Wanted & { known: NonNullable<ReturnType<typeof useKnown>>; text: string }) {
+function Edited(p: Wanted & { known: Omit<Filling, 'draft'>; text: string }) {
   const file = useFile(() => new FileDraft(p.kind, p.id ?? '', p.text, p.id ? p.text : ''))
   const client = useQueryClient()
   const made = async () => {

@@ -4,22 +4,23 @@ import { call, type Language, type Names, type Tool } from '../api'
 import type { Filling } from '../script/use-draft'
 import type { FileDraft } from './file-draft'
 
-/** useKnown is what forms are drawn from: the language, and what there is to choose from. */
-export function useKnown(): Omit<Filling, 'draft'> | undefined {
+/** useKnown is what forms are drawn from: the language, and what there is to choose from; or why it cannot be had. */
+export function useKnown(): { known?: Omit<Filling, 'draft'>; error: Error | null } {
   const language = useQuery({
     queryKey: ['language'],
     queryFn: () => call<Language>('GET', '/language'),
     staleTime: Infinity,
   })
   const names = useQuery({ queryKey: ['names'], queryFn: () => call<Names>('GET', '/names') })
-  const tools = useQuery({ queryKey: ['tools'], queryFn: () => call<{ tools: Tool[] }>('GET', '/tools?limit=500') })
-  return useMemo(
+  const tools = useQuery({ queryKey: ['tools'], queryFn: () => call<{ tools: Tool[] }>('GET', '/tools?limit=5000') })
+  const known = useMemo(
     () =>
       language.data && names.data && tools.data
         ? { language: language.data, names: names.data.names, tools: tools.data.tools }
         : undefined,
     [language.data, names.data, tools.data],
   )
+  return { known, error: language.error ?? names.error ?? tools.error }
 }
 
 /** useFile edits a file as long as what uses it is shown. */

@@ -1,13 +1,11 @@
-import { useQuery } from '@tanstack/react-query'
 import { Tabs } from 'radix-ui'
 import { Redo2, Undo2 } from 'lucide-react'
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
-import { call, type Detail, type Language, type Names, type Script, type Tool } from '../api'
-import { Chat } from '../parts/chat'
+import type { Detail, Script } from '../api'
+import { useKnown } from '../making/use-file'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
 import { Button, Chip, Loading, Trouble } from '../parts/states'
-import { Versions } from '../parts/versions'
 import { ToAll, Ways } from '../parts/ways'
 import { Lines } from './lines'
 import { Publish } from './publish'
@@ -19,6 +17,8 @@ import { Whole } from './whole'
 import { useUndoKeys } from './undo-keys'
 
 const FileView = lazy(() => import('./file-view'))
+const Versions = lazy(() => import('../parts/versions').then((m) => ({ default: m.Versions })))
+const Chat = lazy(() => import('../parts/chat').then((m) => ({ default: m.Chat })))
 
 interface Shown {
   script: Script
@@ -28,13 +28,7 @@ interface Shown {
 
 /** Building is the page on which a workflow is built, tried and made live. */
 export default function Building({ script, run, person }: Shown) {
-  const language = useQuery({
-    queryKey: ['language'],
-    queryFn: () => call<Language>('GET', '/language'),
-    staleTime: Infinity,
-  })
-  const names = useQuery({ queryKey: ['names'], queryFn: () => call<Names>('GET', '/names') })
-  const tools = useQuery({ queryKey: ['tools'], queryFn: () => call<{ tools: Tool[] }>('GET', '/tools?limit=500') })
+  const { known, error } = useKnown()
   const draft = useDraft(script, person)
   const trying = useTrying(script.id, draft)
   const shown = trying.run ?? run
@@ -42,20 +36,9 @@ export default function Building({ script, run, person }: Shown) {
   const signal = begins?.signal
   const sample = begins?.sample
   const build = useMemo(
-    () =>
-      language.data && names.data && tools.data
-        ? {
-            draft,
-            language: language.data,
-            names: names.data.names,
-            tools: tools.data.tools,
-            run: shown,
-            begins: signal && { signal, sample },
-          }
-        : null,
-    [draft, language.data, names.data, tools.data, shown, signal, sample],
+    () => (known ? { ...known, draft, run: shown, begins: signal && { signal, sample } } : null),
+    [draft, known, shown, signal, sample],
   )
-  const error = language.error ?? names.error ?? tools.error
   if (error) return <Trouble error={error} />
   if (!build) return <Loading />
   return (
@@ -73,7 +56,7 @@ function Page({ script, trying }: { script: Script; trying: Trying }) {
   const [chosen, choose] = useState<string>()
   const way = chosen ?? (s.trouble ? 'file' : 'script')
   useUndoKeys(draft)
-  useEffect(() => void import('./value-editor'), []) // it is there once somebody writes
+  useEffect(soon, [])
   return (
     <div className="flex min-h-full flex-col xl:h-full">
       <Tabs.Root value={way} onValueChange={choose} className="flex flex-1 flex-col xl:min-h-0">
@@ -90,7 +73,9 @@ function Page({ script, trying }: { script: Script; trying: Trying }) {
               </Suspense>
             </Tabs.Content>
             <Tabs.Content value="versions" className="outline-none">
-              <Versions script={script} may />
+              <Suspense fallback={<Loading />}>
+                <Versions script={script} may />
+              </Suspense>
             </Tabs.Content>
           </div>
           <Beside script={script} trying={trying} />
@@ -98,6 +83,12 @@ function Page({ script, trying }: { script: Script; trying: Trying }) {
       </Tabs.Root>
     </div>
   )
+}
+
+/** soon fetches what texts are written with: not before the page is there, and before somebody writes. */
+function soon() {
+  const fetching = window.setTimeout(() => void import('./value-editor'), 1500)
+  return () => window.clearTimeout(fetching)
 }
 
 /** Beside is where the draft is tried: on a signal, or in a conversation. */
@@ -126,7 +117,9 @@ function Beside({ script, trying }: { script: Script; trying: Trying }) {
         ))}
       </Tabs.List>
       <Tabs.Content value="talk" className="flex min-h-0 flex-1 flex-col max-xl:h-120">
-        <Chat script={script} may draft={script.drafted || script.version === 0} />
+        <Suspense fallback={<Loading />}>
+          <Chat script={script} may draft={script.drafted || script.version === 0} />
+        </Suspense>
       </Tabs.Content>
       <Tabs.Content value="run">
         <Panel script={script} trying={trying} />

@@ -1,13 +1,14 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useCallback, useState } from 'react'
+import { lazy, Suspense, useCallback, useState } from 'react'
 import { call, type Script } from '../../api'
 import { when } from '../../words'
 import { useBuild, useDraftState } from '../use-draft'
 import { AsAccepted } from './as-accepted'
-import { Delivery } from './delivery'
-import { Next } from './next'
-import { Written } from './written'
 import type { Source, Trying } from './use-trying'
+
+const Delivery = lazy(() => import('./delivery').then((m) => ({ default: m.Delivery })))
+const Next = lazy(() => import('./next').then((m) => ({ default: m.Next })))
+const Written = lazy(() => import('./written').then((m) => ({ default: m.Written })))
 
 interface Shown {
   script: Script
@@ -54,18 +55,20 @@ export function Beginning({ script, trying }: Shown) {
           <option value="next">the next one that comes…</option>
         </select>
       </label>
-      {chosen.writing && (
-        <Written
-          sees={sees}
-          lines={lines}
-          inputsOnly={only}
-          onChange={(written) => choose({ writing: true, source: written })}
-        />
-      )}
-      {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
-      {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
-      <AsAccepted source={source} samples={beginnings.samples} />
-      <Delivery script={script} source={source} samples={beginnings.samples} />
+      <Suspense>
+        {chosen.writing && (
+          <Written
+            sees={sees}
+            lines={lines}
+            inputsOnly={only}
+            onChange={(written) => choose({ writing: true, source: written })}
+          />
+        )}
+        {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
+        {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
+        <AsAccepted source={source} samples={beginnings.samples} />
+        <Delivery script={script} source={source} samples={beginnings.samples} />
+      </Suspense>
     </div>
   )
 }

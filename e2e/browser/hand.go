@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -183,7 +184,7 @@ func ofName(ctx context.Context, t *chromedp.Target, role, name string) (nodes [
 	}
 	var whole, begun []cdp.BackendNodeID
 	for _, n := range all.Nodes {
-		if n.Ignored || n.Name == nil {
+		if n.Ignored || n.Name == nil || disabled(n) {
 			continue
 		}
 		var called string
@@ -198,6 +199,13 @@ func ofName(ctx context.Context, t *chromedp.Target, role, name string) (nodes [
 		}
 	}
 	return append(whole, begun...), seen, nil
+}
+
+// disabled tells what cannot be used yet: whoever looks waits for it.
+func disabled(n *accessibility.Node) bool {
+	return slices.ContainsFunc(n.Properties, func(p *accessibility.Property) bool {
+		return p.Name == accessibility.PropertyNameDisabled && string(p.Value.Value) == "true"
+	})
 }
 
 // shown scrolls a thing into view and tells where it is.

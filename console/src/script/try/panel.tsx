@@ -6,6 +6,7 @@ import { money, took } from '../../words'
 import { partOf, spotOf } from '../places'
 import { pathOf, valueAt } from '../pointer'
 import { useBuild, useDraftState } from '../use-draft'
+import { Asked } from './asked'
 import { Beginning } from './beginning'
 import { Outcome } from './outcome'
 import type { How, Trying } from './use-trying'
@@ -47,6 +48,7 @@ export function Panel({ script, trying }: { script: Script; trying: Trying }) {
           {trying.run.because && <span className="w-full text-madder">{trying.run.because}</span>}
         </p>
       )}
+      {trying.run && <Asked run={trying.run} />}
       {trying.run && <Outcome trying={trying} how={how} />}
     </aside>
   )

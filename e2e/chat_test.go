@@ -5,8 +5,11 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+
 	"woolsignal/client"
 	"woolsignal/core/run"
+	"woolsignal/e2e/browser"
 	"woolsignal/e2e/harness"
 	"woolsignal/standin/ledger"
 	"woolsignal/wire"
@@ -181,5 +184,65 @@ func TestChatRefusals(t *testing.T) {
 	}
 	if page, err := s.As("Ines").Runs(harness.Context(t), client.Filter{}); err != nil || len(page.Runs) != 0 {
 		t.Errorf("refused messages started runs: %v, %v", page.Runs, err)
+	}
+}
+
+// TestADraftIsTalkedToWithItsTurnsOpen changes depot-slots without making it live,
+// talks with the draft on its page, and opens what its answer came of.
+func TestADraftIsTalkedToWithItsTurnsOpen(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	now := text(t, s, "depot-slots")
+	if _, err := s.As("Ines").Edit(harness.Context(t), "depot-slots", wire.Draft{From: now,
+		Text: now + "  - label:\n      as: [drafted]\n"}); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password),
+		chromedp.Navigate(s.URL+"/workflows/depot-slots"), browser.HasText("Label the run “drafted”"),
+		h.Click("textbox", "Message"), h.Type("Can I bring 30 fleeces on Thursday morning? I am from Hollin Bank."),
+		h.Press("Enter"), h.Click("DisclosureTriangle", "How it came about"), browser.HasText("Turn 1"),
+		browser.HasText("depot calendar: free windows"), browser.HasText("Label the run “drafted”"),
+		h.Click("button", "Messages as sent"), browser.HasText("Held back"))
+	if n := s.Count("almanac", http.MethodPut); n != 0 {
+		t.Errorf("a draft that is talked to booked %d slots", n)
+	}
+	if d := s.RunOf("depot-slots", "ends", func(d wire.Detail) bool { return d.Status.Ended() }); d.Labels == nil {
+		t.Errorf("it was not the draft that answered: %+v", d.Labels)
+	}
+}
+
+// TestADraftAsksAndIsAnswered talks with a draft that asks back: the answer goes
+// to the run that waits, and what changes anything is held back.
+func TestADraftAsksAndIsAnswered(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, c := harness.Context(t), s.As("Ines")
+	draft := "workflow: gate\ntitle: Gate\ntriggers:\n  - id: page\n    chat: {page: gate}\nsteps:\n" +
+		"  - id: how_many\n" +
+		"    question:\n      text: How many bales?\n      valid: {type: string}\n  - id: row\n" +
+		"    tool: clip-register/add_delivery\n    args: {grower: 'Hollin Bank', kg: 3, notes: \"${how_many.value}\"," +
+		" lane: clean}\n  - say:\n      text: Noted, ${how_many.value} bales.\n"
+	if _, err := c.Edit(ctx, "gate", wire.Draft{Text: draft}); err != nil {
+		t.Fatal(err)
+	}
+	said := func(text string) wire.Heard {
+		t.Helper()
+		var heard wire.Heard
+		if err := c.Do(ctx, http.MethodPost, "/workflows/gate/chat",
+			wire.Said{Thread: "c-1", Text: text, Draft: true}, &heard); err != nil {
+			t.Fatal(err)
+		}
+		return heard
+	}
+	first := said("Hello")
+	harness.Eventually(t, "it asks", func() bool {
+		d, err := c.Run(ctx, first.Run)
+		return err == nil && d.Status == run.Waiting
+	})
+	if second := said("4"); second.Run != first.Run {
+		t.Errorf("the answer went to %s, not to %s, which waits", second.Run, first.Run)
+	}
+	d := s.Ended(first.Run)
+	if d.Status != run.Done || !d.Draft || s.Count("clip-register", http.MethodPost) != 0 {
+		t.Errorf("%s %s, %d deliveries", d.Status, d.Because, s.Count("clip-register", http.MethodPost))
 	}
 }

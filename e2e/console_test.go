@@ -209,7 +209,14 @@ func TestBuildingIsAccessible(t *testing.T) {
 		{"a condition", []browser.Step{h.Press("Escape"), h.Click("button", "Change shrinkage of net"),
 			browser.HasText("as code")}},
 		{"the file", []browser.Step{h.Press("Escape"), h.Click("tab", "File"), browser.Sees("textbox", "The file")}},
-		{"before it is live", []browser.Step{h.Click("tab", "Script"), h.Click("button", "Make live"),
+		{"a decision", []browser.Step{h.Click("tab", "Script"), h.Click("group", "Decide sort"),
+			browser.HasText("What each way gives")}},
+		{"a case", []browser.Step{h.Click("group", "if this is judged"), browser.Sees("radio", "a sentence")}},
+		{"a delivery", []browser.Step{h.Click("DisclosureTriangle", "Send it as a signed"),
+			h.Click("button", "Show it for curl"), browser.HasText("curl -X POST")}},
+		{"a connection", []browser.Step{h.Click("button", "+ one more step"), h.Type("HTTP API"), h.Press("Enter"),
+			browser.Sees("textbox", "Address of its")}},
+		{"before it is live", []browser.Step{h.Press("Escape"), h.Click("button", "Make live"),
 			browser.HasText("Before it is live")}},
 	}
 	for _, dark := range []bool{false, true} {

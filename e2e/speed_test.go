@@ -62,8 +62,8 @@ func TestALongScriptIsBuiltOn(t *testing.T) {
 		})
 		do(t, ctx, browser.HasText("the one in the middle"))
 		t.Logf("%d steps are read in %.0f ms", steps, readIn(t, s).Seconds()*1000)
-		t.Logf("%d steps: largest paint after %.0f ms, %.0f KB of code, longest task while writing %.0f ms (0 is under "+
-			"50)", steps, paint, bytes/1024, number(t, ctx, `window.longest`))
+		t.Logf("%d steps: largest paint after %.0f ms, %.0f KB of code, longest task while writing %.0f ms (0 is "+
+			"under 50)", steps, paint, bytes/1024, number(t, ctx, `window.longest`))
 	}
 }
 

@@ -76,18 +76,11 @@ func (a *API) chat(r *request, in wire.Said) (wire.Heard, error) {
 // say brings a message to the run that waits for it, or starts one, of what
 // is live or of the draft.
 func (a *API) say(r *request, workflow string, in wire.Said, signal *run.Signal) (*engine.Ticket, error) {
-	switch {
-	case in.Draft:
-	case in.Begins:
+	signal.Draft = in.Draft
+	if in.Begins && !in.Draft {
 		return a.Engine.Begin(r.Context(), workflow, signal)
-	default:
-		return a.Engine.Receive(r.Context(), workflow, signal)
 	}
-	hash, err := a.Workspace.Draft(r.Context(), workflow)
-	if err != nil {
-		return nil, err
-	}
-	return a.Engine.Accept(r.Context(), engine.Admission{Workflow: workflow, Signal: signal, Definition: hash})
+	return a.Engine.Receive(r.Context(), workflow, signal)
 }
 
 func (a *API) thread(r *request, _ none) (wire.Thread, error) {

@@ -28,6 +28,7 @@ type Admission struct {
 	Origin     *run.Origin // nil for a signal from outside
 	Definition string      // hash; "" is the version that is live
 	Recorded   []run.Record
+	outside    bool     // it came from outside, whatever its origin: it has its conversation
 	arrived    *arrival // where the delivery is known already, and waits in the inbox
 }
 
@@ -53,7 +54,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)
-	if a.Origin == nil || a.Origin.Kind == run.OfAgain {
+	if a.Origin == nil || a.Origin.Kind == run.OfAgain || a.outside {
 		l.thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()
 	}
 	if l.chain, err = e.chainOf(ctx, a); err != nil {

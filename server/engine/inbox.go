@@ -42,7 +42,11 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 		if workflow == "" {
 			return nil, fmt.Errorf("%w: %s", ErrNobodyWaits, signal.Source)
 		}
-		return e.Accept(ctx, Admission{Workflow: workflow, Signal: signal})
+		a := Admission{Workflow: workflow, Signal: signal}
+		if err := e.drafted(ctx, &a); err != nil {
+			return nil, err
+		}
+		return e.Accept(ctx, a)
 	}
 	a, err := e.arriving(ctx, workflow, signal)
 	if err != nil {
@@ -80,6 +84,10 @@ func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Sign
 		return a, ErrBusy
 	}
 	var err error
+	if signal.Draft {
+		a.definition, err = e.workspace.Draft(ctx, workflow)
+		return a, err
+	}
 	a.definition, _, err = e.workspace.Definition(ctx, workflow)
 	return a, err
 }
@@ -87,7 +95,7 @@ func (e *Engine) arriving(ctx context.Context, workflow string, signal *run.Sign
 // mayBeHeard tells whether a run waits for such signals, or may come to.
 func (e *Engine) mayBeHeard(ctx context.Context, signal *run.Signal) bool {
 	source, key := signal.HeardAs()
-	if key == "" {
+	if key == "" || signal.Draft && signal.Kind != "chat" { // what waits is live
 		return false
 	}
 	if e.workspace.Now().Heard[source] {
@@ -183,7 +191,11 @@ func (e *Engine) assign(a arrival) (*Ticket, error) {
 		}
 	}
 	if a.workflow != "" {
-		return e.Accept(e.hard, Admission{Workflow: a.workflow, Signal: a.signal, arrived: &a})
+		admission := Admission{Workflow: a.workflow, Signal: a.signal, arrived: &a}
+		if err := e.drafted(e.hard, &admission); err != nil {
+			return nil, err
+		}
+		return e.Accept(e.hard, admission)
 	}
 	var b store.Batch
 	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'",

@@ -68,6 +68,32 @@ func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
 	return e.Accept(ctx, a)
 }
 
+// drafted has a signal that came for what is written, rather than for what is
+// live, tried: what would change something outside is held back, and whoever it
+// is for is asked what there is to be asked.
+func (e *Engine) drafted(ctx context.Context, a *Admission) error {
+	if !a.Signal.Draft {
+		return nil
+	}
+	hash := ""
+	var err error
+	if a.arrived != nil {
+		hash = a.arrived.definition
+	} else if hash, err = e.workspace.Draft(ctx, a.Workflow); err != nil {
+		return err
+	} else {
+		a.Definition = hash
+	}
+	def, err := e.workspace.ByHash(ctx, hash)
+	if err != nil {
+		return err
+	}
+	gives, err := e.pretended(ctx, a.Workflow, def, nil)
+	a.outside = true
+	a.Origin = &run.Origin{Kind: run.OfTry, Held: true, Trial: run.Trial{By: a.Signal.For, Gives: gives}}
+	return err
+}
+
 // trialTime is when the signal of a try came.
 func trialTime(t Trial) time.Time {
 	if !t.How.At.IsZero() {

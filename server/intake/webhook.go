@@ -87,14 +87,8 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // receive takes a delivery in, for what is live or for the draft.
 func (h *Webhooks) receive(ctx context.Context, t workspace.Webhook, signal *run.Signal) (*engine.Ticket, error) {
-	if !t.Draft {
-		return h.Engine.Receive(ctx, t.Workflow, signal)
-	}
-	hash, err := h.Workspace.Draft(ctx, t.Workflow)
-	if err != nil {
-		return nil, err
-	}
-	return h.Engine.Accept(ctx, engine.Admission{Workflow: t.Workflow, Signal: signal, Definition: hash})
+	signal.Draft = t.Draft
+	return h.Engine.Receive(ctx, t.Workflow, signal)
 }
 
 // notTaken asks a caller to send again.

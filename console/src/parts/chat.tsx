@@ -23,7 +23,7 @@ function useThread(workflow: string): [string, () => void] {
 /** Chat talks with a workflow, beside its script: with what is live, or with the draft. */
 export function Chat({ script, may, draft }: { script: Script; may: boolean; draft?: boolean }) {
   const client = useQueryClient()
-  const [thread, begin] = useThread(script.id)
+  const [thread, begin] = useThread(draft ? `${script.id}-draft` : script.id)
   const [pieces, setPieces] = useState<Record<string, string>>({})
   const log = useRef<HTMLDivElement>(null)
   const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`

@@ -75,7 +75,7 @@ function Chips({ run: d }: { run: Detail }) {
       )}
       {d.origin && (
         <Chip>
-          <Origin origin={d.origin} />
+          <Origin origin={d.origin} step={d.step} />
         </Chip>
       )}
     </div>
@@ -83,9 +83,10 @@ function Chips({ run: d }: { run: Detail }) {
 }
 
 /** Origin says which run this one came from. */
-function Origin({ origin }: { origin: { kind: string; run?: string } }) {
+function Origin({ origin, step }: { origin: { kind: string; run?: string }; step?: string }) {
   const { kind, run: id } = origin
-  const words: Record<string, string> = { call: 'called by', again: 'repeats', try: 'one step tried alone' }
+  const tried = step ? 'one step tried alone' : 'a draft, tried'
+  const words: Record<string, string> = { call: 'called by', again: 'repeats', try: tried }
   return (
     <>
       {words[kind]}

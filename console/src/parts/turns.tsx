@@ -117,6 +117,7 @@ function CallView({ call, review }: { call: Call; review?: Detail['reviews'][num
       )}
       {(call.result !== undefined || call.error) && (
         <div className="border-t border-line px-3 py-2">
+          {call.held && <p className="text-[0.87rem] text-weld">Held back: this is what it would give, made up.</p>}
           {call.error ? <p className="text-madder">{call.error}</p> : <Value value={call.result} />}
         </div>
       )}

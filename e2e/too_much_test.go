@@ -22,7 +22,7 @@ func TestBuildingBearsTooMuch(t *testing.T) {
 	c := s.As("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
 
-	name := `שלום <img src=x onerror="window.pwned=1"> ‮fleece`
+	name := "שלום <img src=x onerror=\"window.pwned=1\"> \u202efleece"
 	text := "workflow: much\ntitle: '" + name +
 		"'\ninputs: {type: object, properties: {t: {type: string}}}\nsteps:\n" +
 		"  - id: big\n    compute:\n      all: inputs.t + inputs.t\n  - id: many\n    compute:\n" +

@@ -4140,7 +4140,7 @@ export interface operations {
                 text?: string;
                 /** @description Only of this connection or table */
                 connection?: string;
-                /** @description How many, at most 500 */
+                /** @description How many, at most 5000 */
                 limit?: number;
             };
             header?: never;

@@ -134,3 +134,21 @@ func TestAStepIsRenamedEverywhere(t *testing.T) {
 	do(t, ctx, h.Click("button", "Undo"))
 	harness.Eventually(t, "it is as it was", func() bool { return text(t, s, "weighbridge") == was })
 }
+
+// TestAValueIsDraggedFromWhatAStepGave tries the weighbridge, keeps what its first
+// step gave in sight, and drags a value of that into another step's text.
+func TestAValueIsDraggedFromWhatAStepGave(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	if err := s.As("Ines").KeepSample(harness.Context(t), "weighbridge", "dry",
+		wire.KeepSample{Signal: handWritten("dry")}); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
+		h.Click("button", "Run"), browser.Sees("link", "Open the run"), h.Click("combobox", "Whose is shown"),
+		h.Type("1 Work out"), h.Press("Enter"), browser.HasText("It gave"), h.Click("group", "Use Clip Register"),
+		browser.Sees("textbox", "lane"), h.Drag("term", "shrinkage", "textbox", "lane"))
+	harness.Eventually(t, "the value is where it was let go", func() bool {
+		return strings.Count(text(t, s, "weighbridge"), "${net.shrinkage}") == 2 // one stood there before
+	})
+}

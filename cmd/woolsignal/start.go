@@ -32,6 +32,33 @@ func readJSON(from string) (any, error) {
 	return v, nil
 }
 
+// readInto reads a JSON value, or a file of one; "" is none.
+func readInto(from, what string, into any) error {
+	if from == "" {
+		return nil
+	}
+	v, err := readJSON(from)
+	if err != nil {
+		return err
+	}
+	data, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	if err := json.Unmarshal(data, into); err != nil {
+		return errors.New(what)
+	}
+	return nil
+}
+
+func readInputs(from string, into *map[string]any) error {
+	return readInto(from, "inputs are a map of names and values", into)
+}
+
+func readSignal(from string, into **wire.Signal) error {
+	return readInto(from, "this is no signal", into)
+}
+
 // outcome waits for a run and prints it; or just its id.
 func (a *app) outcome(ctx context.Context, c *client.Client, id string, wait, asJSON bool) error {
 	if !wait {
@@ -73,29 +100,8 @@ func start(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	s := wire.Start{Sample: *sample, Draft: *draft}
-	if *inputs != "" {
-		v, err := readJSON(*inputs)
-		if err != nil {
-			return err
-		}
-		m, ok := v.(map[string]any)
-		if !ok {
-			return errors.New("inputs are a map of names and values")
-		}
-		s.Inputs = m
-	}
-	if *signal != "" {
-		v, err := readJSON(*signal)
-		if err != nil {
-			return err
-		}
-		data, err := json.Marshal(v)
-		if err != nil {
-			return err
-		}
-		if err := json.Unmarshal(data, &s.Signal); err != nil {
-			return fmt.Errorf("this is no signal: %w", err)
-		}
+	if err := errors.Join(readInputs(*inputs, &s.Inputs), readSignal(*signal, &s.Signal)); err != nil {
+		return err
 	}
 	c := a.client()
 	id, err := c.Start(ctx, rest[0], s)

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -43,35 +42,9 @@ func tryOf(a *app, args []string) (workflow string, t wire.Try, asJSON bool, err
 		}
 		t.At = &moment
 	}
-	for _, read := range []struct {
-		from, what string
-		into       any
-	}{{*values, "values are a map by name", &t.Given}, {*inputs, "inputs are a map of names and values", &t.Inputs},
-		{*signal, "this is no signal", &t.Signal}} {
-		if err := readInto(read.from, read.what, read.into); err != nil {
-			return "", t, false, err
-		}
-	}
-	return rest[0], t, asJSON, nil
-}
-
-// readInto reads a JSON value, or a file of one; "" is none.
-func readInto(from, what string, into any) error {
-	if from == "" {
-		return nil
-	}
-	v, err := readJSON(from)
-	if err != nil {
-		return err
-	}
-	data, err := json.Marshal(v)
-	if err != nil {
-		return err
-	}
-	if err := json.Unmarshal(data, into); err != nil {
-		return errors.New(what)
-	}
-	return nil
+	err = errors.Join(readInto(*values, "values are a map by name", &t.Given), readInputs(*inputs, &t.Inputs),
+		readSignal(*signal, &t.Signal))
+	return rest[0], t, asJSON, err
 }
 
 func try(ctx context.Context, a *app, args []string) error {

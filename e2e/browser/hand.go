@@ -248,11 +248,11 @@ func drag(ctx context.Context, t *chromedp.Target, from, to box) error {
 		path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseMoved, Buttons: 1,
 			X: x + (over-x)*i/6, Y: y + (below-y)*i/6})
 	}
-	path = append(path, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseReleased, X: over,
-		Y:          below,
-		ClickCount: 1})
+	path = append(path, path[len(path)-1], input.DispatchMouseEventParams{X: over, Y: below, ClickCount: 1,
+		Type: input.DispatchMouseEventTypeMouseReleased})
 	for _, p := range path {
 		p.Button = input.MouseButtonLeft
+		time.Sleep(20 * time.Millisecond) // as fast as a hand is; what it is over is told what comes
 		if _, err := cdp.Call(ctx, t, input.DispatchMouseEvent, p); err != nil {
 			return err
 		}

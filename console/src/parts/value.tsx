@@ -1,8 +1,9 @@
-import { useState } from 'react'
+import { use, useState } from 'react'
 import type { Stored } from '../api'
 import { count, plain } from '../words'
 import { Picture } from './stored'
 import { Cells } from './cells'
+import { CodeContext, dragged } from './dragged'
 import { isFile, isMail, isTable, Mail } from './shapes'
 
 /** How much is shown before one asks for more: characters of a text, entries of a map or list. */
@@ -20,8 +21,12 @@ export function Value({ value }: { value: unknown }) {
   return <Entries of={value as Record<string, unknown>} />
 }
 
+const plainName = /^[A-Za-z_]\w*$/
+
 function Entries({ of }: { of: Record<string, unknown> }) {
   const [all, setAll] = useState(false)
+  const code = use(CodeContext)
+  const codeOf = (k: string) => (code && plainName.test(k) ? `${code}.${k}` : undefined)
   const entries = Object.entries(of)
   if (entries.length === 0) return <span className="text-quiet">nothing in it</span>
   const shown = all ? entries : entries.slice(0, manyEntries)
@@ -30,15 +35,31 @@ function Entries({ of }: { of: Record<string, unknown> }) {
       <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-0.5">
         {shown.map(([k, v]) => (
           <div key={k} className="contents">
-            <dt className="text-quiet wrap-anywhere">{plain(k)}</dt>
+            <Name code={codeOf(k)}>{plain(k)}</Name>
             <dd className="min-w-0">
-              <Value value={v} />
+              <CodeContext value={codeOf(k)}>
+                <Value value={v} />
+              </CodeContext>
             </dd>
           </div>
         ))}
       </dl>
       {shown.length < entries.length && <More onClick={() => setAll(true)}>{entries.length - shown.length} more</More>}
     </>
+  )
+}
+
+/** Name is the name of a value, by which it is dragged to where it is read. */
+function Name({ code, children }: { code?: string; children: string }) {
+  return (
+    <dt
+      draggable={!!code}
+      title={code && 'Drag it to where it is read'}
+      onDragStart={(e) => code && e.dataTransfer.setData(dragged, code)}
+      className={`text-quiet wrap-anywhere ${code ? 'cursor-grab' : ''}`}
+    >
+      {children}
+    </dt>
   )
 }
 
@@ -58,7 +79,9 @@ function List({ items }: { items: unknown[] }) {
                 {i + 1}
               </span>
               <div className="min-w-0 flex-1">
-                <Value value={v} />
+                <CodeContext value={undefined}>
+                  <Value value={v} />
+                </CodeContext>
               </div>
             </li>
           ))}

@@ -15,14 +15,20 @@ export function Ways({ of }: { of: string[] }) {
   return (
     <Tabs.List aria-label="Ways of seeing it" className="mt-2 -mb-3 flex gap-5">
       {of.map((t) => (
-        <Tabs.Trigger
-          key={t}
-          value={t}
-          className="border-b-2 border-transparent pb-2 text-quiet capitalize data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink"
-        >
-          {t}
-        </Tabs.Trigger>
+        <Way key={t} value={t} words={t} />
       ))}
     </Tabs.List>
+  )
+}
+
+/** Way is one of several tabs. */
+export function Way({ value, words }: { value: string; words: string }) {
+  return (
+    <Tabs.Trigger
+      value={value}
+      className="border-b-2 border-transparent pb-1.5 text-quiet data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink"
+    >
+      <span className="block first-letter:uppercase">{words}</span>
+    </Tabs.Trigger>
   )
 }

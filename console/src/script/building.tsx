@@ -6,7 +6,7 @@ import { useKnown } from '../making/use-file'
 import { Head } from '../parts/frame'
 import { LiveState } from '../parts/live-state'
 import { Button, Chip, Loading, Trouble } from '../parts/states'
-import { ToAll, Ways } from '../parts/ways'
+import { ToAll, Way, Ways } from '../parts/ways'
 import { Lines } from './lines'
 import { Publish } from './publish'
 import { Panel } from './try/panel'
@@ -103,18 +103,8 @@ function Beside({ script, trying }: { script: Script; trying: Trying }) {
   return (
     <Tabs.Root defaultValue="talk" className={`flex flex-col bg-raised ${wide}`}>
       <Tabs.List aria-label="Ways of trying it" className="flex gap-5 border-b border-line px-4 pt-2">
-        {[
-          ['talk', 'Talk with it'],
-          ['run', 'Run it'],
-        ].map(([value, words]) => (
-          <Tabs.Trigger
-            key={value}
-            value={value}
-            className="border-b-2 border-transparent pb-1.5 text-quiet data-[state=active]:border-indigo data-[state=active]:font-semibold data-[state=active]:text-ink"
-          >
-            {words}
-          </Tabs.Trigger>
-        ))}
+        <Way value="talk" words="talk with it" />
+        <Way value="run" words="run it" />
       </Tabs.List>
       <Tabs.Content value="talk" className="flex min-h-0 flex-1 flex-col max-xl:h-120">
         <Suspense fallback={<Loading />}>

@@ -2,7 +2,7 @@ import { useId, useMemo, useState } from 'react'
 import { gist } from '../words'
 import { titled } from './language'
 import { found, type Leaf } from './scope'
-import { dragged } from './dragged'
+import { dragged } from '../parts/dragged'
 
 /** Picker lists the values that may be read, with what they were, and gives the one that is chosen. */
 export function Picker({

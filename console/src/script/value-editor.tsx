@@ -2,7 +2,7 @@ import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
 import { Compartment, EditorState, type Extension } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { useEffect, useImperativeHandle, useRef, type RefObject } from 'react'
-import { dragged } from './dragged'
+import { dragged } from '../parts/dragged'
 import { chips, inExpression, inText, type Says } from './chips'
 
 /** Inserts puts a value where the caret is. */

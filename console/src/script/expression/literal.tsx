@@ -1,7 +1,8 @@
 import { Popover } from 'radix-ui'
 import { useState } from 'react'
+import { dragged } from '../../parts/dragged'
 import { useGoing } from './focus'
-import { isBlank, literal } from './forms'
+import { isBlank, literal, valueForm } from './forms'
 import type { NodeProps } from './operand'
 import { Choice } from './value-chip'
 
@@ -37,6 +38,13 @@ export function Literal(p: NodeProps) {
             value={text}
             placeholder={isBlank(p.form) ? 'a value, or what it is' : undefined}
             onChange={(e) => write(e.target.value)}
+            onDragOver={(e) => e.dataTransfer.types.includes(dragged) && e.preventDefault()}
+            onDrop={(e) => {
+              const code = e.dataTransfer.getData(dragged)
+              if (!code) return
+              e.preventDefault()
+              p.onChange(valueForm(code))
+            }}
             onKeyDown={(e) => {
               if (e.key === '/' && (text === '' || typeof v === 'number')) {
                 e.preventDefault()

@@ -1,6 +1,7 @@
 import { Copy } from 'lucide-react'
 import { useState } from 'react'
 import type { Step } from '../../api'
+import { CodeContext } from '../../parts/dragged'
 import { AgentTurns } from '../../parts/turns'
 import { Badge } from '../../parts/states'
 import { Value } from '../../parts/value'
@@ -15,18 +16,29 @@ export function Outcome({ trying, how }: { trying: Trying; how: How }) {
   const { draft } = useBuild()
   const s = useDraftState(draft)
   const run = trying.run!
-  const line = s.lines.find((l) => l.field === s.marked.line) ?? s.lines.find((l) => l.number)
+  const [kept, keep] = useState('') // the path of the line that stays shown, whichever one is on
+  const line =
+    s.lines.find((l) => l.path === kept) ??
+    s.lines.find((l) => l.field === s.marked.line) ??
+    s.lines.find((l) => l.number)
+  const whose = <Whose value={kept} onChange={keep} />
   const step = line && (line.kind === 'trigger' ? undefined : stepOf(run, line))
   if (line?.kind === 'trigger')
     return (
-      <Half title="What came in">
-        <Value value={run.signal.text ?? run.signal.body} />
-      </Half>
+      <div className="space-y-3 border-t border-line pt-3">
+        {whose}
+        <Half title="What came in">
+          <CodeContext value={run.signal.text ? undefined : 'signal.body'}>
+            <Value value={run.signal.text ?? run.signal.body} />
+          </CodeContext>
+        </Half>
+      </div>
     )
   if (!line || !step?.status) return <p className="text-quiet">Choose a line to see what it took and gave.</p>
   const reviews = run.reviews.filter((r) => step.reviews?.includes(r.id))
   return (
     <section aria-label="What the step did" className="space-y-3 border-t border-line pt-3">
+      {whose}
       <h3 className="font-semibold">
         {line.number} {line.id} <Badge status={step.status} />{' '}
         <span className="font-normal text-quiet">{took(step.began, step.ended)}</span>
@@ -43,11 +55,40 @@ export function Outcome({ trying, how }: { trying: Trying; how: How }) {
       ))}
       {step.output !== undefined && (
         <Half title={step.held_back ? held[step.held_back] : 'It gave'} copy={step.output}>
-          <Value value={step.output} />
+          <CodeContext value={line.id || undefined}>
+            <Value value={step.output} />
+          </CodeContext>
         </Half>
       )}
       {step.output !== undefined && <Edit key={step.path + run.id} step={step} trying={trying} how={how} />}
     </section>
+  )
+}
+
+/** Whose chooses whose outcome stays shown, so that a value of it can be dragged to another step. */
+function Whose({ value, onChange }: { value: string; onChange: (path: string) => void }) {
+  const { draft } = useBuild()
+  const { lines } = useDraftState(draft)
+  return (
+    <select
+      aria-label="Whose is shown"
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      className="w-full rounded-md border border-line bg-paper px-2 py-1 text-[0.93rem]"
+    >
+      <option value="">what the line I am on did</option>
+      {lines
+        .filter((l) => l.kind === 'trigger' || l.number)
+        .map((l) => (
+          <option key={l.path} value={l.path}>
+            {l.number ? `${l.number} ` : ''}
+            {l.parts
+              .map((x) => x.text)
+              .join('')
+              .slice(0, 60)}
+          </option>
+        ))}
+    </select>
   )
 }
 

@@ -1,2 +1,0 @@
-/** dragged is the kind of data that a dragged value is. */
-export const dragged = 'text/x-woolsignal-value'

@@ -206,7 +206,7 @@ func TestBuildingIsAccessible(t *testing.T) {
 		{"a step open", []browser.Step{h.Click("group", "Use Clip Register"), browser.Sees("textbox", "grower")}},
 		{"a sum open", []browser.Step{h.Click("group", "Work out net"), browser.Sees("button", "More with kg")}},
 		{"the search", []browser.Step{h.Click("button", "Add below"), browser.Sees("combobox", "What comes here")}},
-		{"a condition", []browser.Step{h.Press("Escape"), h.Click("button", "Change shrinkage of net"),
+		{"a condition", []browser.Step{h.Press("Escape"), h.Click("button", "Change shrinkage of net is more than 8"),
 			browser.HasText("as code")}},
 		{"the file", []browser.Step{h.Press("Escape"), h.Click("tab", "File"), browser.Sees("textbox", "The file")}},
 		{"a decision", []browser.Step{h.Click("tab", "Script"), h.Click("group", "Decide sort"),

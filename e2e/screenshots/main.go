@@ -223,7 +223,7 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 var acts = map[string][]browser.Step{"build": {
 	hand.Click("button", "Run"), browser.Sees("link", "Open the run"), hand.Click("group", "Work out net"),
 	hand.Press("Escape"), hand.Click("button", "Change shrinkage of net is more than 8"),
-		browser.HasText("of the last"),
+	browser.HasText("of the last"),
 	chromedp.Sleep(300 * time.Millisecond)}}
 
 var hand = &browser.Hand{}

@@ -75,16 +75,26 @@ export function gist(v: unknown): string {
   if (v === null || v === undefined) return ''
   if (typeof v === 'string') return v
   if (typeof v !== 'object') return String(v)
-  if (Array.isArray(v)) return v.length === 0 ? 'an empty list' : v.map(inner).join(', ')
+  if (Array.isArray(v)) return v.length === 0 ? 'an empty list' : shortened(v, 50)
   return Object.entries(v)
     .filter(([, x]) => x !== null && x !== '')
     .map(([k, x]) => `${plain(k)} ${inner(x)}`)
     .join(' · ')
 }
 
+/** inner is a value within one: a list and a map say what is in them as far as that is little. */
 function inner(v: unknown): string {
-  return typeof v === 'object' ? JSON.stringify(v) : typeof v === 'string' ? `"${v}"` : String(v)
+  if (typeof v === 'string') return `"${v}"`
+  if (typeof v !== 'object' || v === null) return String(v ?? 'nothing')
+  if (Array.isArray(v)) {
+    const plainly = v.length <= 4 && v.every((x) => typeof x !== 'object')
+    return v.length === 0 ? 'none' : plainly ? v.map(inner).join(', ') : `a list of ${v.length}`
+  }
+  const entries = Object.entries(v).map(([k, x]) => `${plain(k)} ${typeof x === 'object' ? '…' : inner(x)}`)
+  return entries.length === 0 ? 'nothing' : `(${entries.slice(0, 4).join(', ')}${entries.length > 4 ? ' …' : ''})`
 }
+
+const shortened = (v: unknown[], most: number) => v.slice(0, most).map(inner).join(', ') + (v.length > most ? ' …' : '')
 
 /** audience says whom a review is put to: "the grading lead", or an e-mail as it is. */
 export function audience(of: string): string {

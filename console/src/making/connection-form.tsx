@@ -2,13 +2,14 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Description, Field } from '../api'
 import { slug } from '../parts/new-workflow'
+import { SecretInput } from '../parts/secret-input'
 import { Button } from '../parts/states'
 import { VerdictNote } from '../parts/verdict-note'
 import { FieldRow } from '../script/field-row'
 import { More } from '../script/more'
 import { useForm } from '../script/use-draft'
 import { AuthField } from './auth'
-import { CountsFor } from './counts-for'
+import { Consequences } from './consequences'
 import { Describe } from './describe'
 import type { FileDraft } from './file-draft'
 import { KeyForm } from './key-form'
@@ -77,12 +78,7 @@ export function ConnectionForm({ file, kind, fresh, onMade }: Shown) {
               </li>
             ))}
       </ul>
-      {!taken && <CountsFor used={s.meant?.used_by ?? []} />}
-      {keep.error && (
-        <p role="alert" className="mt-2 text-madder">
-          {keep.error.message}
-        </p>
-      )}
+      <Consequences used={taken ? [] : (s.meant?.used_by ?? [])} error={keep.error} />
       {verdict && <VerdictNote fine={verdict.fine} words={verdict.words} remedy={verdict.remedy} />}
       <p className="mt-3 flex gap-2">
         <Button
@@ -173,14 +169,7 @@ function Secret({ secret, has, onChange }: { secret: string; has: boolean; onCha
       name="Secret"
       help={`The key, password or token the other side gave you. It is sealed and never shown again${has ? '; empty leaves the one that is kept' : ''}.`}
     >
-      <input
-        type="password"
-        autoComplete="off"
-        aria-label="Secret"
-        value={secret}
-        onChange={(e) => onChange(e.target.value)}
-        className="w-full rounded-md border border-line bg-paper px-2.5 py-1.5"
-      />
+      <SecretInput value={secret} onChange={onChange} />
     </Laid>
   )
 }

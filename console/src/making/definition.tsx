@@ -5,7 +5,7 @@ import { FieldRow } from '../script/field-row'
 import { needed } from '../script/fresh'
 import { FormContext, useForm, type Filling } from '../script/use-draft'
 import { Called, useTaken } from './connection-form'
-import { CountsFor } from './counts-for'
+import { Consequences } from './consequences'
 import { FileDraft, type FileKind } from './file-draft'
 import { Side } from './side'
 import { useFile, useFileState, useKnown } from './use-file'
@@ -82,12 +82,7 @@ function Fields({ file, kind, fresh, onMade }: { file: FileDraft; kind: string; 
           </li>
         ))}
       </ul>
-      {!taken && <CountsFor used={s.meant?.used_by ?? []} />}
-      {keep.error && (
-        <p role="alert" className="mt-2 text-madder">
-          {keep.error.message}
-        </p>
-      )}
+      <Consequences used={taken ? [] : (s.meant?.used_by ?? [])} error={keep.error} />
       <Button strong type="submit" className="mt-3" disabled={!file.id || taken || wrong.length > 0 || keep.isPending}>
         {fresh ? 'Make it' : 'Change it at once'}
       </Button>

@@ -2,12 +2,13 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { call } from '../api'
 import { Copy } from '../parts/copy'
+import { SecretInput } from '../parts/secret-input'
 import { Button } from '../parts/states'
 import { FieldRow } from '../script/field-row'
 import { More } from '../script/more'
 import { useForm } from '../script/use-draft'
 import { Called } from './connection-form'
-import { CountsFor } from './counts-for'
+import { Consequences } from './consequences'
 import type { FileDraft } from './file-draft'
 import { Laid } from './laid'
 import { useFileState } from './use-file'
@@ -50,24 +51,9 @@ export function KeyForm({ file, fresh, onMade }: { file: FileDraft; fresh: boole
           <input type="radio" name="secret" checked={given !== undefined} onChange={() => setGiven('')} />
           is the one the sender gave
         </label>
-        {given !== undefined && (
-          <input
-            type="password"
-            autoComplete="off"
-            aria-label="Secret"
-            autoFocus
-            value={given}
-            onChange={(e) => setGiven(e.target.value)}
-            className="w-full rounded-md border border-line bg-paper px-2.5 py-1.5"
-          />
-        )}
+        {given !== undefined && <SecretInput value={given} autoFocus onChange={setGiven} />}
       </Laid>
-      <CountsFor used={s.meant?.used_by ?? []} />
-      {keep.error && (
-        <p role="alert" className="mt-2 text-madder">
-          {keep.error.message}
-        </p>
-      )}
+      <Consequences used={s.meant?.used_by ?? []} error={keep.error} />
       <Button
         strong
         type="submit"

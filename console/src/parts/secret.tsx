@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { call, type Connection, type Verdict } from '../api'
+import { SecretInput } from './secret-input'
 import { Button } from './states'
 import { VerdictNote } from './verdict-note'
 
@@ -32,14 +33,7 @@ export function Secret({ c, done }: { c: Connection; done: () => void }) {
         again.
       </p>
       <div className="mt-1.5 flex gap-2">
-        <input
-          type="password"
-          autoComplete="off"
-          aria-label="Secret"
-          value={secret}
-          onChange={(e) => setSecret(e.target.value)}
-          className="min-w-0 flex-1 rounded-md border border-line bg-paper px-3 py-1.5"
-        />
+        <SecretInput value={secret} onChange={setSecret} />
         <Button strong type="submit" disabled={!secret.trim() || keep.isPending}>
           {keep.isPending ? <span className="breathe">Keeping…</span> : 'Keep and test'}
         </Button>

@@ -1,7 +1,7 @@
 import type { Sample } from '../../api'
-import { valueAt } from '../pointer'
 import { schemaOf } from '../schema'
 import { useBuild, useDraftState } from '../use-draft'
+import { hooksIn } from './hooks'
 import type { Source } from './use-trying'
 
 /** AsAccepted has a webhook that takes anything yet accept what looks like a sample. */
@@ -9,14 +9,12 @@ export function AsAccepted({ source, samples }: { source?: Source; samples: Samp
   const { draft } = useBuild()
   const { tree } = useDraftState(draft)
   const signal = source?.of === 'sample' ? samples.find((s) => s.name === source.name)?.signal : undefined
-  const all = valueAt(tree, ['triggers'])
-  const triggers = Array.isArray(all) ? (all as { id?: string; webhook?: { accepts?: unknown } }[]) : []
-  const at = triggers.findIndex((t) => t?.id === signal?.trigger && t.webhook && t.webhook.accepts === undefined)
-  if (at < 0 || signal?.body === null || typeof signal?.body !== 'object') return null
+  const hook = hooksIn(tree).find((h) => h.id === signal?.trigger && h.accepts === undefined)
+  if (!hook || signal?.body === null || typeof signal?.body !== 'object') return null
   return (
     <button
       type="button"
-      onClick={() => void draft.set(['triggers', at, 'webhook', 'accepts'], schemaOf(signal.body))}
+      onClick={() => void draft.set(['triggers', hook.at, 'webhook', 'accepts'], schemaOf(signal.body))}
       className="mt-1.5 text-[0.93rem] text-indigo"
     >
       Accept what looks like this

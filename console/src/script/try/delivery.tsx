@@ -4,8 +4,8 @@ import { Link } from 'react-router'
 import { call, type Delivery as Signed, type Sample, type Script } from '../../api'
 import { Copy } from '../../parts/copy'
 import { Button } from '../../parts/states'
-import { valueAt } from '../pointer'
 import { useBuild, useDraftState } from '../use-draft'
+import { hooksIn } from './hooks'
 import type { Source } from './use-trying'
 
 interface Shown {
@@ -104,9 +104,8 @@ function Line({ signed }: { signed: Signed }) {
 
 /** hookOf is the id of the webhook something is for, or of the first there is. */
 function hookOf(tree: unknown, trigger?: string): string | undefined {
-  const all = valueAt(tree, ['triggers'])
-  const hooks = (Array.isArray(all) ? (all as { id?: string; webhook?: unknown }[]) : []).filter((t) => t?.webhook)
-  return (trigger ? hooks.find((t) => t.id === trigger) : hooks[0])?.id
+  const hooks = hooksIn(tree)
+  return (trigger ? hooks.find((h) => h.id === trigger) : hooks[0])?.id
 }
 
 /** deliver sends what was signed, and says what came back. */

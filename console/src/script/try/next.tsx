@@ -3,8 +3,8 @@ import { useEffect, useState } from 'react'
 import { call, type Sample, type Script } from '../../api'
 import { Copy } from '../../parts/copy'
 import { Button } from '../../parts/states'
-import { valueAt } from '../pointer'
 import { useBuild, useDraftState } from '../use-draft'
+import { hooksIn } from './hooks'
 
 interface Shown {
   script: Script
@@ -33,7 +33,7 @@ export function Next({ script, samples, onCame }: Shown) {
     const look = window.setInterval(() => void client.invalidateQueries({ queryKey: ['samples', script.id] }), 1000)
     return () => window.clearInterval(look)
   }, [wait.isSuccess, came, client, script.id])
-  const path = pathOfHook(tree)
+  const path = hooksIn(tree).find((h) => h.path)?.path
   const address = path && `${window.location.origin}/in/${path}${script.version > 0 ? '/draft' : ''}`
   return (
     <div className="mt-2 space-y-2 rounded-md border border-line p-2.5">
@@ -77,11 +77,4 @@ export function Next({ script, samples, onCame }: Shown) {
 
 function unused(samples: Sample[]): string {
   for (let n = 1; ; n++) if (!samples.some((s) => s.name === `came-${n}`)) return `came-${n}`
-}
-
-/** pathOfHook is the path of the first webhook; nothing where there is none. */
-function pathOfHook(tree: unknown): string | undefined {
-  const all = valueAt(tree, ['triggers'])
-  const triggers = Array.isArray(all) ? (all as { webhook?: { path?: string } }[]) : []
-  return triggers.find((t) => t?.webhook?.path)?.webhook?.path
 }

@@ -2,13 +2,12 @@ package api
 
 import (
 	"context"
-	"io"
 	"net/http"
 	"net/url"
-	"time"
 
 	"woolsignal/server/egress"
 	"woolsignal/server/protocol/openapi"
+	"woolsignal/server/protocol/web"
 	"woolsignal/wire"
 )
 
@@ -42,26 +41,7 @@ func fetchDescription(ctx context.Context, address string, networks []string) (s
 	if err != nil || at.Host == "" {
 		return "", &url.Error{Op: "read", URL: address, Err: http.ErrNotSupported}
 	}
-	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
-	defer cancel()
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
-	if err != nil {
-		return "", err
-	}
-	request.Header.Set("Accept", "application/json, application/yaml;q=0.9, */*;q=0.5")
-	response, err := egress.Reader("description", []string{at.Host}, networks).Do(request)
-	if err != nil {
-		return "", err
-	}
-	defer response.Body.Close()
-	if response.StatusCode != http.StatusOK {
-		return "", &answeredError{response.Status}
-	}
-	data, err := io.ReadAll(response.Body)
-	return string(data), err
+	client := egress.Reader("description", []string{at.Host}, networks)
+	text, _, _, err := web.Fetch(ctx, client, at.Host, address)
+	return text, err
 }
-
-// answeredError says that something else than the page asked for came.
-type answeredError struct{ status string }
-
-func (e *answeredError) Error() string { return "the server answers " + e.status }

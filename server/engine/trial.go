@@ -75,16 +75,13 @@ func (e *Engine) drafted(ctx context.Context, a *Admission) error {
 	if !a.Signal.Draft {
 		return nil
 	}
-	hash := ""
 	var err error
-	if a.arrived != nil {
-		hash = a.arrived.definition
-	} else if hash, err = e.workspace.Draft(ctx, a.Workflow); err != nil {
-		return err
-	} else {
-		a.Definition = hash
+	if a.arrived == nil {
+		if a.Definition, err = e.workspace.Draft(ctx, a.Workflow); err != nil {
+			return err
+		}
 	}
-	def, err := e.workspace.ByHash(ctx, hash)
+	_, def, err := e.definition(ctx, *a)
 	if err != nil {
 		return err
 	}

@@ -42,15 +42,10 @@ func (h *Holder) Define(ctx context.Context, path, from string, files map[string
 	if h.Now().Files[path] != from {
 		return nil, &ConflictError{[]string{path}}
 	}
-	_, problems := h.With(files)
+	next, problems := h.With(files)
 	if slices.ContainsFunc(problems, func(p flow.Problem) bool { return p.Severity == flow.Wrong }) {
 		return problems, ErrProblems
 	}
-	next := maps.Clone(h.Now().Files)
-	if next == nil {
-		next = map[string]string{}
-	}
-	maps.Copy(next, files)
-	_, err := h.apply(ctx, Change{Files: next, By: by, Draft: true}, store.Batch{})
+	_, err := h.apply(ctx, Change{Files: next.Files, By: by, Draft: true}, store.Batch{})
 	return problems, err
 }

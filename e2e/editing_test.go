@@ -152,3 +152,41 @@ func TestAValueIsDraggedFromWhatAStepGave(t *testing.T) {
 		return strings.Count(text(t, s, "weighbridge"), "${net.shrinkage}") == 2 // one stood there before
 	})
 }
+
+const blocked = `workflow: blocked
+title: Blocked
+triggers:
+  - id: lots
+    webhook: {path: blocked, verify: weighbridge-key}
+steps:
+  - each:
+      of: signal.body.lots
+      do:
+        - id: net
+          compute: {kg: 'item - 20.0'}
+  - label: {as: [weighed]}
+`
+
+// TestAValueIsDraggedOutOfItsBlock drags what a step inside a block gave to a line
+// below the block: the block gives it from then on. Let go above the block, it says
+// why it cannot be read there.
+func TestAValueIsDraggedOutOfItsBlock(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	if err := with(t, s, "blocked", blocked); err != nil {
+		t.Fatal(err)
+	}
+	sample := wire.KeepSample{Signal: &wire.Signal{Trigger: "lots", Body: map[string]any{"lots": []any{120, 140}}}}
+	if err := s.As("Ines").KeepSample(harness.Context(t), "blocked", "two", sample); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/blocked"),
+		h.Click("button", "Run"), browser.Sees("link", "Open the run"), h.Click("combobox", "Whose is shown"),
+		h.Type("1.1 Work out"), h.Press("Enter"), browser.HasText("It gave"), h.Click("group", "Label"),
+		browser.Sees("textbox", "as"), h.Drag("term", "kg", "textbox", "as"))
+	harness.Eventually(t, "the loop gives the value, and it stands where it was let go", func() bool {
+		now := text(t, s, "blocked")
+		return strings.Contains(now, "      gives:\n        kg: ${net.kg}\n") && strings.Contains(now, "id: each_kg") &&
+			strings.Contains(now, "${each_kg.results.map(one, one.kg)}")
+	})
+}

@@ -244,6 +244,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(put, "/workflows/weighbridge/draft", map[string]any{"text": written + "\n", "from": written})
 	d.call(post, "/workflows/weighbridge/work-out", map[string]any{"text": written, "at": "/steps/0", "code": "1 + 1"})
 	d.call(post, "/workflows/weighbridge/rename-step", map[string]any{"text": written, "from": "net", "to": "weight"})
+	d.call(post, "/workflows/weighbridge/bring-out", map[string]any{"text": written, "code": "net.kg", "from": "0",
+		"to": "/steps/1/when"})
 	d.call(get, "/names", nil)
 	d.call(post, "/workflows/weighbridge/delivery", map[string]any{"trigger": "scale", "body": map[string]any{}})
 	d.call(get, "/definitions/table/mishaps", nil)

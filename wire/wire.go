@@ -131,6 +131,14 @@ type RenamedStep struct {
 	Changes []flow.Rewritten `json:"changes"`
 }
 
+// BringOut makes a value of a step that stands in a block readable outside.
+type BringOut struct {
+	Text string `json:"text"`
+	Code string `json:"code"` // the expression that reads it inside
+	From string `json:"from"` // the path of the step that gave it
+	To   string `json:"to"`   // where it is to be read, as a JSON Pointer
+}
+
 // Names are what the fields of a file can name.
 type Names struct {
 	Names []Name `json:"names"`

@@ -866,6 +866,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workflows/{workflow}/bring-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What blocks are to give so that a value of a step inside is read outside; nothing is kept */
+        post: operations["post_workflows_one_bring-out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workflows/{workflow}/chat": {
         parameters: {
             query?: never;
@@ -1226,6 +1243,12 @@ export interface components {
             n: number;
             path: string;
         };
+        BringOut: {
+            code: string;
+            from: string;
+            text: string;
+            to: string;
+        };
         CSV: {
             text: string;
         };
@@ -1476,6 +1499,10 @@ export interface components {
                 [key: string]: string;
             };
         };
+        FlowBroughtOut: {
+            code: string;
+            writes: components["schemas"]["FlowWritten"][];
+        };
         FlowField: {
             any?: boolean;
             choices?: string[];
@@ -1583,6 +1610,10 @@ export interface components {
             heard: boolean;
             help: string;
             name: string;
+        };
+        FlowWritten: {
+            field: string;
+            text: string;
         };
         Heard: {
             run: string;
@@ -4329,6 +4360,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BeforeLive"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "post_workflows_one_bring-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringOut"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowBroughtOut"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -207,3 +207,12 @@ func (e *Each) Sample(did *run.Step) map[string]any {
 	}
 	return map[string]any{"item": list[0], "index": int64(0)}
 }
+
+// Gathered reads what every item gave as a list; of the first that is enough, it
+// alone.
+func (e *Each) Gathered(id string, _ flow.BlockName, name string) string {
+	if e.first() {
+		return id + ".first." + name
+	}
+	return id + ".results.map(one, one." + name + ")"
+}

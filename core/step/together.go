@@ -151,3 +151,8 @@ func (t *Together) end(at *run.At, first string) run.Outcome {
 	}
 	return at.End(out)
 }
+
+// Gathered reads what a branch gave under its id.
+func (t *Together) Gathered(id string, way flow.BlockName, name string) string {
+	return id + "." + t.Branches[way.Number-1].ID + "." + name
+}

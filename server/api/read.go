@@ -49,6 +49,22 @@ func (a *API) renameStep(r *request, in wire.RenameStep) (wire.RenamedStep, erro
 	return out, nil
 }
 
+// bringOut says what is to be written so that a value of a block is read outside.
+// Nothing is kept.
+func (a *API) bringOut(r *request, in wire.BringOut) (flow.BroughtOut, error) {
+	id := r.Param("workflow")
+	if err := editable(id, in.Text); err != nil {
+		return flow.BroughtOut{}, err
+	}
+	s := a.Workspace.Now()
+	out, err := s.Meaning(id, in.Text, s.Tools.Find).BringOut(in.Code, in.From, in.To)
+	if err != nil {
+		return out, refuse(http.StatusUnprocessableEntity, "This value cannot be read there",
+			"What is done there does not come after the step that gives it. Drop it on a line below.")
+	}
+	return out, nil
+}
+
 // read says what a text means while it is edited. Nothing of it is kept.
 func (a *API) read(r *request, in wire.Text) (wire.Meaning, error) {
 	id := r.Param("workflow")

@@ -3,7 +3,7 @@ import type { Stored } from '../api'
 import { count, plain } from '../words'
 import { Picture } from './stored'
 import { Cells } from './cells'
-import { CodeContext, dragged } from './dragged'
+import { drag, ReadableContext, type Readable } from './dragged'
 import { isFile, isMail, isTable, Mail } from './shapes'
 
 /** How much is shown before one asks for more: characters of a text, entries of a map or list. */
@@ -25,8 +25,8 @@ const plainName = /^[A-Za-z_]\w*$/
 
 function Entries({ of }: { of: Record<string, unknown> }) {
   const [all, setAll] = useState(false)
-  const code = use(CodeContext)
-  const codeOf = (k: string) => (code && plainName.test(k) ? `${code}.${k}` : undefined)
+  const read = use(ReadableContext)
+  const partOf = (k: string) => (read && plainName.test(k) ? { ...read, code: `${read.code}.${k}` } : undefined)
   const entries = Object.entries(of)
   if (entries.length === 0) return <span className="text-quiet">nothing in it</span>
   const shown = all ? entries : entries.slice(0, manyEntries)
@@ -35,11 +35,11 @@ function Entries({ of }: { of: Record<string, unknown> }) {
       <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-0.5">
         {shown.map(([k, v]) => (
           <div key={k} className="contents">
-            <Name code={codeOf(k)}>{plain(k)}</Name>
+            <Name read={partOf(k)}>{plain(k)}</Name>
             <dd className="min-w-0">
-              <CodeContext value={codeOf(k)}>
+              <ReadableContext value={partOf(k)}>
                 <Value value={v} />
-              </CodeContext>
+              </ReadableContext>
             </dd>
           </div>
         ))}
@@ -50,13 +50,13 @@ function Entries({ of }: { of: Record<string, unknown> }) {
 }
 
 /** Name is the name of a value, by which it is dragged to where it is read. */
-function Name({ code, children }: { code?: string; children: string }) {
+function Name({ read, children }: { read?: Readable; children: string }) {
   return (
     <dt
-      draggable={!!code}
-      title={code && 'Drag it to where it is read'}
-      onDragStart={(e) => code && e.dataTransfer.setData(dragged, code)}
-      className={`text-quiet wrap-anywhere ${code ? 'cursor-grab' : ''}`}
+      draggable={!!read}
+      title={read && 'Drag it to where it is read'}
+      onDragStart={(e) => read && drag(e, read)}
+      className={`text-quiet wrap-anywhere ${read ? 'cursor-grab' : ''}`}
     >
       {children}
     </dt>
@@ -79,9 +79,9 @@ function List({ items }: { items: unknown[] }) {
                 {i + 1}
               </span>
               <div className="min-w-0 flex-1">
-                <CodeContext value={undefined}>
+                <ReadableContext value={undefined}>
                   <Value value={v} />
-                </CodeContext>
+                </ReadableContext>
               </div>
             </li>
           ))}

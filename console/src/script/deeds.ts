@@ -5,9 +5,9 @@ import type { Deed } from './line'
 import type { Offer } from './offers'
 import { after, ids, moveTo, partOf, spotOf, within, type Spot } from './places'
 import { pathOf, pointerTo, valueAt } from './pointer'
-import { fitting, leaves } from './scope'
+import { before, fitting, leaves } from './scope'
 import { codeOf } from './picker'
-import { before, useBuild } from './use-draft'
+import { useBuild } from './use-draft'
 
 type Put<T> = React.Dispatch<React.SetStateAction<T>>
 

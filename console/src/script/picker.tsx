@@ -2,7 +2,7 @@ import { useId, useMemo, useState } from 'react'
 import { gist } from '../words'
 import { titled } from './language'
 import { found, type Leaf } from './scope'
-import { dragged } from '../parts/dragged'
+import { drag } from '../parts/dragged'
 
 /** Picker lists the values that may be read, with what they were, and gives the one that is chosen. */
 export function Picker({
@@ -58,7 +58,7 @@ export function Picker({
             role="option"
             aria-selected={r === now}
             draggable
-            onDragStart={(e) => e.dataTransfer.setData(dragged, codeOf(r.leaf))}
+            onDragStart={(e) => drag(e, { code: codeOf(r.leaf) })}
             onMouseDown={(e) => e.preventDefault()}
             onClick={() => onPick(r.leaf)}
             className={`flex cursor-pointer items-baseline gap-2 px-3 py-1 ${r === now ? 'bg-wash' : ''}`}

@@ -1,7 +1,8 @@
 // What may be read at a line, as a tree with the values of a run.
 import type { Detail, Line, Sight, Signal } from '../api'
-import { valueAt, type Path } from './pointer'
+import { pathOf, valueAt, type Path } from './pointer'
 import { stepOf } from './runs'
+import type { State } from './draft'
 
 /** Leaf is a value that may be read. */
 export interface Leaf {
@@ -24,6 +25,30 @@ interface Shape {
 }
 
 const deepest = 6
+
+/** before are the lines whose values may be read on a line: what came before it, and around it. */
+export function before(lines: Line[], line: Line): Line[] {
+  const at = lines.indexOf(line)
+  return lines.slice(0, at).filter((l) => {
+    if (!l.adds?.length) return false
+    const block = l.kind === 'case' ? l.path : l.path.slice(0, Math.max(0, l.path.lastIndexOf('/')))
+    return block === '' || line.path.startsWith(block + '/')
+  })
+}
+
+/** seenAt is what may be read where a place of the file is, as trees and by its code. */
+export function seenAt(s: Pick<State, 'lines' | 'sees' | 'tree'>, place: string, run?: Detail, begins?: Signal) {
+  const line = s.lines.findLast((l) => l.field !== undefined && (place === l.field || place.startsWith(l.field + '/')))
+  const own = earlier(s.tree, pathOf(place), run && line && stepOf(run, line)?.output)
+  const all = [...own, ...leaves(s.sees, line ? before(s.lines, line) : [], run, begins)]
+  const byCode = new Map<string, Leaf>()
+  const visit = (l: Leaf) => {
+    byCode.set(l.code.replaceAll('.?', '.'), l)
+    l.inside.forEach(visit)
+  }
+  all.forEach(visit)
+  return { all, byCode }
+}
 
 /** leaves gives what is in scope as trees, the nearest first; begins is what a try would begin with. */
 export function leaves(sees: Sight[], above: Line[], run?: Detail, begins?: Signal): Leaf[] {

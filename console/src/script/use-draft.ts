@@ -1,5 +1,5 @@
 import { createContext, use, useEffect, useState, useSyncExternalStore } from 'react'
-import type { Detail, Language, Line, Name, Script, Signal, Tool } from '../api'
+import type { Detail, Language, Name, Script, Signal, Tool } from '../api'
 import { Draft, type State } from './draft'
 import type { Path } from './pointer'
 import type { Act } from './splice'
@@ -57,14 +57,4 @@ export function useDraft(script: Script, person: string): Draft {
 
 export function useDraftState(draft: Editing): State {
   return useSyncExternalStore(draft.subscribe, draft.get)
-}
-
-/** before are the lines whose values may be read on a line: what came before it, and around it. */
-export function before(lines: Line[], line: Line): Line[] {
-  const at = lines.indexOf(line)
-  return lines.slice(0, at).filter((l) => {
-    if (!l.adds?.length) return false
-    const block = l.kind === 'case' ? l.path : l.path.slice(0, Math.max(0, l.path.lastIndexOf('/')))
-    return block === '' || line.path.startsWith(block + '/')
-  })
 }

@@ -2,7 +2,7 @@ import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
 import { Compartment, EditorState, type Extension } from '@codemirror/state'
 import { EditorView, keymap, placeholder } from '@codemirror/view'
 import { useEffect, useImperativeHandle, useRef, type RefObject } from 'react'
-import { dragged } from '../parts/dragged'
+import { droppedOf, type Readable } from '../parts/dragged'
 import { chips, inExpression, inText, type Says } from './chips'
 
 /** Inserts puts a value where the caret is. */
@@ -22,6 +22,7 @@ export interface EditorProps {
   autoFocus?: boolean
   onChange: (value: string) => void
   onValues: () => void // somebody asks for the values
+  onDropped: (value: Readable) => Promise<string | undefined> // how it is read here; nothing where it cannot be
   onEnter?: () => void
   onEscape?: () => void
   ref?: RefObject<Inserts | null>
@@ -138,10 +139,11 @@ function behaviour(now: RefObject<EditorProps>, sent: RefObject<string[]>): Exte
     }),
     EditorView.domEventHandlers({
       drop: (e, view) => {
-        const code = e.dataTransfer?.getData(dragged)
-        if (!code) return false
+        const value = droppedOf(e.dataTransfer)
+        if (!value) return false
         e.preventDefault()
-        put(view, code, now.current.mode, view.posAtCoords({ x: e.clientX, y: e.clientY }) ?? undefined)
+        const at = view.posAtCoords({ x: e.clientX, y: e.clientY }) ?? undefined
+        void now.current.onDropped(value).then((code) => code && put(view, code, now.current.mode, at))
         return true
       },
     }),

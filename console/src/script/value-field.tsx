@@ -1,11 +1,10 @@
 import { Popover } from 'radix-ui'
 import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
 import { gist } from '../words'
+import { useBroughtOut } from './bring-out'
 import { codeOf, Picker } from './picker'
-import { pathOf } from './pointer'
-import { stepOf } from './runs'
-import { earlier, leaves, type Leaf } from './scope'
-import { before, useForm, useDraftState } from './use-draft'
+import { seenAt, type Leaf } from './scope'
+import { useForm, useDraftState } from './use-draft'
 import type { Inserts } from './value-editor'
 
 const ValueEditor = lazy(() => import('./value-editor'))
@@ -14,18 +13,10 @@ const ValueEditor = lazy(() => import('./value-editor'))
 export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf> } {
   const { draft, run, begins } = useForm()
   const { lines, sees, tree } = useDraftState(draft)
-  return useMemo(() => {
-    const line = lines.findLast((l) => l.field !== undefined && (place === l.field || place.startsWith(l.field + '/')))
-    const own = earlier(tree, pathOf(place), run && line && stepOf(run, line)?.output)
-    const all = [...own, ...leaves(sees, line ? before(lines, line) : [], run, begins?.signal)]
-    const byCode = new Map<string, Leaf>()
-    const visit = (l: Leaf) => {
-      byCode.set(l.code.replaceAll('.?', '.'), l)
-      l.inside.forEach(visit)
-    }
-    all.forEach(visit)
-    return { all, byCode }
-  }, [lines, sees, tree, run, begins, place])
+  return useMemo(
+    () => seenAt({ lines, sees, tree }, place, run, begins?.signal),
+    [lines, sees, tree, run, begins, place],
+  )
 }
 
 /** useToldCode gives the words of every expression of the script, by its code. */
@@ -58,6 +49,7 @@ export function ValueField(p: ValueFieldProps) {
   const editor = useRef<Inserts>(null)
   const { all, byCode } = useScope(p.place)
   const told = useToldCode()
+  const { bring, error } = useBroughtOut(p.place)
   const known = useMemo(() => new Set(byCode.keys()), [byCode])
   const says = useCallback(
     (code: string) => {
@@ -88,10 +80,16 @@ export function ValueField(p: ValueFieldProps) {
                 known={known}
                 ref={editor}
                 onValues={() => setPicking(true)}
+                onDropped={bring}
                 onEnter={p.onDone}
                 onEscape={p.onCancel}
               />
             </Suspense>
+            {error && (
+              <p role="alert" className="text-[0.9rem] text-madder">
+                {error.message}
+              </p>
+            )}
           </div>
           <button
             type="button"

@@ -1,6 +1,7 @@
 import { Popover } from 'radix-ui'
 import { useState } from 'react'
-import { dragged } from '../../parts/dragged'
+import { droppedOf, isDragged } from '../../parts/dragged'
+import { useBroughtOut } from '../bring-out'
 import { useGoing } from './focus'
 import { isBlank, literal, valueForm } from './forms'
 import type { NodeProps } from './operand'
@@ -13,6 +14,7 @@ export function Literal(p: NodeProps) {
   const [picking, setPicking] = useState(!!p.opens && !!p.autoFocus && isBlank(p.form))
   const v = p.form.value
   const ref = useGoing<HTMLInputElement>(p.at)
+  const { bring, error } = useBroughtOut(p.place)
   if (typeof v === 'boolean')
     return (
       <select
@@ -38,12 +40,12 @@ export function Literal(p: NodeProps) {
             value={text}
             placeholder={isBlank(p.form) ? 'a value, or what it is' : undefined}
             onChange={(e) => write(e.target.value)}
-            onDragOver={(e) => e.dataTransfer.types.includes(dragged) && e.preventDefault()}
+            onDragOver={(e) => isDragged(e.dataTransfer) && e.preventDefault()}
             onDrop={(e) => {
-              const code = e.dataTransfer.getData(dragged)
-              if (!code) return
+              const value = droppedOf(e.dataTransfer)
+              if (!value) return
               e.preventDefault()
-              p.onChange(valueForm(code))
+              void bring(value).then((code) => code && p.onChange(valueForm(code)))
             }}
             onKeyDown={(e) => {
               if (e.key === '/' && (text === '' || typeof v === 'number')) {
@@ -61,6 +63,11 @@ export function Literal(p: NodeProps) {
           >
             /
           </button>
+          {error && (
+            <span role="alert" className="text-[0.9rem] text-madder">
+              {error.message}
+            </span>
+          )}
         </span>
       </Popover.Anchor>
       <Choice {...p} close={() => setPicking(false)} />

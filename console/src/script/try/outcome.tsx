@@ -1,7 +1,7 @@
 import { Copy } from 'lucide-react'
 import { useState } from 'react'
 import type { Step } from '../../api'
-import { CodeContext } from '../../parts/dragged'
+import { ReadableContext } from '../../parts/dragged'
 import { AgentTurns } from '../../parts/turns'
 import { Badge } from '../../parts/states'
 import { Value } from '../../parts/value'
@@ -28,9 +28,9 @@ export function Outcome({ trying, how }: { trying: Trying; how: How }) {
       <div className="space-y-3 border-t border-line pt-3">
         {whose}
         <Half title="What came in">
-          <CodeContext value={run.signal.text ? undefined : 'signal.body'}>
+          <ReadableContext value={run.signal.text ? undefined : { code: 'signal.body' }}>
             <Value value={run.signal.text ?? run.signal.body} />
-          </CodeContext>
+          </ReadableContext>
         </Half>
       </div>
     )
@@ -55,9 +55,9 @@ export function Outcome({ trying, how }: { trying: Trying; how: How }) {
       ))}
       {step.output !== undefined && (
         <Half title={step.held_back ? held[step.held_back] : 'It gave'} copy={step.output}>
-          <CodeContext value={line.id || undefined}>
+          <ReadableContext value={line.id ? { code: line.id, from: line.path } : undefined}>
             <Value value={step.output} />
-          </CodeContext>
+          </ReadableContext>
         </Half>
       )}
       {step.output !== undefined && <Edit key={step.path + run.id} step={step} trying={trying} how={how} />}

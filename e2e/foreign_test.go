@@ -28,7 +28,7 @@ var belongs = map[string]string{
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
 	"POST /workflows/{workflow}/rename-step": "",
-	"POST /workflows/{workflow}/bring-out": "",
+	"POST /workflows/{workflow}/bring-out":   "",
 	"POST /workflows/{workflow}/work-out":    "",
 	"PUT /workflows/{workflow}/draft":        "", "POST /workflows/{workflow}/chat": "",
 	"POST /workflows/{workflow}/runs": "",

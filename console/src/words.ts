@@ -44,9 +44,14 @@ export function took(from?: string, to?: string): string {
   return from && to ? lasted(Date.parse(to) - Date.parse(from)) : ''
 }
 
+/** least is the smallest sum that is told as a number. */
+const least = 0.0001
+
+/** roughly is a sum of money that may be a little more or less. */
+export const roughly = (micros: number) => (micros / 1e6 < least ? money(micros) : `about ${money(micros)}`)
+
 /** money writes millionths of the workspace's currency. */
 export function money(micros: number): string {
-  const least = 0.0001
   const units = Math.max(micros / 1e6, micros > 0 ? least : 0)
   const digits = units === 0 || units >= 0.01 ? 2 : 4
   const under = micros > 0 && micros / 1e6 < least ? 'under ' : ''

@@ -73,8 +73,10 @@ func (a *API) Handler() http.Handler {
 	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
 		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access,
 		Audit: a.Audit})
-	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log,
-		Limits: limits, Thread: a.visitorThread})
+	hosted := &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits,
+		Thread: a.visitorThread, File: a.visitorFile}
+	r.Handle("/talk/{page}/messages", hosted)
+	r.Get("/talk/{page}/files/{hash}", hosted.GiveFile)
 	r.Get(returnPath+"{connection}", a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)
@@ -111,7 +113,7 @@ func (a *API) secure(next http.Handler) http.Handler {
 		h.Set("Referrer-Policy", "same-origin")
 		// Styles may be inline: the interface components set positions that way.
 		h.Set("Content-Security-Policy",
-			"default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+			"default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "+
 				"font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'; "+
 				"object-src 'none'")
 		next.ServeHTTP(w, r)

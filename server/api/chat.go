@@ -111,6 +111,41 @@ func (a *API) visitorThread(ctx context.Context, key string, after int64) (any, 
 	return out, nil
 }
 
+// visitorFile gives the bytes of a file that was said to a visitor; the error is
+// [store.ErrNoBlob] for any other.
+func (a *API) visitorFile(ctx context.Context, key, hash string) ([]byte, error) {
+	rows, err := a.Store.Read().QueryContext(ctx,
+		"SELECT rich FROM messages WHERE thread = ? AND who = 'agent' AND instr(rich, ?) > 0", key, hash)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	said := false
+	for rows.Next() {
+		var rich string
+		var m struct{ Picture, File json.RawMessage }
+		if err := rows.Scan(&rich); err != nil {
+			return nil, err
+		}
+		if json.Unmarshal([]byte(rich), &m) == nil {
+			said = said || isFile(m.Picture, hash) || isFile(m.File, hash)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	if !said {
+		return nil, store.ErrNoBlob
+	}
+	return a.Store.Blob(ctx, hash)
+}
+
+// isFile tells whether a value is the file that is kept under a hash.
+func isFile(value json.RawMessage, hash string) bool {
+	var f run.File
+	return json.Unmarshal(value, &f) == nil && f.Blob == hash
+}
+
 // conversation reads the newest messages of a thread, and its open runs.
 func (a *API) conversation(ctx context.Context, key string, after int64) (wire.Thread, error) {
 	out := wire.Thread{Messages: []wire.Message{}}

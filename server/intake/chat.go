@@ -18,7 +18,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 	"woolsignal/core/run"
@@ -225,121 +224,6 @@ func (h *ChatEvents) fetch(ctx context.Context, c *flow.Connection, name, path s
 		return run.File{}, err
 	}
 	return h.Kit.Keep(ctx, name, kind, []byte(body))
-}
-
-// Hosted are the chat pages of workflows that visitors may write on, at
-// /talk/{page}/messages. The page itself is the console's.
-type Hosted struct {
-	Workspace *workspace.Holder
-	Engine    *engine.Engine
-	Log       *slog.Logger
-	Limits    *Limits
-	Thread    func(ctx context.Context, key string, after int64) (any, error)
-}
-
-func (h *Hosted) find(page string) (string, *flow.Trigger, string) {
-	for id, w := range h.Workspace.Live() {
-		for _, t := range w.Triggers {
-			if c, is := t.Is.(*trigger.Chat); is && c.Page == page && c.Open {
-				return id, &t, w.Title
-			}
-		}
-	}
-	return "", nil, ""
-}
-
-// visitor is the secret a visitor's browser made up for its conversation.
-func visitor(r *http.Request) (string, *problem.Details) {
-	v := strings.TrimPrefix(r.Header.Get("Authorization"), "Visitor ")
-	if len(v) < 24 || len(v) > 100 {
-		return "", &problem.Details{Status: http.StatusUnauthorized, Title: "Which conversation?",
-			Detail: "Send Authorization: Visitor … with a random text of 24 to 100 characters; it is the only key " +
-				"to the conversation."}
-	}
-	return short(v), nil
-}
-
-// ServeHTTP takes a visitor's message, or gives the conversation.
-func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	workflow, t, title := h.find(chi.URLParam(r, "page"))
-	if t == nil {
-		problem.Write(w, http.StatusNotFound, "There is no such page",
-			"Its address may have changed, it is switched off, or only people who sign in may write here.")
-		return
-	}
-	thread, refusal := visitor(r)
-	if refusal != nil {
-		refusal.Write(w)
-		return
-	}
-	switch r.Method {
-	case http.MethodGet:
-		var after int64
-		_, _ = fmt.Sscan(r.URL.Query().Get("after"), &after) // 0 where there is none
-		out, err := h.Thread(r.Context(),
-			run.Thread{Workflow: workflow, Conversation: run.Conversation{Source: t.Source(), Thread: thread}}.String(),
-			after)
-		if err != nil {
-			h.Log.Error("a visitor's conversation could not be read", "error", err)
-			problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")
-			return
-		}
-		w.Header().Set("Content-Type", "application/json")
-		w.Header().Set("Cache-Control", "no-store")
-		_ = json.NewEncoder(w).Encode(map[string]any{"title": title, "workspace": h.Workspace.Now().Name,
-			"speaks_first": t.Is.(*trigger.Chat).SpeaksFirst, "conversation": out})
-	case http.MethodPost:
-		if !h.Limits.mayOpen(r) {
-			tooOften(w)
-			return
-		}
-		h.take(w, r, workflow, t, thread)
-	default:
-		w.Header().Set("Allow", "GET, POST")
-		problem.Write(w, http.StatusMethodNotAllowed, "Wrong method",
-			"Read a conversation with GET, and write with POST.")
-	}
-}
-
-func (h *Hosted) take(w http.ResponseWriter, r *http.Request, workflow string, t *flow.Trigger, thread string) {
-	body, refusal := whole(w, r)
-	if refusal == nil {
-		_, refusal = jsonValue(body)
-	}
-	if refusal != nil {
-		refusal.Write(w)
-		return
-	}
-	var in struct {
-		ID     string `json:"id"` // the same each time one message is sent
-		Text   string `json:"text"`
-		Begins bool   `json:"begins"` // nothing was said: the page is to speak first
-	}
-	err := json.Unmarshal(body, &in)
-	signal := &run.Signal{ID: thread + " " + in.ID, Source: t.Source(), Type: "chat.message",
-		Time: time.Now().UTC().Truncate(time.Millisecond), Kind: "chat", Trigger: t.ID, Thread: thread, Text: in.Text,
-		From:     map[string]string{"name": "Visitor", "email": "", "role": "visitor"},
-		Stranger: true, Body: expr.Canonical(map[string]any{})}
-	var ticket *engine.Ticket
-	switch {
-	case err == nil && in.Begins && t.Is.(*trigger.Chat).SpeaksFirst:
-		ticket, err = h.Engine.Begin(r.Context(), workflow, signal)
-	case err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 || in.ID == "" || len(in.ID) > 100:
-		problem.Write(w, http.StatusUnprocessableEntity, "Nothing was said", "Send id and text, of at most 4000 bytes.")
-		return
-	default:
-		ticket, err = h.Engine.Receive(r.Context(), workflow, signal)
-	}
-	if err != nil {
-		if !errors.Is(err, engine.ErrBusy) {
-			h.Log.Error("a visitor's message could not be taken in", "workflow", workflow, "error", err)
-		}
-		notTaken(w)
-		return
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(http.StatusAccepted)
-	_ = json.NewEncoder(w).Encode(map[string]string{"run": ticket.Run})
 }
 
 // chatServer is what a connection says of its chat server; nil where it leads

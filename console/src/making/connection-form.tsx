@@ -69,7 +69,7 @@ export function ConnectionForm({ file, kind, fresh, onMade }: Shown) {
         )}
       </More>
       <ul aria-label="To put right">
-        {keep.isSuccess || secret || s.problems.length === 0
+        {keep.isSuccess || wrong.length === 0
           ? null
           : wrong.slice(0, 6).map((p, i) => (
               <li key={i} className="text-[0.9rem] text-quiet">

@@ -3,7 +3,7 @@ import { Send } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { useParams } from 'react-router'
 import { type Message, Refused, type RichMessage } from '../api'
-import { Rich } from '../parts/rich'
+import { Rich, type Fetches } from '../parts/rich'
 import { Button, Loading } from '../parts/states'
 
 interface Visited {
@@ -13,19 +13,23 @@ interface Visited {
   conversation: { messages: Message[]; busy: boolean }
 }
 
+/** random is a text nobody guesses, also where the page came without encryption. */
+const random = () =>
+  [...crypto.getRandomValues(new Uint8Array(24))].map((b) => b.toString(16).padStart(2, '0')).join('')
+
 /** key is the visitor's own: whoever has it reads the conversation, so it stays in this tab. */
 function key(page: string): string {
   const name = `woolsignal-visitor-${page}`
   const known = sessionStorage.getItem(name)
   if (known) return known
-  const made = [...crypto.getRandomValues(new Uint8Array(24))].map((b) => b.toString(16).padStart(2, '0')).join('')
+  const made = random()
   sessionStorage.setItem(name, made)
   return made
 }
 
-async function ask<T>(page: string, method: string, body?: unknown): Promise<T> {
-  const response = await fetch(`/talk/${page}/messages`, {
-    method,
+async function ask(page: string, what: string, body?: unknown): Promise<Response> {
+  const response = await fetch(`/talk/${page}/${what}`, {
+    method: body ? 'POST' : 'GET',
     headers: { Authorization: `Visitor ${key(page)}`, ...(body ? { 'Content-Type': 'application/json' } : {}) },
     body: body ? JSON.stringify(body) : undefined,
   }).catch(() => {
@@ -35,7 +39,7 @@ async function ask<T>(page: string, method: string, body?: unknown): Promise<T> 
     const said = await response.json().catch(() => ({ title: response.statusText }))
     throw new Refused(response.status, said.title, said.detail ?? '')
   }
-  return response.json()
+  return response
 }
 
 /** Talk is a hosted page: visitors write, the workflow answers. */
@@ -49,14 +53,14 @@ export default function Talk() {
     said !== undefined && !v?.conversation.messages.some((m) => m.who === 'agent' && m.n > said)
   const talk = useQuery({
     queryKey: ['talk', page],
-    queryFn: () => ask<Visited>(page, 'GET'),
+    queryFn: async (): Promise<Visited> => (await ask(page, 'messages')).json(),
     refetchInterval: (q) => (waits(q.state.data) ? 700 : 5000),
     retry: false,
   })
   const messages = talk.data?.conversation.messages ?? []
   const last = messages.at(-1)
   const say = useMutation({
-    mutationFn: (text: string) => ask(page, 'POST', text ? { id: crypto.randomUUID(), text } : { begins: true }),
+    mutationFn: (text: string) => ask(page, 'messages', text ? { id: random(), text } : { begins: true }),
     onSuccess: () => {
       setWords('')
       setSaid(last?.n ?? 0)
@@ -69,6 +73,7 @@ export default function Talk() {
   useEffect(() => {
     if (talk.data) document.title = talk.data.title
   }, [talk.data])
+  const fetches: Fetches = async (f) => (await ask(page, `files/${f.blob}`)).blob()
   const begins = !!talk.data?.speaks_first && messages.length === 0
   const begin = say.mutate
   useEffect(() => {
@@ -93,7 +98,7 @@ export default function Talk() {
       >
         {messages.length === 0 && !begins && <p className="text-quiet">Write a few words to begin.</p>}
         {messages.map((m) => (
-          <Said key={m.n} m={m} press={m === last ? send : undefined} />
+          <Said key={m.n} m={m} press={m === last ? send : undefined} fetches={fetches} />
         ))}
         {waits(talk.data) && <p className="breathe text-[0.87rem] text-woad">One moment…</p>}
       </div>
@@ -133,7 +138,7 @@ function Closed({ error }: { error: Error }) {
   )
 }
 
-function Said({ m, press }: { m: Message; press?: (text: string) => void }) {
+function Said({ m, press, fetches }: { m: Message; press?: (text: string) => void; fetches: Fetches }) {
   const mine = m.who === 'person'
   return (
     <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
@@ -141,7 +146,7 @@ function Said({ m, press }: { m: Message; press?: (text: string) => void }) {
         className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}
       >
         {m.text}
-        <Rich of={m.rich as RichMessage | undefined} press={press} />
+        <Rich of={m.rich as RichMessage | undefined} press={press} fetches={fetches} />
       </div>
     </div>
   )

@@ -1,9 +1,13 @@
+import { useQuery } from '@tanstack/react-query'
 import { Paperclip } from 'lucide-react'
+import { useEffect, useMemo } from 'react'
 import type { RichMessage, Stored } from '../api'
 import { gist } from '../words'
+import { Picture } from './stored'
 
 /** Rich is what a message has beside its words: buttons, a file, blocks. */
-export function Rich({ of, press }: { of?: RichMessage; press?: (text: string) => void }) {
+export function Rich(p: { of?: RichMessage; press?: (text: string) => void; fetches?: Fetches }) {
+  const { of, press, fetches } = p
   if (!of) return null
   return (
     <>
@@ -23,7 +27,7 @@ export function Rich({ of, press }: { of?: RichMessage; press?: (text: string) =
           )}
         </div>
       ))}
-      {[of.picture, of.file].map((f, i) => f && <File key={i} of={f} />)}
+      {[of.picture, of.file].map((f, i) => f && <File key={i} of={f} fetches={fetches} />)}
       {of.buttons && (
         <div className="mt-2 flex flex-wrap gap-1.5">
           {of.buttons.map((b) => (
@@ -43,8 +47,11 @@ export function Rich({ of, press }: { of?: RichMessage; press?: (text: string) =
   )
 }
 
-/** File names a file; those who sign in can save it. */
-function File({ of }: { of: Stored | string }) {
+/** Fetches is how a page gets the bytes of a file; nothing where an address of the API does. */
+export type Fetches = (file: Stored) => Promise<Blob>
+
+/** File shows a picture, and names a file that can be saved. */
+function File({ of, fetches }: { of: Stored | string; fetches?: Fetches }) {
   if (typeof of === 'string')
     return (
       <p className="mt-1.5">
@@ -53,14 +60,37 @@ function File({ of }: { of: Stored | string }) {
         </a>
       </p>
     )
+  if (fetches) return <Fetched of={of} fetches={fetches} />
+  return <Saved of={of} address={`/api/v1/blobs/${of.blob}?name=${encodeURIComponent(of.name)}`} />
+}
+
+/** Fetched is a file that only its reader's key opens: it is fetched with it, and shown from memory. */
+function Fetched({ of, fetches }: { of: Stored; fetches: Fetches }) {
+  const bytes = useQuery({ queryKey: ['file', of.blob], queryFn: () => fetches(of), staleTime: Infinity })
+  const address = useMemo(
+    () => bytes.data && URL.createObjectURL(new Blob([bytes.data], { type: shown.has(of.type) ? of.type : '' })),
+    [bytes.data, of.type],
+  )
+  useEffect(() => () => void (address && URL.revokeObjectURL(address)), [address])
+  if (bytes.error) return <p className="mt-1.5 text-quiet">{of.name} is no longer kept.</p>
+  return address ? <Saved of={of} address={address} /> : <p className="breathe mt-1.5">{of.name}</p>
+}
+
+/** shown are the kinds of picture every browser shows, and none of which can do anything. */
+const shown = new Set(['image/png', 'image/jpeg', 'image/gif', 'image/webp'])
+
+function Saved({ of, address }: { of: Stored; address: string }) {
   return (
-    <p className="mt-1.5 flex items-center gap-1.5">
-      <Paperclip size={14} aria-hidden="true" />
-      <a
-        href={`/api/v1/blobs/${of.blob}?name=${encodeURIComponent(of.name)}`}
-        className="text-indigo underline underline-offset-2"
-      >
-        {of.name}
+    <p className="mt-1.5">
+      <a href={address} download={of.name} className="inline-block text-indigo underline underline-offset-2">
+        {shown.has(of.type) ? (
+          <Picture address={address} name={of.name} />
+        ) : (
+          <span className="flex items-center gap-1.5">
+            <Paperclip size={14} aria-hidden="true" />
+            {of.name}
+          </span>
+        )}
       </a>
     </p>
   )

@@ -2,7 +2,7 @@ import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import type { Run, Script } from '../../api'
 import { Badge, Button } from '../../parts/states'
-import { money, took } from '../../words'
+import { money, roughly, took } from '../../words'
 import { partOf, spotOf } from '../places'
 import { pathOf, valueAt } from '../pointer'
 import { useBuild, useDraftState } from '../use-draft'
@@ -59,7 +59,7 @@ function expected(runs: Run[]): string {
   const ended = runs.filter((r) => r.ended)
   if (ended.length === 0) return ''
   const cost = ended.reduce((sum, r) => sum + r.cost_micros, 0) / ended.length
-  return cost > 0 ? `about ${money(cost)}` : 'costs nothing'
+  return cost > 0 ? roughly(cost) : 'costs nothing'
 }
 
 /** Far says how much of the script is run. */

@@ -91,7 +91,8 @@ func TestAVisitorSeesThePictureThatIsSaid(t *testing.T) {
 	if code, answer := file.send(http.MethodGet, ""); code != http.StatusNotFound {
 		t.Errorf("somebody nothing was said to gets %d: %d bytes", code, len(answer))
 	}
-	if err := with(t, s, "parrot", strings.NewReplacer("${second.words}", "it too", "call: echo", "compute: {words: '1'}",
+	if err := with(t, s, "parrot", strings.NewReplacer("${second.words}", "it too", "call: echo",
+		"compute: {words: '1'}",
 		"    inputs: {words: \"${signal.text}\"}\n", "").Replace(parrots["workflows/parrot.yaml"])); err != nil {
 		t.Fatal(err)
 	}

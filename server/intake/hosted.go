@@ -67,7 +67,8 @@ type visit struct {
 
 // key is the key of the visitor's conversation.
 func (v visit) key() string {
-	return run.Thread{Workflow: v.workflow, Conversation: run.Conversation{Source: v.Source(), Thread: v.thread}}.String()
+	of := run.Conversation{Source: v.Source(), Thread: v.thread}
+	return run.Thread{Workflow: v.workflow, Conversation: of}.String()
 }
 
 // visited finds the page of a request and whose conversation it is about.

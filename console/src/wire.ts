@@ -1195,11 +1195,19 @@ export interface components {
             unsure?: boolean;
             waited?: number;
         };
+        AgentFile: {
+            blob: string;
+            name: string;
+            size: number;
+            type: string;
+        };
         AgentMessage: {
             asks?: components["schemas"]["AgentRequest"][];
             call?: string;
+            files?: components["schemas"]["AgentFile"][];
             role: string;
             text?: string;
+            thought?: string;
         };
         AgentRequest: {
             args: unknown;
@@ -1224,11 +1232,15 @@ export interface components {
             answered?: string;
             /** Format: date-time */
             asked: string;
+            cached?: number;
             cost?: number;
+            cut?: string;
             input?: number;
             model?: string;
             offered?: string[];
             output?: number;
+            pictures?: number;
+            searches?: number;
             sent: number;
         };
         BeforeLive: {

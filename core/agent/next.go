@@ -216,5 +216,8 @@ func (c *Call) outcome() string {
 		}
 		return text
 	}
-	return "error: " + c.Error
+	return ErrorMark + c.Error
 }
+
+// ErrorMark begins what a model is told of a call that failed.
+const ErrorMark = "error: "

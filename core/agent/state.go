@@ -10,10 +10,21 @@ import (
 
 // Message is one message of a conversation with a model.
 type Message struct {
-	Role   string    `json:"role"` // user, assistant or tool
-	Text   string    `json:"text,omitempty"`
-	Asks   []Request `json:"asks,omitempty"` // what an assistant's message asks to be done
-	CallID string    `json:"call,omitempty"` // which ask a tool's message answers
+	Role    string    `json:"role"` // user, assistant or tool
+	Text    string    `json:"text,omitempty"`
+	Files   []File    `json:"files,omitempty"`   // what a user's message shows beside its words
+	Thought string    `json:"thought,omitempty"` // what a model wrote to itself before it answered
+	Asks    []Request `json:"asks,omitempty"`    // what an assistant's message asks to be done
+	CallID  string    `json:"call,omitempty"`    // which ask a tool's message answers
+}
+
+// File is a file that is shown to a model. Its bytes are kept by the service
+// under their hash.
+type File struct {
+	Name string `json:"name"`
+	Type string `json:"type"` // media type
+	Size int64  `json:"size"` // bytes
+	Blob string `json:"blob"`
 }
 
 // Request is a model's wish to use a tool.
@@ -25,15 +36,27 @@ type Request struct {
 
 // Turn is one exchange with the model.
 type Turn struct {
-	Sent     int          `json:"sent"`              // how many of the state's messages it was sent
-	Offered  []string     `json:"offered,omitempty"` // the tools it was offered
-	Asked    time.Time    `json:"asked"`
-	Answered time.Time    `json:"answered,omitzero"`
-	Model    string       `json:"model,omitempty"` // as the server calls it
-	Input    int          `json:"input,omitempty"` // tokens
-	Output   int          `json:"output,omitempty"`
-	Cost     money.Micros `json:"cost,omitempty"`
+	Sent     int       `json:"sent"`              // how many of the state's messages it was sent
+	Offered  []string  `json:"offered,omitempty"` // the tools it was offered
+	Asked    time.Time `json:"asked"`
+	Answered time.Time `json:"answered,omitzero"`
+	Model    string    `json:"model,omitempty"` // as the server calls it
+	Cut      Cut       `json:"cut,omitempty"`   // why the message is none to go by; "" where it is whole
+	money.Use
+	Cost money.Micros `json:"cost,omitempty"`
 }
+
+// Cut is why a model's message came to an end that is none: it is kept to be
+// read, and never taken for an answer.
+type Cut string
+
+// The ways a message is cut.
+const (
+	CutLength  Cut = "length"  // at the longest answer the model was allowed
+	CutWindow  Cut = "window"  // at the end of its window
+	CutFilter  Cut = "filter"  // by a filter of the server
+	CutRefusal Cut = "refusal" // the model will not answer
+)
 
 // CallState says how far a tool call is.
 type CallState string

@@ -222,23 +222,6 @@ func (n *ToolNote) Fields() []Field {
 // Agree keeps the word for sending again.
 func (n *ToolNote) Agree(Reading) { n.Resend = Resend(n.resend) }
 
-// Model is one model of a server, under the name agents use.
-type Model struct {
-	Name        string  `json:"name"`         // what the server calls it
-	InputPrice  float64 `json:"input_price"`  // currency units per million tokens read
-	OutputPrice float64 `json:"output_price"` // currency units per million tokens written
-}
-
-// Fields are what a model may say.
-func (m *Model) Fields() []Field {
-	return []Field{
-		{Name: "name", Into: &m.Name, Required: true, Help: "What the server calls it.", Example: "bellwether-medium"},
-		{Name: "input_price", Into: &m.InputPrice, Help: "Currency units for a million tokens read.", Example: "0.20"},
-		{Name: "output_price", Into: &m.OutputPrice, Help: "Currency units for a million tokens written.",
-			Example: "0.60"},
-	}
-}
-
 // DecodeConnection reads one connection file.
 func DecodeConnection(file, text string) (*Connection, []Problem) {
 	r := &reader{file: file}

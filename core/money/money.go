@@ -12,13 +12,24 @@ import (
 // Micros is an amount of money in millionths of a currency unit.
 type Micros int64
 
-// Price is what a model costs, in currency units per million tokens, which is
-// the same number as millionths per token.
-type Price struct{ Input, Output float64 }
+// Use is what one turn of a model took, as its server counted it.
+type Use struct {
+	Input    int `json:"input,omitempty"`    // tokens read, those from its cache among them
+	Cached   int `json:"cached,omitempty"`   // of which it had read lately
+	Output   int `json:"output,omitempty"`   // tokens written
+	Pictures int `json:"pictures,omitempty"` // shown to it
+	Searches int `json:"searches,omitempty"` // it made by itself
+}
 
-// Of gives the cost of one call. Part of a millionth counts as a whole one.
-func (p Price) Of(inputTokens, outputTokens int) Micros {
-	return Micros(math.Ceil(p.Input*float64(inputTokens) + p.Output*float64(outputTokens)))
+// Price is what a model costs: Input, Cached and Output in currency units per
+// million tokens, which is the same number as millionths per token; Picture and
+// Search in currency units for one.
+type Price struct{ Input, Cached, Output, Picture, Search float64 }
+
+// Of gives the cost of one turn. Part of a millionth counts as a whole one.
+func (p Price) Of(u Use) Micros {
+	tokens := p.Input*float64(u.Input-u.Cached) + p.Cached*float64(u.Cached) + p.Output*float64(u.Output)
+	return Micros(math.Ceil(tokens + 1e6*(p.Picture*float64(u.Pictures)+p.Search*float64(u.Searches))))
 }
 
 // Units gives the amount in currency units.

@@ -43,6 +43,8 @@ type Ask struct {
 	Tools    []Offer
 	Answer   map[string]any // JSON Schema of the answer; nil takes any words
 	Within   time.Duration
+	// LongestAnswer is how many tokens it may write; 0 is what its file says.
+	LongestAnswer int
 }
 
 // Offer is a tool as the model sees it.

@@ -61,6 +61,10 @@ func (g *gate) messages(all []agent.Message) {
 
 func (g *gate) message(m *agent.Message) {
 	g.text(&m.Text)
+	g.text(&m.Thought)
+	for i := range m.Files {
+		g.text(&m.Files[i].Name)
+	}
 	for i := range m.Asks {
 		g.value(&m.Asks[i].Args)
 	}

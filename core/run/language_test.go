@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 )
 
@@ -79,7 +80,7 @@ func (w world) event(l *life, e run.Errand) run.Event {
 	case *run.Ask:
 		prompt := task.Messages[len(task.Messages)-1].Text
 		return e.Answer(&run.Answered{Message: agent.Message{Text: w.model(prompt)},
-			Turn: agent.Turn{Input: 10, Output: 5, Cost: 7}})
+			Turn: agent.Turn{Use: money.Use{Input: 10, Output: 5}, Cost: 7}})
 	case *run.Call:
 		result, failure := w.tool(task.Tool, task.Args)
 		return e.Answer(&run.Returned{Result: result, Error: failure})

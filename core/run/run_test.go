@@ -11,6 +11,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 )
 
@@ -182,7 +183,7 @@ func (l *life) says(text string, asks ...agent.Request) {
 	e := l.next()
 	l.handle(&run.Answer{Ticket: run.Ticket{Step: e.Step, Turn: e.Turn},
 		Reply: &run.Answered{Message: agent.Message{Text: text, Asks: asks},
-			Turn: agent.Turn{Model: "m", Input: 10, Output: 2, Cost: 5}}})
+			Turn: agent.Turn{Model: "m", Use: money.Use{Input: 10, Output: 2}, Cost: 5}}})
 }
 
 func (l *life) returns(result any, failure string) run.Errand {

@@ -186,7 +186,7 @@ func (e *Engine) server(c *flow.Connection) (*model.Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &model.Server{Connection: c, Client: client}
+	s := &model.Server{Connection: c, Client: client, Files: e.kit}
 	e.models.Store(c.ID, s)
 	return s, nil
 }

@@ -1,261 +1,235 @@
 package model
 
 import (
-	"bytes"
-	"context"
 	"encoding/json"
-	"errors"
-	"fmt"
-	"io"
 	"net/http"
-	"slices"
-	"strings"
-	"time"
-
-	sse "github.com/tmaxmax/go-sse"
+	"strconv"
 
 	"woolsignal/core/agent"
-	"woolsignal/core/expr"
 	"woolsignal/core/flow"
-	"woolsignal/core/run"
-	"woolsignal/server/egress"
 )
 
-// The chat-completions protocol, as many servers speak it.
+// completions is the chat-completions protocol, as many servers speak it.
+type completions struct{}
+
 type (
-	wireMessage struct {
+	chatMessage struct {
 		Role       string     `json:"role"`
-		Content    string     `json:"content"`
-		ToolCalls  []wireCall `json:"tool_calls,omitempty"`
+		Content    any        `json:"content"` // a text, or a list of parts
+		ToolCalls  []chatCall `json:"tool_calls,omitempty"`
 		ToolCallID string     `json:"tool_call_id,omitempty"`
 	}
-	wireCall struct {
-		Index    int    `json:"index,omitempty"`
-		ID       string `json:"id"`
-		Type     string `json:"type"`
-		Function struct {
-			Name      string `json:"name"`
-			Arguments string `json:"arguments"`
-		} `json:"function"`
-	}
-	wireTool struct {
+	chatCall struct {
+		ID       string       `json:"id"`
 		Type     string       `json:"type"`
-		Function wireFunction `json:"function"`
+		Function chatFunction `json:"function"`
 	}
-	wireFunction struct {
+	chatFunction struct {
+		Name      string `json:"name"`
+		Arguments string `json:"arguments"`
+	}
+	chatTool struct {
+		Type     string       `json:"type"`
+		Function chatOffering `json:"function"`
+	}
+	chatOffering struct {
 		Name        string         `json:"name"`
 		Description string         `json:"description"`
 		Parameters  map[string]any `json:"parameters,omitempty"`
 	}
-	wireRequest struct {
-		Model         string         `json:"model"`
-		Messages      []wireMessage  `json:"messages"`
-		Tools         []wireTool     `json:"tools,omitempty"`
-		Stream        bool           `json:"stream"`
-		StreamOptions map[string]any `json:"stream_options,omitempty"`
-		Format        map[string]any `json:"response_format,omitempty"`
+	chatRequest struct {
+		Model     string         `json:"model"`
+		Messages  []chatMessage  `json:"messages"`
+		Tools     []chatTool     `json:"tools,omitempty"`
+		Stream    bool           `json:"stream"`
+		Options   map[string]any `json:"stream_options,omitempty"`
+		Format    map[string]any `json:"response_format,omitempty"`
+		MaxTokens int            `json:"max_tokens,omitempty"`
+		Longest   int            `json:"max_completion_tokens,omitempty"` // its newer name
 	}
-	wireChunk struct {
+	chatAnswer struct {
 		Model   string `json:"model"`
 		Choices []struct {
-			Delta        wireMessage `json:"delta"`
-			FinishReason string      `json:"finish_reason"`
+			Delta        chatPiece `json:"delta"`
+			Message      chatPiece `json:"message"`
+			FinishReason string    `json:"finish_reason"`
 		} `json:"choices"`
 		Usage *struct {
-			PromptTokens     int `json:"prompt_tokens"`
-			CompletionTokens int `json:"completion_tokens"`
+			Prompt  int `json:"prompt_tokens"`
+			Written int `json:"completion_tokens"`
+			Details struct {
+				Cached int `json:"cached_tokens"`
+			} `json:"prompt_tokens_details"`
 		} `json:"usage"`
-		Error *struct {
-			Message string `json:"message"`
-		} `json:"error"`
+		Error *wireError `json:"error"`
+	}
+	chatPiece struct {
+		Content   chatWords `json:"content"`
+		Refusal   string    `json:"refusal"`
+		Reasoning string    `json:"reasoning"`
+		Thought   string    `json:"reasoning_content"`
+		Calls     []struct {
+			Index    *int   `json:"index"`
+			ID       string `json:"id"`
+			Function struct {
+				Name      string    `json:"name"`
+				Arguments chatWords `json:"arguments"`
+			} `json:"function"`
+		} `json:"tool_calls"`
 	}
 )
 
-// wireName writes a tool's name with the characters the protocol allows.
-func wireName(tool string) string { return strings.ReplaceAll(tool, "/", "__") }
+// chatWords are words as servers write them: a text, a list of parts with texts, or
+// JSON where a text of it belongs.
+type chatWords string
 
-func wire(model string, ask *run.Ask) wireRequest {
-	r := wireRequest{Model: model, Stream: true, StreamOptions: map[string]any{"include_usage": true},
-		Messages: []wireMessage{{Role: "system", Content: ask.System}}}
-	if ask.Answer != nil {
+// UnmarshalJSON reads any of them.
+func (s *chatWords) UnmarshalJSON(data []byte) error {
+	var text string
+	var parts []struct {
+		Text string `json:"text"`
+	}
+	switch {
+	case json.Unmarshal(data, &text) == nil: // nothing at all too
+		*s = chatWords(text)
+	case json.Unmarshal(data, &parts) == nil:
+		for _, p := range parts {
+			*s += chatWords(p.Text)
+		}
+	default:
+		*s = chatWords(data)
+	}
+	return nil
+}
+
+func (completions) path() string      { return "/chat/completions" }
+func (completions) dress(http.Header) {}
+
+// body is the request.
+func (completions) body(q *question) any {
+	r := chatRequest{Model: q.model.Name, Stream: true,
+		Messages: []chatMessage{{Role: "system", Content: q.system()}}}
+	if !q.without("stream_options") {
+		r.Options = map[string]any{"include_usage": true}
+	}
+	if q.without("max_tokens") {
+		r.Longest = q.longest()
+	} else {
+		r.MaxTokens = q.longest()
+	}
+	if q.Answer != nil && q.model.Can(flow.FitsSchemas) && !q.without("response_format") {
 		r.Format = map[string]any{"type": "json_schema",
-			"json_schema": map[string]any{"name": "answer", "schema": ask.Answer}}
-		// Servers that do not know the field are told in words as well.
-		text, err := json.Marshal(ask.Answer)
-		if err == nil {
-			r.Messages[0].Content += "\n\nAnswer with JSON that fits this schema, and nothing else:\n" + string(text)
-		}
+			"json_schema": map[string]any{"name": "answer", "schema": q.Answer}}
 	}
-	for _, m := range ask.Messages {
-		w := wireMessage{Role: m.Role, Content: m.Text, ToolCallID: m.CallID}
-		for _, a := range m.Asks {
-			c := wireCall{ID: a.ID, Type: "function"}
-			c.Function.Name = wireName(a.Tool)
-			if text, ok := a.Args.(string); ok {
-				c.Function.Arguments = text
-			} else if args, err := json.Marshal(a.Args); err == nil {
-				c.Function.Arguments = string(args)
-			}
-			w.ToolCalls = append(w.ToolCalls, c)
-		}
-		r.Messages = append(r.Messages, w)
+	for _, m := range q.Messages {
+		r.Messages = append(r.Messages, chatOf(q, m))
 	}
-	for _, t := range ask.Tools {
-		r.Tools = append(r.Tools, wireTool{"function", wireFunction{wireName(t.Name), t.Description, t.Schema}})
+	for _, t := range q.Tools {
+		r.Tools = append(r.Tools, chatTool{"function", chatOffering{q.names[t.Name], t.Description, t.Schema}})
 	}
 	return r
 }
 
-// once asks one time. again says how long to wait before another try; 0 means
-// that another would not help.
-func (s *Server) once(ctx context.Context, model flow.Model, ask *run.Ask, say func(string)) (reply Reply,
-	again time.Duration, err error) {
-	body, err := json.Marshal(wire(model.Name, ask))
-	if err != nil {
-		return reply, 0, err
-	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Connection.Address+"/chat/completions",
-		bytes.NewReader(body))
-	if err != nil {
-		return reply, 0, err
-	}
-	request.Header.Set("Content-Type", "application/json")
-	request.Header.Set("Accept", "text/event-stream")
-	response, err := s.Client.Do(request)
-	if err != nil {
-		if ctx.Err() != nil {
-			return reply, 0, ctx.Err()
+func chatOf(q *question, m agent.Message) chatMessage {
+	w := chatMessage{Role: m.Role, Content: m.Text, ToolCallID: q.calls[m.CallID]}
+	if len(m.Files) > 0 {
+		parts := []any{map[string]any{"type": "text", "text": m.Text}}
+		for _, f := range m.Files {
+			parts = append(parts, chatPart(q.shown[f.Blob]))
 		}
-		return reply, time.Second, fmt.Errorf("it cannot be reached: %w", err)
+		w.Content = parts
 	}
-	defer response.Body.Close()
-	if response.StatusCode != http.StatusOK {
-		return reply, pause(response), statusError(response)
-	}
-	reply, err = readStream(response.Body, say)
-	if err != nil && ctx.Err() != nil {
-		return reply, 0, ctx.Err()
-	}
-	if err != nil {
-		return reply, 200 * time.Millisecond, err
-	}
-	if reply.Turn.Model == "" {
-		reply.Turn.Model = model.Name
-	}
-	for i, a := range reply.Message.Asks {
-		at := slices.IndexFunc(ask.Tools, func(o run.Offer) bool { return wireName(o.Name) == a.Tool })
-		if at >= 0 {
-			reply.Message.Asks[i].Tool = ask.Tools[at].Name
+	for _, a := range m.Asks {
+		c := chatCall{ID: q.calls[a.ID], Type: "function", Function: chatFunction{Name: q.names[a.Tool]}}
+		if text, ok := arguments(a); ok {
+			c.Function.Arguments = string(text)
+		} else {
+			c.Function.Arguments, _ = a.Args.(string)
 		}
+		w.ToolCalls = append(w.ToolCalls, c)
 	}
-	return reply, 0, nil
+	return w
 }
 
-// pause is how long to wait before a server that refused is asked again; 0
-// where that would not help.
-func pause(r *http.Response) time.Duration {
-	if r.StatusCode != http.StatusTooManyRequests && r.StatusCode < 500 {
-		return 0
+func chatPart(s shown) map[string]any {
+	address := "data:" + s.Type + ";base64," + s.data
+	switch {
+	case s.data == "":
+		return map[string]any{"type": "text", "text": s.told()}
+	case s.isPicture():
+		return map[string]any{"type": "image_url", "image_url": map[string]any{"url": address}}
 	}
-	if wanted := egress.RetryAfter(r.Header); wanted > 0 && wanted <= time.Minute {
-		return wanted
-	}
-	return 500 * time.Millisecond
+	return map[string]any{"type": "file", "file": map[string]any{"filename": s.Name, "file_data": address}}
 }
 
-func statusError(r *http.Response) error {
-	text, _ := io.ReadAll(io.LimitReader(r.Body, 4096))
-	var body wireChunk
-	said := strings.TrimSpace(string(text))
-	if json.Unmarshal(text, &body) == nil && body.Error != nil {
-		said = body.Error.Message
+// chunk reads one event.
+func (c completions) chunk(w *writing, data string) (bool, error) {
+	if data == "[DONE]" {
+		w.ended = true
+		return true, nil
 	}
-	remedy := ""
-	switch r.StatusCode {
-	case http.StatusUnauthorized, http.StatusForbidden:
-		remedy = "; its key is wrong or missing: replace it with woolsignal connect"
-	case http.StatusNotFound:
-		remedy = "; look at the address and the model's name in the connection's file"
-	}
-	return fmt.Errorf("it answered %s: %s%s", r.Status, said, remedy)
+	return false, c.whole(w, []byte(data))
 }
 
-// longestEvent bounds one event of a stream.
-const longestEvent = 1 << 20
-
-// readStream puts the pieces of a streamed message together. A stream that
-// breaks off before its end is an error, never half an answer.
-func readStream(body io.Reader, say func(string)) (Reply, error) {
-	var reply Reply
-	var text strings.Builder
-	var calls []wireCall
-	ended := false
-	// Some servers leave out the empty line behind the last event.
-	whole := io.MultiReader(body, strings.NewReader("\n\n"))
-	for event, err := range sse.Read(whole, &sse.ReadConfig{MaxEventSize: longestEvent}) {
-		if err != nil {
-			return reply, fmt.Errorf("its answer broke off: %w", err)
-		}
-		data := strings.TrimSpace(event.Data)
-		if data == "" {
-			continue
-		}
-		if data == "[DONE]" {
-			ended = true
-			break
-		}
-		var chunk wireChunk
-		if err := json.Unmarshal([]byte(data), &chunk); err != nil {
-			return reply, fmt.Errorf("its answer cannot be read: %w", err)
-		}
-		if chunk.Error != nil {
-			return reply, errors.New(chunk.Error.Message)
-		}
-		if chunk.Usage != nil {
-			reply.Turn.Input, reply.Turn.Output = chunk.Usage.PromptTokens, chunk.Usage.CompletionTokens
-		}
-		if chunk.Model != "" {
-			reply.Turn.Model = chunk.Model
-		}
-		for _, c := range chunk.Choices {
-			if c.Delta.Content != "" {
-				text.WriteString(c.Delta.Content)
-				if say != nil {
-					say(c.Delta.Content)
-				}
+// whole reads an answer, or a piece of one: they look alike.
+func (completions) whole(w *writing, data []byte) error {
+	var a chatAnswer
+	if err := decode(data, &a); err != nil {
+		return err
+	}
+	if a.Error != nil {
+		return &busyError{breath, a.Error.err()}
+	}
+	if u := a.Usage; u != nil {
+		w.turn.Input, w.turn.Output, w.turn.Cached = u.Prompt, u.Written, min(u.Details.Cached, u.Prompt)
+	}
+	if a.Model != "" {
+		w.turn.Model = a.Model
+	}
+	for _, choice := range a.Choices {
+		for _, p := range []chatPiece{choice.Delta, choice.Message} {
+			if err := w.chat(p); err != nil {
+				return err
 			}
-			for _, call := range c.Delta.ToolCalls {
-				if call.Index < 0 || call.Index > 64 {
-					return reply, fmt.Errorf("its answer cannot be read: tool call number %d", call.Index)
-				}
-				for len(calls) <= call.Index {
-					calls = append(calls, wireCall{})
-				}
-				into := &calls[call.Index]
-				into.ID += call.ID
-				into.Function.Name += call.Function.Name
-				into.Function.Arguments += call.Function.Arguments
-			}
-			ended = ended || c.FinishReason != ""
+		}
+		if choice.FinishReason != "" {
+			w.cut(chatCuts[choice.FinishReason])
 		}
 	}
-	if !ended {
-		return reply, errors.New("its answer broke off before the end")
+	return nil
+}
+
+// chatCuts are the reasons to finish that are no end.
+var chatCuts = map[string]agent.Cut{"length": agent.CutLength, "max_tokens": agent.CutLength,
+	"content_filter": agent.CutFilter, "refusal": agent.CutRefusal}
+
+func (w *writing) chat(p chatPiece) error {
+	if err := w.thinks(p.Thought + p.Reasoning); err != nil {
+		return err
 	}
-	reply.Message = agent.Message{Role: "assistant", Text: text.String()}
-	for _, c := range calls {
-		ask := agent.Request{ID: c.ID, Tool: c.Function.Name, Args: c.Function.Arguments}
-		arguments := c.Function.Arguments
-		if strings.TrimSpace(arguments) == "" {
-			arguments = "{}"
+	if p.Refusal != "" {
+		w.turn.Cut = agent.CutRefusal
+	}
+	if err := w.words(string(p.Content) + p.Refusal); err != nil {
+		return err
+	}
+	for _, c := range p.Calls {
+		one := piece{id: c.ID, name: c.Function.Name, args: string(c.Function.Arguments)}
+		if c.Index != nil {
+			one.place = strconv.Itoa(*c.Index)
 		}
-		if v, err := expr.DecodeJSON([]byte(arguments)); err == nil {
-			ask.Args = v
+		if err := w.asks(one); err != nil {
+			return err
 		}
-		reply.Message.Asks = append(reply.Message.Asks, ask)
 	}
-	if reply.Message.Text == "" && len(reply.Message.Asks) == 0 {
-		return reply, errors.New("it answered nothing")
+	return nil
+}
+
+// raw is JSON as it is.
+func raw(v any) json.RawMessage {
+	text, err := json.Marshal(v)
+	if err != nil {
+		return json.RawMessage("{}")
 	}
-	return reply, nil
+	return text
 }

@@ -1201,6 +1201,12 @@ export interface components {
             size: number;
             type: string;
         };
+        AgentFill: {
+            memory?: number;
+            task?: number;
+            told?: number;
+            tools?: number;
+        };
         AgentMessage: {
             asks?: components["schemas"]["AgentRequest"][];
             call?: string;
@@ -1219,6 +1225,7 @@ export interface components {
             /** Format: date-time */
             began: string;
             calls: components["schemas"]["AgentCall"][];
+            choices?: components["schemas"]["FlowChoice"][][];
             memory: string;
             messages: components["schemas"]["AgentMessage"][];
             model: string;
@@ -1226,6 +1233,7 @@ export interface components {
             recalled: number;
             system: string;
             turns: components["schemas"]["AgentTurn"][];
+            wrong?: number;
         };
         AgentTurn: {
             /** Format: date-time */
@@ -1235,7 +1243,9 @@ export interface components {
             cached?: number;
             cost?: number;
             cut?: string;
+            fill?: components["schemas"]["AgentFill"];
             input?: number;
+            left_out?: number;
             model?: string;
             offered?: string[];
             output?: number;
@@ -1514,6 +1524,10 @@ export interface components {
         FlowBroughtOut: {
             code: string;
             writes: components["schemas"]["FlowWritten"][];
+        };
+        FlowChoice: {
+            meaning?: string;
+            value: unknown;
         };
         FlowField: {
             any?: boolean;

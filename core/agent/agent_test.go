@@ -63,9 +63,9 @@ func scope() expr.Scope {
 
 // thinking is a state in which the model just asked for some tools.
 func thinking(asks ...agent.Request) *agent.State {
-	s := &agent.State{Began: noon}
-	s.PutRecalled(nil, "do it")
-	s.PutAsked(noon, nil)
+	s := &agent.State{Began: noon, Model: "medium", Messages: []agent.Message{{Role: "user", Text: "do it"}}}
+	s.PutRecalled(nil, nil)
+	s.PutAsked(noon, agent.Turn{})
 	s.PutAnswered(agent.Message{Role: "assistant", Asks: asks}, agent.Turn{Answered: noon, Cost: 100})
 	return s
 }
@@ -150,8 +150,8 @@ func TestNothingIsDoneWhileSomethingIsAwaited(t *testing.T) {
 	a, grants := desk(t)
 	fresh := &agent.State{}
 	asking := &agent.State{}
-	asking.PutRecalled(nil, "do it")
-	asking.PutAsked(noon, nil)
+	asking.PutRecalled(nil, nil)
+	asking.PutAsked(noon, agent.Turn{})
 	running := thinking(agent.Request{ID: "a", Tool: "slots/find", Args: map[string]any{}})
 	running.PutCall(agent.Call{ID: "call1", Ask: "a", Tool: "slots/find", State: agent.Running})
 	for name, s := range map[string]*agent.State{"memory": fresh, "the model": asking, "a tool": running} {

@@ -21,14 +21,18 @@ type Grant struct {
 // Move is what to do next. Exactly one field is set.
 type Move struct {
 	Ask    bool     // ask the model
+	Say    string   // … and tell it this first: what was wrong with its answer
 	Start  *Call    // send this call
 	Review *Call    // ask a person about this call first
 	Refuse *Call    // settle this call as failed without sending it
-	Answer *string  // the agent is done
-	Fail   *Failure // a limit is reached
+	Answer *Answer  // the agent is done
+	Fail   *Failure // a limit is reached, or the model gave no answer
 }
 
-// Failure says which limit ended the work.
+// Answer is what an agent answered: words, or a value that fits its schema.
+type Answer struct{ Value any }
+
+// Failure says which limit ended the work, or how the model's message was cut.
 type Failure struct{ Limit, Message string }
 
 // Next says what to do now; nothing while the model, a tool or a person is
@@ -46,18 +50,34 @@ func (s *State) Next(def *flow.Agent, grants []Grant, scope expr.Scope) []Move {
 		}
 		return moves
 	}
+	if f := s.CutShort(); f != nil {
+		return []Move{{Fail: f}}
+	}
+	move := Move{Ask: true}
 	if last := s.Messages[len(s.Messages)-1]; last.Role == "assistant" {
-		return []Move{{Answer: &last.Text}}
+		value, err := s.Answer(def.Answer)
+		if err == nil {
+			return []Move{{Answer: &Answer{value}}}
+		}
+		if s.Wrong+1 >= MostAnswers {
+			return []Move{{Fail: &Failure{"answer", fmt.Sprintf("%s's answer does not fit after %d tries: %v",
+				def.Title,
+				MostAnswers, err)}}}
+		}
+		move.Say = Correction(err)
 	}
 	if f := s.limit(def, scope.Now); f != nil {
 		return []Move{{Fail: f}}
 	}
-	return []Move{{Ask: true}}
+	return []Move{move}
 }
 
 func (s *State) limit(def *flow.Agent, now time.Time) *Failure {
-	_, _, cost := s.Spent()
+	_, written, cost := s.Spent()
 	switch l := def.Limits; {
+	case l.OutputTokens > 0 && written >= l.OutputTokens:
+		return &Failure{"output", fmt.Sprintf("%s wrote all its %d tokens without an answer", def.Title,
+			l.OutputTokens)}
 	case l.Turns > 0 && len(s.Turns) >= l.Turns:
 		return &Failure{"turns", fmt.Sprintf("%s used all its %d turns without an answer", def.Title, l.Turns)}
 	case l.Time > 0 && s.Worked(now) > l.Time:

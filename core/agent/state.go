@@ -36,8 +36,10 @@ type Request struct {
 
 // Turn is one exchange with the model.
 type Turn struct {
-	Sent     int       `json:"sent"`              // how many of the state's messages it was sent
-	Offered  []string  `json:"offered,omitempty"` // the tools it was offered
+	Sent     int       `json:"sent"`               // how many of the state's messages it was sent
+	LeftOut  int       `json:"left_out,omitempty"` // of which the oldest, for want of room in the window
+	Fill     Fill      `json:"fill,omitzero"`      // what filled the window, as it was estimated
+	Offered  []string  `json:"offered,omitempty"`  // the tools it was offered
 	Asked    time.Time `json:"asked"`
 	Answered time.Time `json:"answered,omitzero"`
 	Model    string    `json:"model,omitempty"` // as the server calls it
@@ -106,15 +108,19 @@ type State struct {
 	Began    time.Time `json:"began"`
 	Messages []Message `json:"messages"`
 	Recalled int       `json:"recalled"` // how many messages come from memory
-	Ready    bool      `json:"ready"`    // memory was read
-	Turns    []Turn    `json:"turns"`
-	Calls    []*Call   `json:"calls"`
+	Ready    bool      `json:"ready"`    // memory, and what its answer is chosen from, was read
+	// Choices are what values of its answer are chosen from, read from tables when
+	// the task began, in the order its schema names them.
+	Choices [][]flow.Choice `json:"choices,omitempty"`
+	Wrong   int             `json:"wrong,omitempty"` // answers that did not fit
+	Turns   []Turn          `json:"turns"`
+	Calls   []*Call         `json:"calls"`
 }
 
-// PutRecalled starts the conversation: what is remembered, then the task.
-func (s *State) PutRecalled(remembered []Message, task string) {
-	s.Messages = append(append([]Message{}, remembered...), Message{Role: "user", Text: task})
-	s.Recalled, s.Ready = len(remembered), true
+// PutRecalled starts the conversation: what is remembered stands before the task.
+func (s *State) PutRecalled(remembered []Message, choices [][]flow.Choice) {
+	s.Messages = append(append([]Message{}, remembered...), s.Messages...)
+	s.Recalled, s.Ready, s.Choices = len(remembered), true, choices
 }
 
 // PutFacts tells the agent what is known of whom it talks to, and of the
@@ -125,16 +131,26 @@ func (s *State) PutFacts(facts []string) {
 	}
 }
 
-// PutAsked notes that the model is asked with all messages so far, and which
-// tools it is offered.
-func (s *State) PutAsked(at time.Time, offered []string) {
-	s.Turns = append(s.Turns, Turn{Sent: len(s.Messages), Asked: at, Offered: offered})
+// PutAsked notes that the model is asked with all messages so far: turn has what it
+// is offered, and what fills its window.
+func (s *State) PutAsked(at time.Time, turn Turn) {
+	turn.Sent, turn.Asked = len(s.Messages), at
+	s.Turns = append(s.Turns, turn)
+}
+
+// PutWrong tells the model what was wrong with its answer.
+func (s *State) PutWrong(said []Message) {
+	if len(said) > 0 {
+		s.Messages = append(s.Messages, said...)
+		s.Wrong++
+	}
 }
 
 // PutAnswered notes the model's message.
 func (s *State) PutAnswered(m Message, turn Turn) {
 	last := &s.Turns[len(s.Turns)-1]
-	turn.Sent, turn.Asked, turn.Offered = last.Sent, last.Asked, last.Offered
+	turn.Sent, turn.Asked, turn.Offered, turn.LeftOut, turn.Fill = last.Sent, last.Asked, last.Offered, last.LeftOut,
+		last.Fill
 	*last = turn
 	s.Messages = append(s.Messages, m)
 }

@@ -13,6 +13,8 @@ type Agent struct {
 	Tools              []AgentTool
 	Memory             Memory
 	Limits             Limits
+	Inputs             *Schema // what it is given beside its task; nil is nothing
+	Answer             *Schema // what it answers; nil is words
 	file               string
 }
 
@@ -39,6 +41,7 @@ type Limits struct {
 	Turns        int
 	ToolCalls    int
 	Time         time.Duration
+	OutputTokens int     // 0 is no limit
 	Cost         float64 // in the workspace's currency; 0 is no limit
 	TriesPerTool int
 }
@@ -54,6 +57,10 @@ func (a *Agent) Fields() []Field {
 			Example: "medium"},
 		{Name: "instructions", Into: &a.Instructions, Missing: "the agent is told nothing about its work",
 			Help: "What it is told about its work; it sees signal.", Example: "|"},
+		{Name: "inputs", Into: &a.Inputs, Help: "What it is given beside its task.",
+			Example: "{type: object, properties: {sample: {type: string}}}"},
+		{Name: "answer", Into: &a.Answer, Help: "What its answer must look like; any words where it is missing.",
+			Example: "{type: object, properties: {lane: {type: string}}}"},
 		{Name: "tools", Into: ListOf(&a.Tools), Help: "The tools it may use.", Example: "[depot-calendar/find]"},
 		{Name: "memory", Into: Inside(&a.Memory), Help: "What it remembers."},
 		{Name: "limits", Into: Inside(&a.Limits), Help: "What bounds one task."},
@@ -156,6 +163,7 @@ func (l *Limits) Fields() []Field {
 		{Name: "tool_calls", Into: &l.ToolCalls, Default: "20", Help: "How many calls it makes.", Example: "10"},
 		{Name: "time", Into: &l.Time, Default: "15m", Help: "How long it works; waiting for people does not count.",
 			Example: "5m"},
+		{Name: "output_tokens", Into: &l.OutputTokens, Help: "How many tokens it may write.", Example: "6000"},
 		{Name: "cost", Into: &l.Cost, Help: "What it may spend, in the workspace's currency.", Example: "0.50"},
 		{Name: "tries_per_tool", Into: &l.TriesPerTool, Default: "2", Least: 1, Most: 100,
 			Help: "How often one tool may fail.", Example: "3"},

@@ -11,6 +11,10 @@ func (c *Checker) agent(a *Agent) {
 	}
 	names := expr.Names{"signal": {}}
 	c.Value(a.Instructions, names)
+	c.schema(a.Inputs)
+	c.chosen(a.Inputs, "inputs")
+	c.schema(a.Answer)
+	c.chosen(a.Answer, "answer")
 	seen := map[string]bool{}
 	for _, t := range a.Tools {
 		if seen[t.Tool] {

@@ -70,6 +70,7 @@ func (c *Checker) exist(at Pos, part Fielded) {
 	eachField(part, func(f Field) {
 		if into, is := f.Into.(**Schema); is {
 			c.schema(*into)
+			c.chosen(*into, f.Name)
 		}
 		for _, name := range f.named() {
 			word, exact := c.standing(f, at)

@@ -20,7 +20,7 @@ func (w *Workspace) Meaning(id, text string, tool Catalogue, offered ...string) 
 	as := *w
 	as.Workflows = maps.Clone(w.Workflows)
 	as.Workflows[id] = one
-	as.resolve(one)
+	as.resolve(one.schemas)
 	c := &Checker{Workspace: &as, Tool: tool, offered: offered, file: file, written: one.written, scope: newScope(),
 		kinds: map[string]string{}}
 	c.triggers(one, as.placesTaken(id))

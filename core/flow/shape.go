@@ -8,7 +8,7 @@ import (
 // failureShape describes what if_fails sees.
 func failureShape() shape.Shape {
 	return shape.Map(map[string]shape.Shape{"message": shape.Text(), "step": shape.Text(), "kind": shape.Text(),
-		"tries": shape.Number()})
+		"tries": shape.Number(), "reached": shape.Text()})
 }
 
 // entriesShape describes a map of values.

@@ -92,7 +92,10 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 		}
 	}
 	for _, one := range w.Workflows {
-		w.resolve(one)
+		w.resolve(one.schemas)
+	}
+	for _, one := range w.Agents {
+		w.resolve(one.schemas)
 	}
 	if _, ok := files[MainFile]; !ok {
 		problems = append(problems, Problem{File: MainFile, Line: 1, Column: 1, Severity: Wrong,
@@ -101,9 +104,9 @@ func Decode(files map[string]string) (*Workspace, []Problem) {
 	return w, problems
 }
 
-// resolve finds the schemas a workflow names by file.
-func (w *Workspace) resolve(flow *Workflow) {
-	flow.schemas(func(s *Schema) {
+// resolve finds the schemas that are named by file; each visits them.
+func (w *Workspace) resolve(each func(func(*Schema))) {
+	each(func(s *Schema) {
 		if s.Path != "" {
 			s.Doc = w.Schemas[s.Path]
 		}
@@ -131,9 +134,17 @@ func (w *Workflow) schemas(visit func(*Schema)) {
 }
 
 // SchemasUsed lists the files of schemas a workflow names, each once.
-func (w *Workflow) SchemasUsed() []string {
+func (w *Workflow) SchemasUsed() []string { return filesOf(w.schemas) }
+
+// SchemasUsed lists the files of schemas an agent names, each once.
+func (a *Agent) SchemasUsed() []string { return filesOf(a.schemas) }
+
+// schemas visits the schemas of an agent that are written.
+func (a *Agent) schemas(visit func(*Schema)) { eachSchema(a, visit) }
+
+func filesOf(each func(func(*Schema))) []string {
 	var out []string
-	w.schemas(func(s *Schema) {
+	each(func(s *Schema) {
 		if s.Path != "" && !slices.Contains(out, s.Path) {
 			out = append(out, s.Path)
 		}

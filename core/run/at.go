@@ -105,6 +105,20 @@ func (at *At) Fail(format string, args ...any) Outcome {
 	return at.m.fail(at.Step, at.Path, fmt.Sprintf(format, args...))
 }
 
+// FailAt ends the step as failed, and keeps the words it had come to: if_fails reads
+// them as failure.reached.
+func (at *At) FailAt(reached, message string) Outcome {
+	r := &StepEnded{Step: at.Path, Status: Failed, Error: message}
+	if reached != "" {
+		r.Output = map[string]any{reachedName: reached}
+	}
+	at.Emit(r)
+	return at.m.failedAt(at.Step, at.m.state.Step(at.Path))
+}
+
+// reachedName is what a failed step's words stand under.
+const reachedName = "reached"
+
 // FailReturned ends the step with the error of what a tool returned.
 func (at *At) FailReturned(r *Returned) {
 	at.Emit(&StepEnded{Step: at.Path, Status: Failed, Error: r.Error, Effect: r.Effect})
@@ -170,6 +184,15 @@ func (at *At) Agent(id string) (*flow.Agent, bool) {
 
 // Grants are the tools an agent has.
 func (at *At) Grants(a *flow.Agent) []agent.Grant { return at.m.def.grants(a) }
+
+// ModelNamed is what a model's file says of it now; nothing where nobody knows.
+func (at *At) ModelNamed(name string) flow.Model {
+	if at.m.def.Models == nil {
+		return flow.Model{}
+	}
+	m, _ := at.m.def.Models(name)
+	return m
+}
 
 // Model names the model for a step that names one, or not.
 func (at *At) Model(named string) string { return at.m.def.model(named) }

@@ -18,6 +18,7 @@ type Definition struct {
 	Workflow *flow.Workflow
 	Agents   map[string]*flow.Agent
 	Tools    flow.Catalogue
+	Models   func(name string) (flow.Model, bool)
 	Zone     *time.Location
 	Holidays map[string]bool
 	Model    string // the workspace's, for steps that name none
@@ -61,8 +62,9 @@ func (d *Definition) Of(s *State) *Definition {
 	tried := *step
 	tried.When, tried.Off = nil, false
 	alone.Steps, alone.Gives = []*flow.Step{&tried}, nil
-	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Zone: d.Zone, Holidays: d.Holidays,
-		Model: d.Model, whole: d.Workflow, compiled: d.kept()}
+	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Models: d.Models, Zone: d.Zone,
+		Holidays: d.Holidays,
+		Model:    d.Model, whole: d.Workflow, compiled: d.kept()}
 	d.tried.Store(s.Origin.Step, out)
 	return out
 }

@@ -53,9 +53,11 @@ func (m *machine) answer(step *Step, e *Answer) error {
 		if step.Agent == nil || step.Agent.Ready {
 			return ErrStale
 		}
-		input, _ := step.Input.(map[string]any)
-		task, _ := input["task"].(string)
-		m.emit(&MemoryRecalled{Step: e.Step, Said: reply.Messages, Task: task, Facts: reply.Facts})
+		if reply.Error != "" {
+			m.emit(&StepEnded{Step: e.Step, Status: Failed, Error: reply.Error})
+			return m.broken
+		}
+		m.emit(&MemoryRecalled{Step: e.Step, Said: reply.Messages, Facts: reply.Facts, Choices: reply.Choices})
 	case *Answered:
 		if step.Agent == nil || !step.Agent.Thinking() || len(step.Agent.Turns) != e.Turn {
 			return ErrStale

@@ -28,11 +28,13 @@ type Ticket struct {
 // Task is what an errand asks for: one of the types here.
 type Task interface{ task() }
 
-// Recall asks for what a thread remembers.
+// Recall asks for what a thread remembers, and for what the values of an answer are
+// chosen from.
 type Recall struct {
-	Memory string   // the thread's key
-	Turns  int      // how many exchanges at most
-	About  []string // whose facts are wanted too
+	Memory  string   // the thread's key; "" is none
+	Turns   int      // how many exchanges at most
+	About   []string // whose facts are wanted too
+	Choices []flow.ChosenFrom
 }
 
 // Ask asks a model for the next message of a conversation.

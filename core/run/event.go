@@ -1,6 +1,9 @@
 package run
 
-import "woolsignal/core/agent"
+import (
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+)
 
 // Event is something that happened outside a run: one of the types here.
 type Event interface{ event() }
@@ -59,10 +62,13 @@ func (*Answer) event()  {}
 // Reply is what an errand can come to: one of the types here.
 type Reply interface{ reply() }
 
-// Recalled is what a thread remembers.
+// Recalled is what a thread remembers, and what there is to choose from, or why that
+// cannot be said.
 type Recalled struct {
 	Messages []agent.Message
 	Facts    []string
+	Choices  [][]flow.Choice
+	Error    string
 }
 
 // Answered is a model's message, or why there is none.

@@ -105,13 +105,13 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		return s.known(r, r.Step, func(step *Step) { s.reviewAnswered(step, r) })
 	case *MemoryRecalled:
 		return s.atWork(r, r.Step, func(a *agent.State) {
-			a.PutRecalled(r.Said, r.Task)
+			a.PutRecalled(r.Said, r.Choices)
 			a.PutFacts(r.Facts)
 		})
 	case *ModelAsked:
 		return s.atWork(r, r.Step, func(a *agent.State) {
-			a.Messages = append(a.Messages, r.Said...)
-			a.PutAsked(at, r.Offered)
+			a.PutWrong(r.Said)
+			a.PutAsked(at, agent.Turn{Offered: r.Offered, LeftOut: r.LeftOut, Fill: r.Fill})
 		})
 	case *ModelAnswered:
 		return s.modelAnswered(r)

@@ -5,6 +5,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 )
 
 // gate is where every value passes that enters a record, and so the journal
@@ -70,6 +71,15 @@ func (g *gate) message(m *agent.Message) {
 	}
 }
 
+func (g *gate) choices(all [][]flow.Choice) {
+	for _, some := range all {
+		for i := range some {
+			g.value(&some[i].Value)
+			g.text(&some[i].Meaning)
+		}
+	}
+}
+
 func (g *gate) call(c *agent.Call) {
 	if c != nil {
 		g.fields(&c.Args)
@@ -85,6 +95,7 @@ func (g *gate) agent(a *agent.State) {
 	}
 	g.text(&a.System)
 	g.messages(a.Messages)
+	g.choices(a.Choices)
 	for _, c := range a.Calls {
 		g.call(c)
 	}
@@ -192,8 +203,8 @@ func (r *BlockLeft) gate(g *gate) {
 
 func (r *MemoryRecalled) gate(g *gate) {
 	g.messages(r.Said)
-	g.text(&r.Task)
 	g.texts(r.Facts)
+	g.choices(r.Choices)
 }
 
 func (r *WordsSaid) gate(g *gate) {

@@ -40,6 +40,7 @@ type failure struct {
 	step    string // the step in words
 	kind    string
 	tries   int
+	reached string // the words an agent that was stopped had come to
 }
 
 func newMachine(def *Definition, state *State, now time.Time) *machine {
@@ -291,6 +292,9 @@ func (m *machine) failedAt(def *flow.Step, step *Step) Outcome {
 		return Over
 	}
 	m.failure = &failure{message: step.Error, step: stepName(def), kind: def.Kind, tries: step.Tries + 1}
+	if kept, is := step.Output.(map[string]any); is {
+		m.failure.reached, _ = kept[reachedName].(string)
+	}
 	return FailedInside
 }
 
@@ -340,7 +344,7 @@ func (m *machine) instead(def *flow.Step, step *Step, path string, names map[str
 	cause := m.failure
 	inner := maps.Clone(names)
 	inner["failure"] = map[string]any{"message": cause.message, "step": cause.step, "kind": cause.kind,
-		"tries": int64(cause.tries)}
+		"tries": int64(cause.tries), "reached": cause.reached}
 	gives, out := m.through(&def.IfFails.Block, handler, path, inner)
 	switch out {
 	case Finished:

@@ -160,19 +160,22 @@ type ChildDropped struct {
 	By      string `json:"by,omitempty"`
 }
 
-// MemoryRecalled says what an agent remembers as it begins.
+// MemoryRecalled says what an agent remembers as it begins, and what the values of
+// its answer, or of a model's, are chosen from.
 type MemoryRecalled struct {
-	Step  string          `json:"step"`
-	Said  []agent.Message `json:"said,omitempty"`
-	Task  string          `json:"task"`
-	Facts []string        `json:"facts,omitempty"`
+	Step    string          `json:"step"`
+	Said    []agent.Message `json:"said,omitempty"`
+	Facts   []string        `json:"facts,omitempty"`
+	Choices [][]flow.Choice `json:"choices,omitempty"`
 }
 
 // ModelAsked says that a model's turn began.
 type ModelAsked struct {
 	Step    string          `json:"step"`
-	Said    []agent.Message `json:"said,omitempty"`    // what was wrong with the answer before
-	Offered []string        `json:"offered,omitempty"` // tools, to an agent
+	Said    []agent.Message `json:"said,omitempty"`     // what was wrong with the answer before
+	Offered []string        `json:"offered,omitempty"`  // tools, to an agent
+	LeftOut int             `json:"left_out,omitempty"` // of the oldest messages, which its window has no room for
+	Fill    agent.Fill      `json:"fill,omitzero"`
 }
 
 // ModelAnswered says what a model answered in its turn.

@@ -2,6 +2,7 @@ package step
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -17,6 +18,8 @@ import (
 type Agent struct {
 	Agent  string
 	Task   flow.Value
+	Files  *flow.Value
+	Inputs []flow.Entry
 	Thread *flow.Value // another conversation to remember by
 }
 
@@ -27,16 +30,34 @@ func (a *Agent) Fields() []flow.Field {
 			Example: "depot-clerk"},
 		{Name: "task", Into: &a.Task, Missing: "the agent is given nothing to do", Help: "What it is given to do.",
 			Example: "${signal.text}"},
+		filesField(&a.Files),
+		{Name: "inputs", Into: &a.Inputs, Help: "What it is given beside its task, as its file says.",
+			Example: "{sample: '${row.sample}'}"},
 		{Name: "thread", Into: &a.Thread, Help: "A conversation to remember by other than the run's own.",
 			Example: "lot ${row.id}"},
 	}
 }
 
 // Check types the task.
-func (a *Agent) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
+func (a *Agent) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	c.Value(a.Task, names)
+	checkFiles(c, s.At, a.Files, names)
 	if a.Thread != nil {
 		c.Value(*a.Thread, names)
+	}
+	given := c.Entries(a.Inputs, names)
+	def := c.Workspace.Agents[a.Agent]
+	if def == nil {
+		return nil
+	}
+	c.Arguments(def.Title, a.Inputs, given, def.Inputs.Document(), s.At, false)
+	if len(a.Inputs) > 0 && def.Inputs == nil {
+		c.Wrong(s.At, "remove inputs:, or say in the agent's file what it is given",
+			"%s is given nothing beside its task",
+			def.Title)
+	}
+	if doc := def.Answer.Document(); doc != nil {
+		return doc
 	}
 	return shape.Map(map[string]shape.Shape{"text": shape.Text()})
 }
@@ -48,6 +69,12 @@ func (a *Agent) Tell(p *flow.Sentence, _ *flow.Step) {
 		name = known.Title
 	}
 	p.Say("Ask the agent ").Field("agent").Word(name).Say(" about ").Field("task").Text(a.Task)
+	if len(a.Inputs) > 0 {
+		p.Say(", with ").Field("inputs").Entries(a.Inputs)
+	}
+	if a.Files != nil {
+		p.Say(", shown ").Field("files").Text(*a.Files)
+	}
 }
 
 // Unread tells that an agent that only looks things up was paid for in vain;
@@ -103,11 +130,7 @@ func onlySignal(scope expr.Scope) expr.Scope {
 func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 	switch {
 	case move.Ask:
-		at.Emit(&run.ModelAsked{Step: at.Path, Offered: offered(at.Grants(def))})
-		if at.Broken() {
-			return run.Over
-		}
-		at.Send(turnOf(at, def))
+		return ask(at, def, move.Say)
 	case move.Start != nil && holdsBack(at, move.Start):
 		at.HoldCall(move.Start)
 	case move.Start != nil:
@@ -118,11 +141,35 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 	case move.Review != nil:
 		at.Approve(def, move.Review)
 	case move.Fail != nil:
-		return at.Fail("%s", move.Fail.Message)
+		return at.FailAt(at.Did.Agent.Reached(), move.Fail.Message)
 	case move.Answer != nil:
 		at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember()})
-		return at.End(map[string]any{"text": *move.Answer})
+		if def.Answer != nil {
+			return at.End(move.Answer.Value)
+		}
+		return at.End(map[string]any{"text": move.Answer.Value})
 	}
+	return run.Blocked
+}
+
+// ask asks for the next turn, once it is sure that the model can read all of it; the
+// oldest of what is remembered is left out where that helps.
+func ask(at *run.At, def *flow.Agent, wrong string) run.Outcome {
+	grants := at.Grants(def)
+	did, model := at.Did.Agent, at.ModelNamed(def.Model)
+	fill, leftOut, fits := did.Measure(model, agent.ToolTokens(grants))
+	if !fits {
+		return at.FailAt(did.Reached(), tooMuch(def.Model, model, fill))
+	}
+	r := &run.ModelAsked{Step: at.Path, Offered: offered(grants), LeftOut: leftOut, Fill: fill}
+	if wrong != "" {
+		r.Said = []agent.Message{{Role: "user", Text: wrong}}
+	}
+	at.Emit(r)
+	if at.Broken() {
+		return run.Over
+	}
+	at.Send(turnOf(at, def))
 	return run.Blocked
 }
 
@@ -133,29 +180,72 @@ func holdsBack(at *run.At, c *agent.Call) bool {
 }
 
 func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
-	task, err := a.Task.Eval(at.Scope)
+	input, message, err := a.given(at, def)
 	if err != nil {
-		return at.Fail("task: %v", err)
+		return at.Fail("%v", err)
 	}
-	thread := at.Signal().Conversation().String()
-	if a.Thread != nil {
-		v, err := a.Thread.Eval(at.Scope)
-		if err != nil {
-			return at.Fail("thread: %v", err)
-		}
-		thread = expr.Text(v)
-	}
-	if thread == "" { // it remembers nothing from elsewhere
-		thread = run.Conversation{Source: "run", Thread: at.Run()}.String()
+	thread, err := a.thread(at)
+	if err != nil {
+		return at.Fail("thread: %v", err)
 	}
 	system, err := system(at, def)
 	if err != nil {
 		return at.Fail("instructions: %v", err)
 	}
-	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"task": expr.Text(task)},
+	at.Emit(&run.StepBegan{Step: at.Path, Input: input,
 		Agent: &agent.State{Agent: def.ID, Model: def.Model, System: system, Memory: def.ID + "@" + thread,
-			Began: at.Now()}})
+			Began: at.Now(), Messages: []agent.Message{message}}})
 	return at.Wait()
+}
+
+// thread names the conversation the agent remembers by.
+func (a *Agent) thread(at *run.At) (string, error) {
+	if a.Thread != nil {
+		v, err := a.Thread.Eval(at.Scope)
+		if text := expr.Text(v); err != nil || text != "" {
+			return text, err
+		}
+	} else if thread := at.Signal().Conversation().String(); thread != "" {
+		return thread, nil
+	}
+	return run.Conversation{Source: "run", Thread: at.Run()}.String(), nil // it remembers nothing from elsewhere
+}
+
+// given is what the agent is given to do: as the run shows it, and as its model reads
+// it.
+func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, message agent.Message, err error) {
+	task, err := a.Task.Eval(at.Scope)
+	if err != nil {
+		return nil, message, fmt.Errorf("task: %w", err)
+	}
+	message = agent.Message{Role: "user", Text: expr.Text(task)}
+	if message.Files, err = filesOf(a.Files, at.Scope); err != nil {
+		return nil, message, err
+	}
+	input = map[string]any{"task": message.Text}
+	if def.Inputs != nil {
+		inputs, err := flow.EvalEntries(a.Inputs, at.Scope)
+		if err == nil {
+			inputs = expr.CanonicalMap(inputs)
+			err = def.Inputs.Validate(inputs)
+		}
+		if err != nil {
+			return nil, message, fmt.Errorf("inputs: %w", err)
+		}
+		input["inputs"] = inputs
+		message.Text += told(inputs)
+	}
+	return input, message, run.TooLarge("what it is given", message.Text)
+}
+
+// told writes what an agent is given beside its task.
+func told(given map[string]any) string {
+	var b strings.Builder
+	b.WriteString("\n\nYou are given:")
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		fmt.Fprintf(&b, "\n- %s: %s", name, expr.Text(given[name]))
+	}
+	return b.String()
 }
 
 // system is what the agent is told of itself, the moment and the workflow.
@@ -192,9 +282,9 @@ func factsOf(at *run.At, def *flow.Agent) []string {
 // turnOf asks the model for the agent's next turn.
 func turnOf(at *run.At, def *flow.Agent) run.Errand {
 	did := at.Did.Agent
-	ask := &run.Ask{Model: def.Model, System: did.System, Within: patience}
+	ask := &run.Ask{Model: def.Model, System: did.System, Within: patience, Answer: def.Answer.With(did.Choices)}
 	turn := len(did.Turns)
-	ask.Messages = did.Messages[:did.Turns[turn-1].Sent]
+	ask.Messages = did.Messages[did.Turns[turn-1].LeftOut:did.Turns[turn-1].Sent]
 	for _, g := range at.Grants(def) {
 		if slices.Contains(did.Turns[turn-1].Offered, g.Tool) { // the same, when it is asked again after a crash
 			ask.Tools = append(ask.Tools, run.Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
@@ -202,6 +292,10 @@ func turnOf(at *run.At, def *flow.Agent) run.Errand {
 	}
 	if limit := def.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-did.Worked(at.Now())))
+	}
+	if limit := def.Limits.OutputTokens; limit > 0 {
+		_, written, _ := did.Spent()
+		ask.LongestAnswer = max(1, limit-written)
 	}
 	return at.Errand(turn, ask)
 }
@@ -225,7 +319,7 @@ func (a *Agent) Outstanding(at *run.At) []run.Errand {
 	switch {
 	case !at.Did.Agent.Ready:
 		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.Memory.Keep.Turns,
-			About: factsOf(at, def)}))
+			About: factsOf(at, def), Choices: def.Answer.ChosenFrom()}))
 	case at.Did.Agent.Thinking():
 		out = append(out, turnOf(at, def))
 	}

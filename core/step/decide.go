@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"woolsignal/core/agent"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -26,6 +27,7 @@ type Case struct {
 	When  *flow.Expression // a rule
 	Judge *flow.Value      // or a criterion in plain words
 	About *flow.Value      // what the criterion is held against
+	Files *flow.Value      // … and shown
 	flow.Block
 }
 
@@ -64,6 +66,7 @@ func (c *Case) Fields() []flow.Field {
 			Help: "Or a criterion in plain words, which a model weighs.", Example: "The notes mention wet fleece."},
 		{Name: "going_by", Into: &c.About, Help: "What the criterion is held against.",
 			Example: "${signal.body.notes}"},
+		filesField(&c.Files),
 	}, c.Block.Fields()...)
 }
 
@@ -74,7 +77,7 @@ func (c *Case) Agree(m flow.Reading) {
 			"a case holds by one rule or by one judgement")
 	}
 	m.Only(m.Has("judge"), "add judge: a criterion in plain words",
-		"%s is what a judgement is held against, and this case has none", "going_by")
+		"%s is what a judgement is held against, and this case has none", "going_by", "files")
 }
 
 // Agree insists on cases, and on judged ones where a model is spoken of.
@@ -127,6 +130,7 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 				c.Value(*v, names)
 			}
 		}
+		checkFiles(c, one.At, one.Files, names)
 		ways = reaching(ways, &one.Block, c.Block(&one.Block, seen))
 	}
 	d.checkOrder(c)
@@ -293,6 +297,9 @@ func (d *Decide) Opening(p *flow.Sentence, b flow.BlockName) {
 	if c.About != nil {
 		p.Say(", going by ").Field(at + "/going_by").Text(*c.About)
 	}
+	if c.Files != nil {
+		p.Say(", shown ").Field(at + "/files").Text(*c.Files)
+	}
 }
 
 // Advance decides, and goes the way that was taken.
@@ -404,32 +411,51 @@ func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
 	b.WriteString("Hold each criterion against what it is about. Say whether it holds, how sure you are from 0 to " +
 		"1, and the reason in one sentence.\n")
 	var judged []int
+	var files []agent.File
 	for i := range d.Cases {
 		c := &d.Cases[i]
 		if c.Judge == nil {
 			continue
 		}
 		judged = append(judged, i)
-		criterion, err := c.Judge.Eval(at.Scope)
+		shown, err := c.put(&b, len(judged), at.Scope)
 		if err != nil {
-			return nil, at.Fail("case %d, judge: %v", i+1, err)
+			return nil, at.Fail("case %d, %v", i+1, err)
 		}
-		fmt.Fprintf(&b, "\nCriterion %d: %s\n", len(judged), strings.TrimSpace(expr.Text(criterion)))
-		if c.About != nil {
-			about, err := c.About.Eval(at.Scope)
-			if err != nil {
-				return nil, at.Fail("case %d, going_by: %v", i+1, err)
+		for _, f := range shown {
+			if !slices.Contains(files, f) {
+				files = append(files, f)
 			}
-			fmt.Fprintf(&b, "About: %s\n", expr.Text(about))
 		}
 	}
-	q := inquiry{model: d.Using, task: "You weigh criteria for a workflow.", prompt: b.String(),
+	q := inquiry{model: d.Using, task: "You weigh criteria for a workflow.", prompt: b.String(), files: files,
 		answer: verdictSchema(len(judged))}
 	answer, out := q.consult(at)
 	if out != run.Finished {
 		return nil, out
 	}
 	return verdictsOf(answer, judged), run.Finished
+}
+
+// put writes a criterion and what it is about, and gives the files that are shown.
+func (c *Case) put(b *strings.Builder, number int, scope expr.Scope) ([]agent.File, error) {
+	criterion, err := c.Judge.Eval(scope)
+	if err != nil {
+		return nil, fmt.Errorf("judge: %w", err)
+	}
+	fmt.Fprintf(b, "\nCriterion %d: %s\n", number, strings.TrimSpace(expr.Text(criterion)))
+	if c.About != nil {
+		about, err := c.About.Eval(scope)
+		if err != nil {
+			return nil, fmt.Errorf("going_by: %w", err)
+		}
+		fmt.Fprintf(b, "About: %s\n", expr.Text(about))
+	}
+	files, err := filesOf(c.Files, scope)
+	for _, f := range files {
+		fmt.Fprintf(b, "About the file %s, which is shown.\n", f.Name)
+	}
+	return files, err
 }
 
 // verdictsOf reads a model's verdicts, by case.
@@ -461,8 +487,9 @@ func asFloat(v any) float64 {
 
 // verdictSchema is what a judgement must look like: one verdict for each
 // criterion, in their order.
-func verdictSchema(count int) map[string]any {
-	return map[string]any{"type": "object", "additionalProperties": false, "required": []any{"verdicts"},
+func verdictSchema(count int) *flow.Schema {
+	return &flow.Schema{Doc: map[string]any{"type": "object", "additionalProperties": false,
+		"required": []any{"verdicts"},
 		"properties": map[string]any{
 			"verdicts": map[string]any{"type": "array", "minItems": count, "maxItems": count, "items": map[string]any{
 				"type": "object", "additionalProperties": false, "required": []any{"holds", "confidence", "reason"},
@@ -471,7 +498,7 @@ func verdictSchema(count int) map[string]any {
 					"confidence": map[string]any{"type": "number", "minimum": 0, "maximum": 1,
 						"description": "how sure this is, from 0 to 1"},
 					"reason": map[string]any{"type": "string", "description": "one sentence"},
-				}}}}}
+				}}}}}}
 }
 
 // Outstanding is what a model is asked, before a way is taken.

@@ -6,9 +6,8 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
-	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
-	"woolsignal/core/schema"
 )
 
 // inquiry is what a step asks a model once.
@@ -16,11 +15,9 @@ type inquiry struct {
 	model  string // "" is the workflow's or workspace's
 	task   string // what the model is told of its part
 	prompt string
-	answer map[string]any // JSON Schema; nil takes any words
+	files  []agent.File
+	answer *flow.Schema // nil takes any words
 }
-
-// mostAnswers is how often a model may answer before its answers are given up.
-const mostAnswers = 3
 
 // patience is how long a model may take to answer.
 const patience = 2 * time.Minute
@@ -32,35 +29,62 @@ func (q inquiry) consult(at *run.At) (any, run.Outcome) {
 		return nil, q.begin(at)
 	}
 	a := at.Did.Agent
-	if a.Thinking() {
+	switch {
+	case !a.Ready || a.Thinking():
 		return nil, run.Blocked
+	case len(a.Turns) == 0: // what there is to choose from was read
+		return nil, q.ask(at, nil)
 	}
-	answer, err := parseAnswer(a.Messages[len(a.Messages)-1].Text, q.answer)
+	if cut := a.CutShort(); cut != nil {
+		return nil, at.FailAt(a.Reached(), cut.Message)
+	}
+	answer, err := a.Answer(q.answer)
 	if err == nil {
 		return answer, run.Finished
 	}
-	if len(a.Turns) >= mostAnswers {
-		return nil, at.Fail("the model's answer does not fit after %d tries: %v", mostAnswers, err)
+	if a.Wrong+1 >= agent.MostAnswers {
+		return nil, at.Fail("the model's answer does not fit after %d tries: %v", agent.MostAnswers, err)
 	}
-	wrong := "That does not fit: " + err.Error() + ". Answer again with JSON that fits the schema, and nothing else."
-	at.Emit(&run.ModelAsked{Step: at.Path, Said: []agent.Message{{Role: "user", Text: wrong}}})
-	return nil, at.Wait()
+	return nil, q.ask(at, []agent.Message{{Role: "user", Text: agent.Correction(err)}})
 }
 
-// begin asks for the first time.
+// begin begins to ask: at once, or when it is known what there is to choose from.
 func (q inquiry) begin(at *run.At) run.Outcome {
 	name := at.Model(q.model)
 	if name == "" {
 		return at.Fail("no model is named for this; add model: to the workspace")
 	}
+	ready := len(q.answer.ChosenFrom()) == 0
 	at.Emit(&run.StepBegan{Step: at.Path, Input: map[string]any{"prompt": q.prompt},
-		Agent: &agent.State{Model: name, System: briefing(at, q.task),
-			Began: at.Now(), Ready: true, Messages: []agent.Message{{Role: "user", Text: q.prompt}}}})
+		Agent: &agent.State{Model: name, System: briefing(at, q.task), Began: at.Now(), Ready: ready,
+			Messages: []agent.Message{{Role: "user", Text: q.prompt, Files: q.files}}}})
 	if at.Broken() {
 		return run.Over
 	}
-	at.Emit(&run.ModelAsked{Step: at.Path})
+	if !ready {
+		return at.Wait()
+	}
+	return q.ask(at, nil)
+}
+
+// ask asks for an answer, once it is sure that the model can read all of it.
+func (q inquiry) ask(at *run.At, wrong []agent.Message) run.Outcome {
+	a := at.Did.Agent
+	model := at.ModelNamed(a.Model)
+	fill, _, fits := a.Measure(model, 0)
+	if !fits {
+		return at.Fail("%s", tooMuch(a.Model, model, fill))
+	}
+	at.Emit(&run.ModelAsked{Step: at.Path, Said: wrong, Fill: fill})
 	return at.Wait()
+}
+
+// tooMuch says that a model's window has no room for what it is to read.
+func tooMuch(name string, m flow.Model, fill agent.Fill) string {
+	return fmt.Sprintf("this is too much for the model %s: about %d tokens to read (%d told, %d of tools, %d "+
+		"remembered, %d of the task), where its window of %d leaves %d beside its answer; give it less, or a model with "+
+		"a larger window", name, fill.All(), fill.Told, fill.Tools, fill.Memory, fill.Task, m.Window,
+		m.Window-m.LongestAnswer)
 }
 
 // briefing tells a model its part, the moment and what the workflow is about.
@@ -78,35 +102,16 @@ func moment(at *run.At) string {
 	return fmt.Sprintf("%s (%s)", at.Now().In(at.Zone()).Format("Monday 2 January 2006, 15:04"), at.Zone())
 }
 
-// asked is the question a model has not answered yet; none where it has.
-func asked(at *run.At, answer map[string]any) []run.Errand {
+// asked is what an inquiry waits for: what there is to choose from, or the model.
+func asked(at *run.At, answer *flow.Schema) []run.Errand {
 	a := at.Did.Agent
-	if !a.Thinking() {
+	switch {
+	case !a.Ready:
+		return []run.Errand{at.Errand(0, &run.Recall{Choices: answer.ChosenFrom()})}
+	case !a.Thinking():
 		return nil
 	}
 	turn := len(a.Turns)
 	return []run.Errand{at.Errand(turn, &run.Ask{Model: a.Model, System: a.System,
-		Messages: a.Messages[:a.Turns[turn-1].Sent],
-		Answer:   answer, Within: patience})}
-}
-
-// parseAnswer reads a model's words as what was asked for.
-func parseAnswer(said string, wanted map[string]any) (any, error) {
-	if wanted == nil {
-		return said, nil
-	}
-	text := strings.TrimSpace(said)
-	if inner, ok := strings.CutPrefix(text, "```"); ok { // many models fence their JSON
-		inner = strings.TrimPrefix(inner, "json")
-		text, _, _ = strings.Cut(inner, "```")
-	}
-	v, err := expr.DecodeJSON([]byte(text))
-	if err != nil {
-		return nil, fmt.Errorf("it is not JSON (%w)", err)
-	}
-	s, err := schema.Compile(wanted)
-	if err != nil {
-		return nil, err
-	}
-	return v, s.Validate(v)
+		Messages: a.Messages[:a.Turns[turn-1].Sent], Answer: answer.With(a.Choices), Within: patience})}
 }

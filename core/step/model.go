@@ -11,6 +11,7 @@ import (
 type Model struct {
 	Name   string // "" is the workflow's
 	Prompt flow.Value
+	Files  *flow.Value
 	Answer *flow.Schema // nil takes any words
 }
 
@@ -21,6 +22,7 @@ func (m *Model) Fields() []flow.Field {
 			Example: "medium"},
 		{Name: "prompt", Into: &m.Prompt, Missing: "the model is asked nothing", Help: "What it is asked.",
 			Example: "Which lane do these notes point to? ${signal.text}"},
+		filesField(&m.Files),
 		{Name: "answer", Into: &m.Answer, Help: "What its answer must look like; any words where it is missing.",
 			Example: "{type: object, properties: {lane: {type: string}}}"},
 	}
@@ -30,6 +32,7 @@ func (m *Model) Fields() []flow.Field {
 func (m *Model) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	c.Model(s.At, m.Name)
 	c.Value(m.Prompt, names)
+	checkFiles(c, s.At, m.Files, names)
 	if doc := m.Answer.Document(); doc != nil {
 		return doc
 	}
@@ -39,6 +42,9 @@ func (m *Model) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sha
 // Tell says what is asked.
 func (m *Model) Tell(p *flow.Sentence, _ *flow.Step) {
 	p.Say("Ask the model ").Field("model").Word(m.Name).Say(": ").Field("prompt").Text(m.Prompt)
+	if m.Files != nil {
+		p.Say(", shown ").Field("files").Text(*m.Files)
+	}
 	if names := flow.Names(m.Answer.Document()); len(names) > 0 {
 		p.Say(", for ").Field("answer").Words(plain(names), ", ")
 	}
@@ -59,13 +65,16 @@ func (m *Model) Unread(_ *flow.Checker, id string, reads func(string) bool) (wha
 
 // Advance asks, and gives the answer once it fits.
 func (m *Model) Advance(at *run.At) run.Outcome {
-	q := inquiry{model: m.Name, task: "You answer one question for a workflow.", answer: m.Answer.Document()}
+	q := inquiry{model: m.Name, task: "You answer one question for a workflow.", answer: m.Answer}
 	if at.Did == nil {
 		prompt, err := m.Prompt.Eval(at.Scope)
 		if err != nil {
 			return at.Fail("prompt: %v", err)
 		}
 		q.prompt = expr.Text(prompt)
+		if q.files, err = filesOf(m.Files, at.Scope); err != nil {
+			return at.Fail("%v", err)
+		}
 		if err := run.TooLarge("the prompt", q.prompt); err != nil {
 			return at.Fail("%v", err)
 		}
@@ -81,4 +90,4 @@ func (m *Model) Advance(at *run.At) run.Outcome {
 }
 
 // Outstanding is the question.
-func (m *Model) Outstanding(at *run.At) []run.Errand { return asked(at, m.Answer.Document()) }
+func (m *Model) Outstanding(at *run.At) []run.Errand { return asked(at, m.Answer) }

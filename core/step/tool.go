@@ -152,7 +152,7 @@ func (t *Tool) args(at *run.At, spec flow.Tool, filled map[string]any) (map[stri
 // fill has a model write what was left to it of the call.
 func (t *Tool) fill(at *run.At, spec flow.Tool) (map[string]any, run.Outcome) {
 	q := inquiry{model: t.Using, task: "You fill in values of a call to a tool: " + spec.Title + ". " +
-		spec.Description, answer: t.fillSchema(spec)}
+		spec.Description, answer: &flow.Schema{Doc: t.fillSchema(spec)}}
 	if at.Did == nil {
 		var b strings.Builder
 		b.WriteString("Fill in these values:\n")
@@ -197,7 +197,7 @@ func takes(spec flow.Tool, name string) bool {
 func (t *Tool) Outstanding(at *run.At) []run.Errand {
 	if at.Did.Agent != nil && !at.Did.Sent {
 		spec, _ := at.Tool(t.Name)
-		return asked(at, t.fillSchema(spec))
+		return asked(at, &flow.Schema{Doc: t.fillSchema(spec)})
 	}
 	return []run.Errand{at.Call(0, t.Name)}
 }

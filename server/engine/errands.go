@@ -14,6 +14,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/server/fault"
 	"woolsignal/server/model"
+	"woolsignal/server/table"
 	"woolsignal/server/tool"
 )
 
@@ -294,8 +295,17 @@ func (e *Engine) host(ctx context.Context, mask func(string) string) run.Host {
 	}}
 }
 
-// recall reads a memory: its newest exchanges, and what is known.
+// recall reads a memory: its newest exchanges, what is known, and what there is to
+// choose from.
 func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, error) {
+	choices, err := e.choices(ctx, wanted.Choices)
+	var invalid *table.InvalidError
+	if errors.As(err, &invalid) {
+		return &run.Recalled{Error: invalid.Message}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
 	remembered, err := e.remembered(ctx, wanted)
 	if err != nil {
 		return nil, err
@@ -304,7 +314,25 @@ func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, err
 	if err != nil {
 		return nil, err
 	}
-	return &run.Recalled{Messages: remembered, Facts: facts}, nil
+	return &run.Recalled{Messages: remembered, Facts: facts, Choices: choices}, nil
+}
+
+// choices reads what the values of an answer are chosen from.
+func (e *Engine) choices(ctx context.Context, from []flow.ChosenFrom) ([][]flow.Choice, error) {
+	w := e.workspace.Now()
+	var out [][]flow.Choice
+	for _, one := range from {
+		of := w.Tables[one.Table]
+		if of == nil {
+			return nil, &table.InvalidError{Message: "there is no table " + one.Table + " to choose from"}
+		}
+		choices, err := (&table.Table{Of: of, Store: e.store, Zone: w.Zone}).Choices(ctx, one)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, choices)
+	}
+	return out, nil
 }
 
 // remembered reads the newest exchanges of a thread, oldest first.

@@ -1,13 +1,13 @@
 package model
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"mime"
 	"net/http"
 	"strings"
 	"time"
@@ -54,10 +54,11 @@ func (s *Server) exchange(ctx context.Context, q *question, say func(string)) (R
 		return Reply{}, q.failure(response)
 	}
 	w := &writing{say: say}
-	if kind, _, _ := mime.ParseMediaType(response.Header.Get("Content-Type")); kind == "application/json" {
-		err = readWhole(d, w, response.Body) // it streams nothing, whatever it was asked
+	body := bufio.NewReader(response.Body)
+	if whole(body) {
+		err = readWhole(d, w, body)
 	} else {
-		err = readStream(d, w, response.Body)
+		err = readStream(d, w, body)
 	}
 	if err != nil {
 		return Reply{}, err
@@ -67,6 +68,20 @@ func (s *Server) exchange(ctx context.Context, q *question, say func(string)) (R
 		return Reply{}, &busyError{breath, err}
 	}
 	return reply, nil
+}
+
+// whole tells whether an answer comes in one piece, whatever was asked for and
+// whatever it calls itself: no line of a stream begins as JSON does.
+func whole(body *bufio.Reader) bool {
+	for {
+		next, err := body.ReadByte()
+		if err != nil {
+			return false
+		}
+		if !strings.ContainsRune(" \r\n\t", rune(next)) {
+			return body.UnreadByte() == nil && next == '{'
+		}
+	}
 }
 
 // send posts a request.

@@ -178,7 +178,7 @@ func (b *book) model(body []byte, m mood) string {
 	_ = json.Unmarshal(body, &asked)
 	delta := map[string]any{"role": "assistant", "content": "Done."}
 	switch {
-	case asked.Format != nil:
+	case asked.Format != nil && (len(asked.Tools) == 0 || m.chance > 0.4):
 		text, _ := json.Marshal(fitting(asked.Format.Schema.Schema, m.chance))
 		delta["content"] = string(text)
 	case len(asked.Tools) > 0 && m.chance < 0.6:
@@ -191,8 +191,12 @@ func (b *book) model(body []byte, m mood) string {
 		delta["tool_calls"] = []any{map[string]any{"index": 0, "id": "a", "type": "function",
 			"function": map[string]any{"name": name, "arguments": string(args)}}}
 	}
+	why := "stop"
+	if n := m.number % 20; n < len(cuts) { // its message comes to no proper end
+		why = cuts[n]
+	}
 	chunk, _ := json.Marshal(map[string]any{"model": "small",
-		"choices": []any{map[string]any{"delta": delta, "finish_reason": "stop"}},
+		"choices": []any{map[string]any{"delta": delta, "finish_reason": why}},
 		"usage":   map[string]any{"prompt_tokens": 5, "completion_tokens": 2}})
 	var out bytes.Buffer
 	fmt.Fprintf(&out, "data: %s\n\n", chunk)
@@ -202,10 +206,16 @@ func (b *book) model(body []byte, m mood) string {
 	return out.String()
 }
 
+// cuts are reasons to finish that are no end.
+var cuts = []string{"length", "content_filter", "refusal"}
+
 // fitting makes a value that fits a schema, most of the time.
 func fitting(schema map[string]any, chance float64) any {
 	if chance > 0.95 {
 		return "not that"
+	}
+	if among, chosen := schema["enum"].([]any); chosen {
+		return among[0]
 	}
 	switch schema["type"] {
 	case "object":

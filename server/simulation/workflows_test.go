@@ -191,7 +191,12 @@ func (w *writer) review(p place) {
 func (w *writer) agent(p place) {
 	w.id(p)
 	w.extras(p, true)
-	w.line(p.indent, "  agent: clerk")
+	if w.one(3) { // one whose inputs and answer are typed
+		w.line(p.indent, "  agent: teller")
+		w.line(p.indent, "  inputs: {n: '${%s}'}", w.number)
+	} else {
+		w.line(p.indent, "  agent: clerk")
+	}
 	w.line(p.indent, "  task: Do what is needed.")
 	w.line(p.indent, "  thread: '%s'", "${"+w.token+"}")
 }
@@ -309,6 +314,14 @@ func makeUp(random *rand.Rand) made {
 			"model_server:\n  protocol: chat-completions\n  models:\n" +
 			"    small: {name: small, input_price: 1, output_price: 2}\n",
 		"schemas/mill.json": mill,
+		"tables/lanes.yaml": "table: lanes\ntitle: Lanes\ncolumns: [{name: name, type: text}]\n",
+		"tables/lanes.csv":  "name\nclean\nsplit\n",
+		"agents/teller.yaml": "agent: teller\ntitle: Teller\npurpose: Says which lane.\nmodel: small\n" +
+			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
+			"inputs: {type: object, required: [n], properties: {n: {type: number}}}\n" +
+			"answer: {type: object, required: [lane], properties: {lane: {type: string, " +
+			"choices: {table: lanes, column: name}}}}\n" +
+			"limits: {turns: 6, tool_calls: 6, time: 10m, output_tokens: 9}\n",
 		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
 			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
 			"  - {tool: mill/keyed, approval: {always: true, ask: owner}}\n" +

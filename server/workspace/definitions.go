@@ -36,6 +36,11 @@ func bundleOf(w *flow.Workspace, one *flow.Workflow) map[string]string {
 	add("workflows/" + one.ID + ".yaml")
 	for _, a := range one.AgentsUsed() {
 		add("agents/" + a + ".yaml")
+		if def := w.Agents[a]; def != nil {
+			for _, path := range def.SchemasUsed() {
+				add(path)
+			}
+		}
 	}
 	for _, path := range one.SchemasUsed() {
 		add(path)
@@ -209,7 +214,7 @@ func (h *Holder) decode(d written) (*bundle, error) {
 	}
 	b := &bundle{files: d.Files, edition: d.edition()}
 	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents,
-		Tools: h.toolsAsWritten(d.Tools)}
+		Tools: h.toolsAsWritten(d.Tools), Models: h.model}
 	for _, day := range d.Holidays {
 		b.def.Holidays[day] = true
 	}
@@ -220,6 +225,12 @@ func (h *Holder) decode(d written) (*bundle, error) {
 		return nil, &UnreadableError{name, "it holds no workflow"}
 	}
 	return b, nil
+}
+
+// model finds what a model's file says of it now.
+func (h *Holder) model(name string) (flow.Model, bool) {
+	_, m, ok := h.Now().FindModel(name)
+	return m, ok
 }
 
 // toolsAsWritten finds the tools there are now, with the words and schemas a

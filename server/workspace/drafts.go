@@ -16,8 +16,8 @@ func (h *Holder) DraftWebhook(path string) (Webhook, bool) {
 				continue
 			}
 			return Webhook{Workflow: id, Trigger: t, Hook: hook, Draft: true,
-				Definition: &run.Definition{Workflow: w, Agents: s.Agents, Tools: s.Tools.Find, Zone: s.Zone,
-					Holidays: s.Holidays, Model: s.Model}}, true
+				Definition: &run.Definition{Workflow: w, Agents: s.Agents, Tools: s.Tools.Find, Models: h.model,
+					Zone: s.Zone, Holidays: s.Holidays, Model: s.Model}}, true
 		}
 	}
 	return Webhook{}, false

@@ -1,0 +1,69 @@
+package step
+
+import (
+	"errors"
+	"fmt"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/expr"
+	"woolsignal/core/flow"
+	"woolsignal/core/shape"
+)
+
+// mostFiles is how many files a model is shown at once.
+const mostFiles = 20
+
+// filesField is the field of what a model is shown.
+func filesField(into **flow.Value) flow.Field {
+	return flow.Field{Name: "files", Into: into, Example: "${signal.files}",
+		Help: "What it is shown: a picture, a PDF or another file, or a list of them."}
+}
+
+// checkFiles insists that what a model is shown can be files.
+func checkFiles(c *flow.Checker, at flow.Pos, v *flow.Value, names expr.Names) {
+	if v == nil {
+		return
+	}
+	switch got := c.Value(*v, names); got.Kind() {
+	case "string", "number", "integer", "boolean":
+		c.Report(at, flow.Problem{What: "files: is " + shape.Words(got.Kind()) + ", and no file",
+			Remedy: "give it signal.files, or what a tool gave, such as ${paper.file}"})
+	}
+}
+
+// filesOf are the files a value holds: one, a list of them, or none.
+func filesOf(v *flow.Value, scope expr.Scope) ([]agent.File, error) {
+	if v == nil {
+		return nil, nil
+	}
+	got, err := v.Eval(scope)
+	if err != nil {
+		return nil, fmt.Errorf("files: %w", err)
+	}
+	list, is := got.([]any)
+	if !is && got != nil {
+		list = []any{got}
+	}
+	if len(list) > mostFiles {
+		return nil, fmt.Errorf("files: there are %d, and a model is shown %d at most", len(list), mostFiles)
+	}
+	out := make([]agent.File, len(list))
+	for i, item := range list {
+		if out[i], err = fileOf(item); err != nil {
+			return nil, fmt.Errorf("files, %d: %w", i+1, err)
+		}
+	}
+	return out, nil
+}
+
+// fileOf reads a file as values carry it.
+func fileOf(v any) (agent.File, error) {
+	m, _ := v.(map[string]any)
+	text := func(key string) string { s, _ := m[key].(string); return s }
+	f := agent.File{Name: text("name"), Type: text("type"), Blob: text("blob")}
+	if f.Name == "" || f.Blob == "" {
+		return f, errors.New("this is not a file: a file is what a signal or a tool gave, with its name and blob")
+	}
+	f.Size = int64(asFloat(m["size"]))
+	return f, nil
+}

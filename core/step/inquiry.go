@@ -82,8 +82,8 @@ func (q inquiry) ask(at *run.At, wrong []agent.Message) run.Outcome {
 // tooMuch says that a model's window has no room for what it is to read.
 func tooMuch(name string, m flow.Model, fill agent.Fill) string {
 	return fmt.Sprintf("this is too much for the model %s: about %d tokens to read (%d told, %d of tools, %d "+
-		"remembered, %d of the task), where its window of %d leaves %d beside its answer; give it less, or a model with "+
-		"a larger window", name, fill.All(), fill.Told, fill.Tools, fill.Memory, fill.Task, m.Window,
+		"remembered, %d of the task), where its window of %d leaves %d beside its answer; give it less, or a model "+
+		"with a larger window", name, fill.All(), fill.Told, fill.Tools, fill.Memory, fill.Task, m.Window,
 		m.Window-m.LongestAnswer)
 }
 

@@ -145,8 +145,8 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		}
 	}
 	for connection, secret := range map[string]string{"models": state.Keys.Bellwether,
-		"depot-calendar": state.Keys.Almanac,
-		"clip-register":  state.Keys.Register, "weighbridge-key": state.Signing,
+		"reading-models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
+		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
 		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events,
 		"loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
 		"hill-line-key": state.Keys.HillLine, "co-op-calendar": state.Keys.Almanac} {

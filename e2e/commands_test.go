@@ -225,8 +225,8 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	changed := strings.Replace(string(text), s.Standins["bellwether"], other.Standins["bellwether"], 1)
-	if err := os.WriteFile(file, []byte(strings.Replace(changed, `medium: {name: "bellwether-medium"`,
-		`medium: {name: "bellwether-large"`, 1)), 0o644); err != nil {
+	if err := os.WriteFile(file, []byte(strings.Replace(changed, "name: bellwether-medium",
+		"name: bellwether-large", 1)), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if out, errs, code := s.Command("Ines", "", "apply", "-yes", folder); code != 0 {

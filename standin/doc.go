@@ -61,6 +61,7 @@ type Options struct {
 	Keys      Keys
 	FreePorts bool          // take any free port rather than the usual ones
 	Pace      time.Duration // how long Bellwether takes for a word
+	Rules     string        // a folder of rules for Bellwether; "" is none
 }
 
 // Start starts all of them on loopback.
@@ -114,7 +115,8 @@ func build(o Options) ([]*One, error) {
 	stopWeb := lofty.stop
 	lofty.stop = func() { stopWeb(); _ = os.RemoveAll(shelf) } // it is a folder of ours in the temporary one
 	return []*One{
-		web("bellwether", "Bellwether, a model server", bellwether.New(o.Keys.Bellwether, o.Pace)),
+		web("bellwether", "Bellwether, a model server", bellwether.New(bellwether.Options{Key: o.Keys.Bellwether, Pace: o.Pace,
+			Rules: o.Rules})),
 		web("almanac", "Almanac, calendars", almanac.New(o.Keys.Almanac)),
 		web("clip-register", "Clip Register, deliveries and growers", register.New(o.Keys.Register)),
 		web("barn-sensors", "Barn Sensors, the stores' air", sensors.New()),

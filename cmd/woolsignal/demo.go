@@ -43,7 +43,8 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	standins, err := standin.Start(standin.Options{Keys: state.Keys, FreePorts: *freePorts, Pace: *pace})
+	standins, err := standin.Start(standin.Options{Keys: state.Keys, FreePorts: *freePorts, Pace: *pace,
+		Rules: filepath.Join(*data, "rules")})
 	if err != nil {
 		return err
 	}

@@ -21,7 +21,7 @@ func answerShaped(in *request, schema map[string]any) string {
 	if properties, _ := schema["properties"].(map[string]any); properties["verdicts"] != nil {
 		out = map[string]any{"verdicts": verdicts(prompt, in.Model)}
 	} else {
-		out = shaped(schema, "", prompt)
+		out = shaped(schema, "", prompt, in.Model)
 	}
 	text, _ := json.Marshal(out)
 	return string(text)
@@ -81,7 +81,7 @@ func verdict(criterion, about, model string) map[string]any {
 			}
 			return say(true, sure, "It says "+w+".")
 		}
-		if model == "bellwether-small" {
+		if small(model) {
 			continue
 		}
 		for _, other := range akin[w] {
@@ -99,12 +99,16 @@ var common = map[string]bool{"the": true, "driver": true, "notes": true, "mentio
 	"has": true, "text": true, "says": true}
 
 // shaped makes a value of a schema out of what a text says.
-func shaped(schema map[string]any, name, text string) any {
+func shaped(schema map[string]any, name, text, model string) any {
 	if line := guidance(name, text); line != "" {
 		text = line
 	}
+	if strings.Contains(text, unreadable) {
+		text = ""
+	}
 	if choices, _ := schema["enum"].([]any); len(choices) > 0 {
-		return choose(choices, text)
+		said, _ := schema["description"].(string)
+		return choose(choices, said, text, model)
 	}
 	switch schema["type"] {
 	case "object":
@@ -112,12 +116,12 @@ func shaped(schema map[string]any, name, text string) any {
 		properties, _ := schema["properties"].(map[string]any)
 		for key, p := range properties {
 			inner, _ := p.(map[string]any)
-			out[key] = shaped(inner, key, text)
+			out[key] = shaped(inner, key, text, model)
 		}
 		return out
 	case "array":
 		items, _ := schema["items"].(map[string]any)
-		return []any{shaped(items, name, text)}
+		return []any{shaped(items, name, text, model)}
 	case "number", "integer":
 		f, _ := strconv.ParseFloat(number.FindString(behind(name, text)), 64)
 		if schema["type"] == "integer" {
@@ -168,25 +172,48 @@ func guidance(name, text string) string {
 	return ""
 }
 
-// choose takes the choice that stands in the quoted part of a text, or in the
-// text; the first where none does.
-func choose(choices []any, text string) any {
-	quoted := ""
+// choose takes the choice that a text is most about: one that stands in its quoted
+// part, or else in it, or whose meaning shares most words with it; the first where
+// none does. The small model mistakes a choice for one that is near by.
+func choose(choices []any, meanings, text, model string) any {
+	quoted := text
 	if found := quotedPart.FindStringSubmatch(text); found != nil {
-		quoted = strings.ToLower(found[1])
+		quoted = found[1]
 	}
-	for _, c := range choices {
+	quoted = strings.ToLower(quoted)
+	best, second, score, next := 0, -1, 0, 0
+	for i, c := range choices {
 		word, _ := c.(string)
-		if quoted != "" && strings.Contains(quoted, strings.ToLower(word)) {
-			return c
+		n := overlap(quoted, meaning(word, meanings))
+		if strings.Contains(quoted, strings.ToLower(word)) {
+			n += 10
 		}
 		for _, other := range akin[strings.ToLower(word)] {
-			if strings.Contains(quoted, other) {
-				return c
+			if strings.Contains(quoted, other) && !small(model) {
+				n += 5
 			}
 		}
+		switch {
+		case n > score:
+			best, second, score, next = i, best, n, score
+		case n > next:
+			second, next = i, n
+		}
 	}
-	return choices[0]
+	if small(model) && second >= 0 && next > 0 && score-next < 2 {
+		return choices[second]
+	}
+	return choices[best]
+}
+
+// meaning is what a list of choices says of one of them.
+func meaning(choice, meanings string) string {
+	for _, line := range strings.Split(meanings, "\n") {
+		if rest, ok := strings.CutPrefix(strings.TrimSpace(line), "- "+choice+": "); ok {
+			return rest
+		}
+	}
+	return ""
 }
 
 // words are what a text is about: what it quotes, or its last line.

@@ -51,9 +51,8 @@ func TestFactsAreGatheredOverAConversation(t *testing.T) {
 }
 
 func offerOf(name, description, parameters string) offer {
-	var o offer
-	o.Function.Name, o.Function.Description = name, description
-	if err := json.Unmarshal([]byte(parameters), &o.Function.Parameters); err != nil {
+	o := offer{Name: name, Description: description}
+	if err := json.Unmarshal([]byte(parameters), &o.Parameters); err != nil {
 		panic(err)
 	}
 	return o
@@ -67,14 +66,15 @@ func TestWhatNoRuleIsAbout(t *testing.T) {
 			`{"type":"object","properties":{}}`),
 	}
 	ask := func(said string) (string, []toolCall) {
-		return think(&request{Tools: tools, Messages: []message{{Role: "user", Content: said}}})
+		out := think(&request{Tools: tools, Messages: []message{{Role: "user", Content: said}}}, nil)
+		return out.text, out.calls
 	}
 	if _, calls := ask("What is the humidity and temperature in there?"); len(calls) != 1 ||
-		calls[0].Function.Name != "sensors__read_store" {
+		calls[0].Name != "sensors__read_store" {
 		t.Errorf("a tool whose description overlaps: %+v", calls)
 	}
 	if _, calls := ask("Which deliveries has the grower at Skell Top?"); len(calls) != 1 ||
-		calls[0].Function.Arguments != `{"grower":"Skell Top"}` {
+		calls[0].Arguments != `{"grower":"Skell Top"}` {
 		t.Errorf("an argument out of the text: %+v", calls)
 	}
 	if text, _ := ask("Which deliveries has that grower?"); !strings.Contains(text, "need to know: grower") {
@@ -86,7 +86,7 @@ func TestWhatNoRuleIsAbout(t *testing.T) {
 }
 
 func TestTheProtocolIsEnforced(t *testing.T) {
-	server := httptest.NewServer(New("key", 0))
+	server := httptest.NewServer(New(Options{Key: "key"}))
 	defer server.Close()
 	for name, c := range map[string]struct {
 		key, body string

@@ -3,51 +3,93 @@ package bellwether
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
 )
 
 // improvise answers what no rule is about.
-func improvise(in *request, said string, f facts, results []result) (string, []toolCall) {
+func improvise(in *request, said string, f facts, results []result) reply {
 	if len(results) > 0 {
 		last := results[len(results)-1]
 		switch {
 		case last.declined:
-			return "That was declined, so I left it.", nil
+			return reply{text: "That was declined, so I left it."}
 		case last.failed != "":
-			return "That did not work: " + last.failed, nil
+			return reply{text: "That did not work: " + last.failed}
 		}
-		text, _ := json.Marshal(last.value)
-		return "Here is what I found: " + string(text), nil
+		return reply{text: "Here is what I found: " + plainly(last.value)}
 	}
 	best, score := -1, 1
 	for i, t := range in.Tools {
-		if s := overlap(said, t.Function.Name+" "+t.Function.Description); s > score {
+		if s := overlap(said, t.Name+" "+t.Description); s > score {
 			best, score = i, s
 		}
 	}
 	if best < 0 {
-		return offerHelp(in), nil
+		if text := write(in, said); text != "" {
+			return reply{text: text}
+		}
+		return reply{text: offerHelp(in, said)}
 	}
-	t := in.Tools[best].Function
-	args, missing := take(t.Parameters, f)
+	t := in.Tools[best]
+	args, missing := argumentsOf(t.Parameters, f, in.Model)
 	if len(missing) > 0 {
-		return fmt.Sprintf("For that I need to know: %s.", strings.Join(missing, ", ")), nil
+		return reply{text: fmt.Sprintf("For that I need to know: %s.", strings.Join(missing, ", "))}
 	}
-	text, _ := json.Marshal(args)
-	return "", []toolCall{{Function: function{Name: t.Name, Arguments: string(text)}}}
+	text, err := json.Marshal(args)
+	if err != nil {
+		return reply{text: offerHelp(in, said)}
+	}
+	return reply{calls: []toolCall{{Name: t.Name, Arguments: string(text)}}}
 }
 
-func offerHelp(in *request) string {
+func offerHelp(in *request, said string) string {
 	var can []string
 	for _, t := range in.Tools {
-		can = append(can, strings.ToLower(strings.TrimSuffix(strings.SplitN(t.Function.Description, ". ", 2)[0], ".")))
+		can = append(can, strings.ToLower(strings.TrimSuffix(strings.SplitN(t.Description, ". ", 2)[0], ".")))
 	}
 	if len(can) == 0 {
-		return "I am a stand-in for a model and have no rule for that. Could you say it another way?"
+		if first := sentences(said); len(first) > 0 {
+			return "Noted: " + first[0] +
+				" Tell me what I should do with it: answer it, sum it up, or look something up in it."
+		}
+		return "Tell me what it is about."
 	}
 	return "I did not quite follow. I can do these things here: " + strings.Join(can, "; ") + "."
+}
+
+// plainly says a value in words: names and values, a line for each of several.
+func plainly(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return "nothing"
+	case string:
+		return v
+	case []any:
+		if len(v) == 0 {
+			return "nothing"
+		}
+		var lines []string
+		for _, item := range v {
+			lines = append(lines, plainly(item))
+		}
+		return strings.Join(lines, "\n")
+	case map[string]any:
+		if len(v) == 1 {
+			for _, only := range v {
+				return plainly(only)
+			}
+		}
+		var parts []string
+		for _, key := range slices.Sorted(maps.Keys(v)) {
+			parts = append(parts, strings.ReplaceAll(key, "_", " ")+" "+plainly(v[key]))
+		}
+		return strings.Join(parts, ", ")
+	}
+	return fmt.Sprint(v)
 }
 
 // overlap counts the longer words two texts share, by their first five letters.
@@ -76,28 +118,46 @@ func split(s string) []string {
 	return out
 }
 
-// take fills a tool's required arguments from the facts by their schema.
-func take(schema map[string]any, f facts) (args map[string]any, missing []string) {
+// argumentsOf fills a tool's arguments from the facts by their schema: those it needs, and
+// but for the small model also those it may have.
+func argumentsOf(schema map[string]any, f facts, model string) (args map[string]any, missing []string) {
 	args = map[string]any{}
 	properties, _ := schema["properties"].(map[string]any)
 	required, _ := schema["required"].([]any)
-	for _, r := range required {
-		name, _ := r.(string)
+	for _, name := range slices.Sorted(maps.Keys(properties)) {
 		p, _ := properties[name].(map[string]any)
+		needed := slices.Contains(required, any(name))
+		if !needed && small(model) {
+			continue
+		}
+		v, ok := argument(name, p, f, needed)
 		switch {
-		case p["format"] == "date" && f["day"] != "":
-			args[name] = f["day"]
-		case (p["type"] == "number" || p["type"] == "integer") && f["amount"] != "":
-			n, _, _ := strings.Cut(f["amount"], " ")
-			args[name], _ = strconv.Atoi(n)
-		case f[name] != "":
-			args[name] = f[name]
-		case p["enum"] != nil && strings.Contains(fmt.Sprint(p["enum"]), f["said"]):
-			args[name] = f["said"]
-		default:
+		case ok:
+			args[name] = v
+		case needed:
 			missing = append(missing, strings.ReplaceAll(name, "_", " "))
 		}
 	}
 	sort.Strings(missing)
 	return args, missing
+}
+
+// argument finds the value of one argument; what merely fits by its type is taken only
+// where it is needed.
+func argument(name string, p map[string]any, f facts, needed bool) (any, bool) {
+	switch {
+	case f[name] != "" && p["type"] != "number" && p["type"] != "integer":
+		return f[name], true
+	case !needed:
+		return nil, false
+	case p["format"] == "date" && f["day"] != "":
+		return f["day"], true
+	case (p["type"] == "number" || p["type"] == "integer") && f["amount"] != "":
+		n, _, _ := strings.Cut(f["amount"], " ")
+		count, err := strconv.Atoi(n)
+		return count, err == nil
+	case p["enum"] != nil && strings.Contains(fmt.Sprint(p["enum"]), f["said"]):
+		return f["said"], true
+	}
+	return nil, false
 }

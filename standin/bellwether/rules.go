@@ -1,9 +1,11 @@
 package bellwether
 
 import (
+	"cmp"
 	_ "embed"
 	"encoding/json"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"text/template"
@@ -15,20 +17,30 @@ import (
 //go:embed rulebook.yaml
 var rulebookText []byte
 
+// rule says what is answered when its words stand in what was said last.
 type rule struct {
-	Intent   string
-	Words    []string
-	With     string // a fact without which the rule is not taken
-	Needs    []struct{ Fact, Ask string }
-	Do       []action
-	Say      string
-	Declined string
+	Intent   string   `yaml:"intent" json:"intent,omitempty"`
+	Words    []string `yaml:"words" json:"words,omitempty"` // any of them; none is whatever is said
+	Model    string   `yaml:"model" json:"model,omitempty"` // small, medium or large; "" is any
+	With     string   `yaml:"with" json:"with,omitempty"`   // a fact without which the rule is not taken
+	Needs    []need   `yaml:"needs" json:"needs,omitempty"`
+	Do       []action `yaml:"do" json:"do,omitempty"`
+	Say      string   `yaml:"say" json:"say,omitempty"`
+	Answer   any      `yaml:"answer" json:"answer,omitempty"` // where JSON of a shape is asked for
+	Declined string   `yaml:"declined" json:"declined,omitempty"`
+	Fault    string   `yaml:"fault" json:"fault,omitempty"` // how the answer goes wrong; see faults
+}
+
+// need is a fact that is asked for where nobody said it.
+type need struct {
+	Fact string `yaml:"fact" json:"fact"`
+	Ask  string `yaml:"ask" json:"ask"`
 }
 
 type action struct {
-	Tool    string
-	Args    map[string]string
-	Nothing string
+	Tool    string            `yaml:"tool" json:"tool"`
+	Args    map[string]string `yaml:"args" json:"args,omitempty"`
+	Nothing string            `yaml:"nothing" json:"nothing,omitempty"`
 }
 
 var rulebook = func() []rule {
@@ -39,37 +51,85 @@ var rulebook = func() []rule {
 	return rules
 }()
 
-// think gives the next message of a conversation: words, or tools to use.
-func think(in *request) (string, []toolCall) {
-	last := len(in.Messages) - 1
-	for last >= 0 && in.Messages[last].Role != "user" {
-		last--
-	}
+// think gives the next message of a conversation: words, or tools to use. rules are
+// others', and come before those of the demo.
+func think(in *request, rules []rule) reply {
+	last := in.lastSaid()
 	if last < 0 {
-		return "Hello. What can I do for you?", nil
+		return reply{text: "Hello. What can I do for you?"}
 	}
 	results := readResults(in.Messages[last+1:])
 	// What was known when the person spoke decides; what tools found since does not.
 	f := gather(in.Messages[:last+1])
-	for _, r := range rulebook {
+	for _, r := range slices.Concat(rules, rulebook) {
 		if (r.With == "" || f[r.With] != "") && r.fits(in, last) {
-			return r.follow(in, f, results)
+			if in.Schema != nil && len(r.Do) == done(r, results) {
+				return r.shape(in)
+			}
+			out := r.follow(in, f, results)
+			out.fault = r.Fault
+			return out
 		}
 	}
+	if in.Schema != nil {
+		return reply{text: answerShaped(in, in.Schema)}
+	}
 	return improvise(in, in.Messages[last].Content, f, results)
+}
+
+// lastSaid is the place of what a person said last; -1 where nobody did.
+func (in *request) lastSaid() int {
+	last := len(in.Messages) - 1
+	for last >= 0 && in.Messages[last].Role != "user" {
+		last--
+	}
+	return last
+}
+
+// done is how many of a rule's tools gave something.
+func done(r rule, results []result) int {
+	n := 0
+	for _, a := range r.Do {
+		if slices.ContainsFunc(results, func(res result) bool { return res.is(a.Tool) }) {
+			n++
+		}
+	}
+	return n
+}
+
+// shape is a rule's answer where JSON is asked for: what the rule says, else what can
+// be read out of the conversation.
+func (r rule) shape(in *request) reply {
+	out := reply{fault: r.Fault}
+	if r.Answer == nil {
+		out.text = answerShaped(in, in.Schema)
+		return out
+	}
+	text, err := json.Marshal(r.Answer)
+	if err != nil {
+		return reply{text: "The rule's answer is no JSON: " + err.Error()}
+	}
+	out.text = string(text)
+	return out
 }
 
 // fits tells whether a rule is about what was said last, or whether the last
 // message answers a question the rule asked.
 func (r rule) fits(in *request, last int) bool {
+	if r.Model != "" && !strings.HasSuffix(in.Model, r.Model) {
+		return false
+	}
 	for _, a := range r.Do {
 		if in.tool(a.Tool) == "" {
 			return false
 		}
 	}
 	said := strings.ToLower(in.Messages[last].Content)
+	if len(r.Words) == 0 && len(r.Needs) == 0 {
+		return true
+	}
 	for _, w := range r.Words {
-		if strings.Contains(said, w) {
+		if strings.Contains(said, strings.ToLower(w)) {
 			return true
 		}
 	}
@@ -97,14 +157,22 @@ func lastSentence(s string) string {
 	return parts[len(parts)-1] + "?"
 }
 
-// tool finds the full name of an offered tool by its operation.
+// tool finds the full name of an offered tool by its operation, or by both, as in
+// loft/read.
 func (in *request) tool(operation string) string {
+	wire := strings.ReplaceAll(operation, "/", "__")
 	for _, t := range in.Tools {
-		if name := t.Function.Name; name == operation || strings.HasSuffix(name, "__"+operation) {
-			return name
+		if t.Name == wire || strings.HasSuffix(t.Name, "__"+wire) {
+			return t.Name
 		}
 	}
 	return ""
+}
+
+// is tells whether it is what a tool of a rule gave.
+func (r result) is(tool string) bool {
+	_, operation, both := strings.Cut(tool, "/")
+	return r.operation == tool || both && r.operation == operation
 }
 
 // result is what became of a tool since the person last spoke.
@@ -122,17 +190,17 @@ func readResults(messages []message) []result {
 	names := map[string]string{}
 	var out []result
 	for _, m := range messages {
-		for _, c := range m.ToolCalls {
-			_, operation, ok := strings.Cut(c.Function.Name, "__")
+		for _, c := range m.Calls {
+			_, operation, ok := strings.Cut(c.Name, "__")
 			if !ok {
-				operation = c.Function.Name
+				operation = c.Name
 			}
 			names[c.ID] = operation
 		}
 		if m.Role != "tool" {
 			continue
 		}
-		r := result{operation: names[m.ToolCallID]}
+		r := result{operation: names[m.CallID]}
 		switch {
 		case strings.HasPrefix(m.Content, "error: "):
 			r.failed = strings.TrimPrefix(m.Content, "error: ")
@@ -149,23 +217,22 @@ func readResults(messages []message) []result {
 	return out
 }
 
-func (r rule) follow(in *request, f facts, results []result) (string, []toolCall) {
+func (r rule) follow(in *request, f facts, results []result) reply {
 	for _, n := range r.Needs {
 		if f[n.Fact] == "" {
-			return n.Ask, nil
+			return reply{text: n.Ask}
 		}
 	}
 	data := map[string]any{"facts": map[string]string(f)}
-	done := map[string]bool{}
 	for _, res := range results {
 		switch {
 		case res.declined:
 			data["note"] = res.note
-			return fill(r.Declined, data), nil
+			return reply{text: fill(cmp.Or(r.Declined, "That was declined, so I left it."), data)}
 		case res.failed != "":
-			return "That did not work: " + res.failed + ". Would another time do?", nil
+			return reply{text: "That did not work: " + res.failed + ". Would another time do?"}
 		}
-		done[res.operation], data[res.operation] = true, res.value
+		data[res.operation], data["result"] = res.value, res.value
 		if m, ok := res.value.(map[string]any); ok {
 			if windows, ok := m["windows"].([]any); ok && len(windows) > 0 {
 				data["window"] = windows[0]
@@ -173,14 +240,17 @@ func (r rule) follow(in *request, f facts, results []result) (string, []toolCall
 		}
 	}
 	for _, a := range r.Do {
-		if !done[a.Tool] {
-			return "", []toolCall{in.use(a, data)}
+		if !slices.ContainsFunc(results, func(res result) bool { return res.is(a.Tool) }) {
+			return reply{calls: []toolCall{in.use(a, data)}}
 		}
 		if a.Nothing != "" && data["window"] == nil {
-			return fill(a.Nothing, data), nil
+			return reply{text: fill(a.Nothing, data)}
 		}
 	}
-	return fill(r.Say, data), nil
+	if r.Say == "" && len(results) > 0 {
+		return reply{text: plainly(results[len(results)-1].value)}
+	}
+	return reply{text: fill(r.Say, data)}
 }
 
 // use fills the arguments of a tool in, each in the kind its schema asks for.
@@ -188,10 +258,10 @@ func (in *request) use(a action, data map[string]any) toolCall {
 	name := in.tool(a.Tool)
 	args := map[string]any{}
 	for _, t := range in.Tools {
-		if t.Function.Name != name {
+		if t.Name != name {
 			continue
 		}
-		properties, _ := t.Function.Parameters["properties"].(map[string]any)
+		properties, _ := t.Parameters["properties"].(map[string]any)
 		for key, text := range a.Args {
 			schema, offered := properties[key].(map[string]any)
 			if !offered {
@@ -205,7 +275,7 @@ func (in *request) use(a action, data map[string]any) toolCall {
 		}
 	}
 	text, _ := json.Marshal(args)
-	return toolCall{Function: function{Name: name, Arguments: string(text)}}
+	return toolCall{Name: name, Arguments: string(text)}
 }
 
 func parseMoment(v any) time.Time {

@@ -24,7 +24,7 @@ func TestConsoleConnections(t *testing.T) {
 	ines := s.Person("Ines")
 	keys := demoKeys(t, s)
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password),
-		chromedp.Navigate(s.URL+"/connections"), browser.HasText("14 connections"), browser.HasText("Choose one"),
+		chromedp.Navigate(s.URL+"/connections"), browser.HasText("15 connections"), browser.HasText("Choose one"),
 		chromedp.Navigate(s.URL+"/connections/shieling"), browser.HasText("Writes in a room, as the bot."),
 		chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll('summary')].find(s => s.closest('li').innerText `+
 			`.includes('list_rooms'))`)), browser.HasText("rooms[].member bool"),

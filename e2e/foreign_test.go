@@ -23,7 +23,9 @@ import (
 var belongs = map[string]string{
 	"GET /runs/{run}": "owner builder reviewer", "GET /runs/{run}/journal": "owner builder reviewer",
 	"GET /workflows/{workflow}/chat/{thread}": "nobody", // one finds a conversation of one's own, which is empty
-	"GET /reviews/{review}":                   "owner builder reviewer", "POST /reviews/{review}": "owner builder",
+	"GET /agents/{agent}/chat/{thread}":       "nobody",
+	"GET /agents/{agent}":                     "", "POST /agents/{agent}/tasks": "",
+	"GET /reviews/{review}": "owner builder reviewer", "POST /reviews/{review}": "owner builder",
 	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
@@ -114,7 +116,7 @@ func minesOf(t *testing.T, s *harness.Service) map[string]string {
 	if tokens, err = ines.Tokens(ctx); err != nil || len(tokens) == 0 {
 		t.Fatal(tokens, err)
 	}
-	return map[string]string{"{workflow}": "depot-slots", "{thread}": "hers", "{run}": d.ID,
+	return map[string]string{"{workflow}": "depot-slots", "{agent}": "depot-desk", "{thread}": "hers", "{run}": d.ID,
 		"{review}": s.OpenReview(d).ID, "{token}": tokens[0].ID, "{connection}": "shieling", "{handle}": "ines",
 		"{name}": "x", "{id}": "mishaps", "{number}": "1", "{kind}": "workflow", "{operation}": "write_in",
 		"{argument}": "room",

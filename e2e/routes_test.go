@@ -247,6 +247,10 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(post, "/workflows/weighbridge/bring-out", map[string]any{"text": written, "code": "net.kg", "from": "0",
 		"to": "/steps/1/when"})
 	d.call(get, "/names", nil)
+	d.call(get, "/agents", nil)
+	d.call(get, "/agents/depot-desk", nil)
+	d.call(post, "/agents/depot-desk/tasks", map[string]any{"task": "What is booked on Friday?", "thread": "t1"})
+	d.call(get, "/agents/depot-desk/chat/t1", nil)
 	d.call(post, "/workflows/weighbridge/delivery", map[string]any{"trigger": "scale", "body": map[string]any{}})
 	d.call(get, "/definitions/table/mishaps", nil)
 	key := map[string]any{"text": "connection: gate-key\ntitle: Gate's key\nsigning_key: {}\n"}

@@ -115,8 +115,8 @@ func build(o Options) ([]*One, error) {
 	stopWeb := lofty.stop
 	lofty.stop = func() { stopWeb(); _ = os.RemoveAll(shelf) } // it is a folder of ours in the temporary one
 	return []*One{
-		web("bellwether", "Bellwether, a model server", bellwether.New(bellwether.Options{Key: o.Keys.Bellwether, Pace: o.Pace,
-			Rules: o.Rules})),
+		web("bellwether", "Bellwether, a model server", bellwether.New(bellwether.Options{Key: o.Keys.Bellwether,
+			Pace: o.Pace, Rules: o.Rules})),
 		web("almanac", "Almanac, calendars", almanac.New(o.Keys.Almanac)),
 		web("clip-register", "Clip Register, deliveries and growers", register.New(o.Keys.Register)),
 		web("barn-sensors", "Barn Sensors, the stores' air", sensors.New()),

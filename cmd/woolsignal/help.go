@@ -15,6 +15,7 @@ var arguments = map[string]string{
 	"NUMBER":     "its number, as bin lists it",
 	"KIND":       "a kind, as the list without it has them",
 	"CONNECTION": "a connection's id, as connections lists it",
+	"AGENT":      "an agent's id, as agents lists it",
 	"WORDS":      "words to search for, or a tool's name",
 	"TABLE":      "a table's id, as tables lists it",
 	"TEXT":       "what is said, in quotes",

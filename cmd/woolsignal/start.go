@@ -90,6 +90,9 @@ func (a *app) outcome(ctx context.Context, c *client.Client, id string, wait, as
 func start(ctx context.Context, a *app, args []string) error {
 	f := a.flags("start")
 	inputs := f.String("inputs", "", "inputs as JSON, or a file of them")
+	agent := f.String("agent", "", "give this agent a task, without any workflow: start -agent AGENT \"task\"")
+	thread := f.String("thread", "", "the conversation with the agent that the task goes on with")
+	held := f.Bool("hold", false, "with -agent: hold back what would change something outside")
 	sample := f.String("sample", "", "a kept signal to start it with")
 	signal := f.String("signal", "", "a signal as JSON, or a file of one")
 	draft := f.Bool("draft", false, "start what is written, not what is live")
@@ -104,7 +107,17 @@ func start(ctx context.Context, a *app, args []string) error {
 		return err
 	}
 	c := a.client()
-	id, err := c.Start(ctx, rest[0], s)
+	var id string
+	switch {
+	case *agent == "" && (*thread != "" || *held):
+		return fmt.Errorf("%w: -thread and -hold belong to -agent", errMisuse)
+	case *agent != "" && (s.Sample != "" || s.Signal != nil || s.Draft):
+		return fmt.Errorf("%w: an agent is given a task and inputs, no sample, signal or draft", errMisuse)
+	case *agent != "":
+		id, err = c.StartTask(ctx, *agent, wire.Task{Task: rest[0], Inputs: s.Inputs, Thread: *thread, Held: *held})
+	default:
+		id, err = c.Start(ctx, rest[0], s)
+	}
 	if err != nil {
 		return err
 	}

@@ -21,6 +21,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/agents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Agents, what they think with and who uses them */
+        get: operations["get_agents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/agents/{agent}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An agent in full: what it is told, may use and stops at */
+        get: operations["get_agents_one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/agents/{agent}/chat/{thread}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A conversation of yours with an agent */
+        get: operations["get_agents_one_chat_one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/agents/{agent}/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give an agent a task, without any workflow: a run like any other */
+        post: operations["post_agents_one_tasks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/audit": {
         parameters: {
             query?: never;
@@ -1172,6 +1240,16 @@ export interface components {
             runs: string[];
             same?: boolean;
         };
+        Agent: {
+            id: string;
+            model: components["schemas"]["Model"];
+            problems: number;
+            purpose?: string;
+            title: string;
+            tools: number;
+            used_by: string[];
+            usual?: components["schemas"]["Usual"];
+        };
         AgentCall: {
             args: Record<string, never>;
             ask: string;
@@ -1206,6 +1284,23 @@ export interface components {
             task?: number;
             told?: number;
             tools?: number;
+        };
+        AgentInFull: {
+            about: components["schemas"]["FlowProblem"][];
+            answer?: Record<string, never>;
+            file: string;
+            id: string;
+            inputs?: Record<string, never>;
+            kit: components["schemas"]["KitTool"][];
+            model: components["schemas"]["Model"];
+            problems: number;
+            purpose?: string;
+            text: string;
+            title: string;
+            told: components["schemas"]["Section"][];
+            tools: number;
+            used_by: string[];
+            usual?: components["schemas"]["Usual"];
         };
         AgentMessage: {
             asks?: components["schemas"]["AgentRequest"][];
@@ -1508,6 +1603,12 @@ export interface components {
             path?: string[];
             text: string;
         };
+        File: {
+            blob: string;
+            name: string;
+            size: number;
+            type: string;
+        };
         FileDiff: {
             diff: string;
             path: string;
@@ -1668,6 +1769,16 @@ export interface components {
             run?: string;
             signal?: components["schemas"]["Signal"];
         };
+        KitTool: {
+            approval: string;
+            ask?: string;
+            fixed?: string[];
+            missing?: boolean;
+            name: string;
+            read_only: boolean;
+            title: string;
+            when?: string;
+        };
         Look: {
             /** Format: date-time */
             looked: string;
@@ -1689,6 +1800,19 @@ export interface components {
             text: string;
             /** @enum {string} */
             who: "person" | "agent" | "note";
+        };
+        Model: {
+            abilities: string[];
+            cached_price?: number;
+            connection?: string;
+            input_price?: number;
+            longest_answer?: number;
+            name: string;
+            output_price?: number;
+            picture_price?: number;
+            search_price?: number;
+            title?: string;
+            window?: number;
         };
         Name: {
             about?: string;
@@ -1931,6 +2055,10 @@ export interface components {
         Secret: {
             secret: string;
         };
+        Section: {
+            heading: string;
+            lines: number;
+        };
         Session: {
             currency: string;
             person: components["schemas"]["Person"];
@@ -2034,6 +2162,13 @@ export interface components {
         TakenBack: {
             path: string;
         };
+        Task: {
+            files?: components["schemas"]["File"][];
+            held?: boolean;
+            inputs?: Record<string, never>;
+            task: string;
+            thread?: string;
+        };
         Text: {
             text: string;
         };
@@ -2109,6 +2244,11 @@ export interface components {
             sign_in: boolean;
             title: string;
             used_by: string[];
+        };
+        Usual: {
+            cost_micros: number;
+            most_micros: number;
+            runs: number;
         };
         Verdict: {
             fine: boolean;
@@ -2193,6 +2333,149 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Repeated"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_agents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Agent"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_agents_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                agent: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgentInFull"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_agents_one_chat_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                agent: string;
+                thread: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thread"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    post_agents_one_tasks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                agent: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Task"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -19,9 +19,9 @@ func definitionOf(r *request) (path, id string, err error) {
 	switch {
 	case kind == "workspace" && id+".yaml" == flow.MainFile:
 		return flow.MainFile, id, nil
-	case kind != "connection" && kind != "table":
+	case kind != "connection" && kind != "table" && kind != "agent":
 		return "", "", refuse(http.StatusNotFound, "Not here",
-			"What acts at once is a connection, a table, or workspace/woolsignal.")
+			"What acts at once is a connection, a table, an agent, or workspace/woolsignal.")
 	case !flow.ValidID(id):
 		return "", "", refuse(http.StatusUnprocessableEntity, "This cannot be an id",
 			"Use small letters, digits and hyphens, as in clip-register.")

@@ -33,7 +33,7 @@ func (a *API) names(_ *request, _ none) (wire.Names, error) {
 		add(flow.HoldsTable, id, s.Tables[id].Title, "", s.Tables[id].Purpose)
 	}
 	for _, name := range s.ModelNames() {
-		add(flow.HoldsModel, name, name, "", "")
+		add(flow.HoldsModel, name, name, "", aboutModel(s, name))
 	}
 	for _, path := range slices.Sorted(maps.Keys(s.Files)) {
 		if strings.HasPrefix(path, "schemas/") {

@@ -41,13 +41,22 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 		if origin.Kind != "" {
 			r.Origin = &origin
 		}
-		r.Accepted, r.Ended, r.Title = store.FromTime(accepted), optional(ended), r.Workflow
-		if w, ok := s.Workflows[r.Workflow]; ok {
-			r.Title = w.Title
-		}
+		r.Accepted, r.Ended = store.FromTime(accepted), optional(ended)
+		r.Title = titleOf(s, r.Workflow)
 		out = append(out, r)
 	}
 	return out, rows.Err()
+}
+
+// titleOf is what a run's workflow, or the agent whose task it is, is called.
+func titleOf(s *workspace.Snapshot, workflow string) string {
+	if w, ok := s.Workflows[workflow]; ok {
+		return w.Title
+	}
+	if id, is := workspace.AgentOf(workflow); is && s.Agents[id] != nil {
+		return s.Agents[id].Title
+	}
+	return workflow
 }
 
 func (a *API) runs(r *request, _ none) (wire.Runs, error) {

@@ -50,7 +50,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	}
 	signal := a.Signal
 	e.hide(a.Workflow, signal) // what its limits go by is kept as well
-	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil
+	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil && signal.Kind != "task"
 	at := now()
 	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
 	l.state = run.NewState(l.id)

@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"strings"
 
+	"woolsignal/core/expr"
 	"woolsignal/core/run"
+	"woolsignal/server/workspace"
 )
 
 // StartRun starts a run because a person or a program says so: on inputs
@@ -35,6 +37,58 @@ func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, sign
 	return e.Accept(ctx, a)
 }
 
+// Task is something an agent is given to do, without any workflow.
+type Task struct {
+	Agent  string
+	Words  string
+	Inputs map[string]any // as the agent's file says
+	Files  []run.File
+	Held   bool // what would change something outside is held back
+	// What the signal of its run says of where it comes from: the conversation it
+	// belongs to, where it has one, and whom it is done for.
+	Source, Thread string
+	From           map[string]string
+	For            string
+}
+
+// StartTask gives an agent a task: a run like any other. Errors: those of
+// [Engine.Accept], [workspace.ErrNoAgent], [workspace.ErrProblems], *[InputError].
+func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
+	def := e.workspace.Now().Agents[t.Agent]
+	if def == nil {
+		return nil, fmt.Errorf("%w: %s", workspace.ErrNoAgent, t.Agent)
+	}
+	signal := &run.Signal{ID: "task-" + newID(now()), Source: t.Source, Type: "agent.task", Time: now(), Kind: "task",
+		Trigger: "task", Thread: t.Thread, Text: t.Words, Body: expr.Canonical(any(t.Inputs)), Files: t.Files,
+		From: t.From, For: t.For}
+	switch {
+	case def.Inputs == nil && len(t.Inputs) > 0:
+		return nil, &InputError{def.Title + " is given nothing beside its task; its file has no inputs:"}
+	case def.Inputs != nil:
+		given, _ := signal.Body.(map[string]any)
+		if err := run.Fit("what the agent is given", def.Inputs, given); err != nil {
+			return nil, &InputError{err.Error()}
+		}
+	}
+	hash, err := e.workspace.Task(ctx, t.Agent, signal)
+	if err != nil {
+		return nil, err
+	}
+	a := Admission{Workflow: workspace.TaskOf(t.Agent), Definition: hash, Signal: signal, outside: true}
+	if t.Held {
+		task, err := e.workspace.ByHash(ctx, hash)
+		if err != nil {
+			return nil, err
+		}
+		gives, err := e.pretended(ctx, a.Workflow, task, nil)
+		if err != nil {
+			return nil, err
+		}
+		a.Origin = &run.Origin{Kind: run.OfTry, Held: true, Trial: run.Trial{By: t.For, Gives: gives}}
+	}
+	return e.Accept(ctx, a)
+}
+
 // Repeat is a run to be gone through again.
 type Repeat struct {
 	Run    string
@@ -54,11 +108,10 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	}
 	a := Admission{Workflow: l.workflow, Definition: l.definition}
 	if !r.Same {
-		live, ok := e.workspace.Now().Live[l.workflow]
-		if !ok {
-			return nil, fmt.Errorf("%s is no longer live; repeat it on the version it followed", l.workflow)
+		var err error
+		if a.Definition, err = e.workspace.Again(ctx, l.workflow, l.state.Signal); err != nil {
+			return nil, err
 		}
-		a.Definition = live.Hash
 	}
 	def, err := e.workspace.ByHash(ctx, a.Definition)
 	if err != nil {

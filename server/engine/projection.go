@@ -212,7 +212,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	}
 	switch r := r.(type) {
 	case *run.RunAccepted:
-		if r.Signal.Text != "" && r.Origin == nil {
+		if r.Signal.Text != "" && (r.Origin == nil || r.Origin.Kind == run.OfTry) {
 			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
 	case *run.WordsSaid:

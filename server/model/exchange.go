@@ -112,6 +112,9 @@ func readStream(d dialect, w *writing, body io.Reader) error {
 	// Some servers leave out the empty line behind the last event.
 	whole := io.MultiReader(body, strings.NewReader("\n\n"))
 	for event, err := range sse.Read(whole, &sse.ReadConfig{MaxEventSize: longestEvent}) {
+		if errors.Is(err, bufio.ErrTooLong) {
+			return errTooMuch
+		}
 		if err != nil {
 			return &busyError{breath, fmt.Errorf("its answer broke off: %w", err)}
 		}
@@ -133,7 +136,7 @@ func readWhole(d dialect, w *writing, body io.Reader) error {
 		return &busyError{breath, fmt.Errorf("its answer broke off: %w", err)}
 	}
 	if len(data) > 2*longestReply {
-		return fmt.Errorf("it wrote more than %d MB, the most an answer may have", 2*longestReply>>20)
+		return errTooMuch
 	}
 	return d.whole(w, data)
 }

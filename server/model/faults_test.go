@@ -278,11 +278,11 @@ func TestBrokenAnswersAreExplained(t *testing.T) {
 					`{"type":"error","error":{}}`)
 			}},
 			"ten MB": {"more than 2 MB", 1, func(w http.ResponseWriter) { repeat(w, speaks, long, 20) }},
-			"one event": {"broke off", 3, func(w http.ResponseWriter) {
+			"one event": {"more than 2 MB", 1, func(w http.ResponseWriter) {
 				says(w, speaks, strings.Repeat(long,
 					10), "stop")
 			}},
-			"ten at once": {"more than 4 MB", 1, func(w http.ResponseWriter) {
+			"ten at once": {"more than 2 MB", 1, func(w http.ResponseWriter) {
 				whole(w, speaks,
 					strings.Repeat(long, 20))
 			}},

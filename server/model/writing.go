@@ -12,6 +12,9 @@ import (
 // arguments.
 const longestReply = 2 << 20
 
+// errTooMuch says that it wrote more.
+var errTooMuch = fmt.Errorf("it wrote more than %d MB, the most an answer may have; it was stopped", longestReply>>20)
+
 // mostCalls is how many calls one turn may ask for.
 const mostCalls = 64
 
@@ -36,7 +39,7 @@ type call struct {
 // room takes in a number of bytes, where they still fit.
 func (w *writing) room(n int) error {
 	if w.size += n; w.size > longestReply {
-		return fmt.Errorf("it wrote more than %d MB, the most an answer may have; it was stopped", longestReply>>20)
+		return errTooMuch
 	}
 	return nil
 }

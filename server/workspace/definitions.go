@@ -107,7 +107,11 @@ func (d written) hash() string {
 
 // keep writes the draft of a workflow as a definition, and gives its name.
 func (s *Snapshot) keep(b *store.Batch, workflow string) (hash string, err error) {
-	d := writtenOf(s.Workspace, s.Workflows[workflow], s.Tools)
+	return writtenOf(s.Workspace, s.Workflows[workflow], s.Tools).keep(b)
+}
+
+// keep writes the definition, and gives its name.
+func (d written) keep(b *store.Batch) (hash string, err error) {
 	text, err := json.Marshal(d)
 	if err != nil {
 		return "", fmt.Errorf("workspace: %w", err)

@@ -160,7 +160,8 @@ func TestAFolderOfRules(t *testing.T) {
 func TestItsOwnAnswersStayUseful(t *testing.T) {
 	f := open(t, "")
 	for asked, want := range map[string][]string{
-		"Draft a polite mail.\n\nName: Ada Fell\nSubject: Fleece sheets\nprice: 12.50\ncollection day: Friday": {"Dear Ada Fell,",
+		"Draft a polite mail.\n\nName: Ada Fell\nSubject: Fleece sheets\nprice: 12.50\ncollection day: Friday": {
+			"Dear Ada Fell,",
 			"about Fleece sheets", "The price is 12.50.", "The collection day is Friday.", "Kind regards"},
 		"Reply to this mail: where is my cheque?": {"Dear friend,", "Kind regards"},
 		"Sum this up:\nThe ram sale was wet. Nobody minded. Hollin Bank sold 12 rams for 3,400. Tea was served.": {
@@ -186,7 +187,8 @@ func TestSizesDiffer(t *testing.T) {
 	typed := map[string]any{"response_format": map[string]any{"type": "json_schema", "json_schema": map[string]any{
 		"schema": map[string]any{"type": "object", "properties": map[string]any{"kind": map[string]any{
 			"type": "string", "enum": []any{"lambswool", "hogget", "daggings"}, "description": "What it is." +
-				"\n- lambswool: the first fleece of a lamb, soft\n- hogget: the first fleece of a yearling, soft and long\n" +
+				"\n- lambswool: the first fleece of a lamb, soft\n" +
+				"- hogget: the first fleece of a yearling, soft and long\n" +
 				"- daggings: soiled wool"}}}}}}
 	got := map[string]string{}
 	for _, model := range []string{"small", "medium", "large"} {
@@ -218,7 +220,8 @@ func TestItLooksAtFiles(t *testing.T) {
 		"messages": []any{user([]any{
 			map[string]any{"type": "document", "title": "bill.pdf",
 				"source": map[string]any{"media_type": "application/pdf",
-					"data": base64.StdEncoding.EncodeToString(bill)}}, map[string]any{"type": "text", "text": "Read it."}})},
+					"data": base64.StdEncoding.EncodeToString(bill)}},
+			map[string]any{"type": "text", "text": "Read it."}})},
 		"tools": []any{map[string]any{"name": "give", "input_schema": map[string]any{"type": "object",
 			"properties": map[string]any{"supplier": map[string]any{"type": "string"}}}}},
 		"tool_choice": map[string]any{"type": "tool", "name": "give"}})
@@ -266,7 +269,8 @@ func TestFaultsAreOrdered(t *testing.T) {
 		}
 		for _, path := range []string{"/v1/chat/completions", "/v1/messages"} {
 			status, answer := f.send(http.MethodPost, path,
-				`{"model":"bellwether-small","max_tokens":9,"stream":true,"messages":[{"role":"user","content":"hello"}]}`)
+				`{"model":"bellwether-small","max_tokens":9,"stream":true,`+
+					`"messages":[{"role":"user","content":"hello"}]}`)
 			if status != 200 || !strings.HasPrefix(answer, "data: ") ||
 				name == "huge" && len(answer) < 10<<20 || name == "arguments" && len(answer) < 5_000_000 {
 				t.Errorf("%s at %s: %d, %d bytes", name, path, status, len(answer))

@@ -1,0 +1,97 @@
+package workspace
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"woolsignal/core/flow"
+	"woolsignal/core/run"
+	"woolsignal/server/store"
+)
+
+// ErrNoAgent says that there is no agent of a name.
+var ErrNoAgent = errors.New("there is no such agent")
+
+// tasks is what the name of an agent's own tasks begins with. No workflow has such a
+// name.
+const tasks = "agents/"
+
+// TaskOf is what stands in place of a workflow's name for a run that is a task of an
+// agent alone.
+func TaskOf(agent string) string { return tasks + agent }
+
+// AgentOf is the agent whose task a run is.
+func AgentOf(workflow string) (agent string, is bool) { return strings.CutPrefix(workflow, tasks) }
+
+// Task gives what a task of an agent is carried out with: the agent as it is written,
+// in a script that asks it what the signal says. Errors: [ErrNoAgent], [ErrProblems].
+func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (hash string, err error) {
+	s := h.Now()
+	def := s.Agents[agent]
+	if def == nil {
+		return "", fmt.Errorf("%w: %s", ErrNoAgent, agent)
+	}
+	file := "agents/" + agent + ".yaml"
+	for _, p := range s.Problems {
+		if p.File == file && p.Severity == flow.Wrong {
+			return "", fmt.Errorf("%w: %s", ErrProblems, p)
+		}
+	}
+	script, err := yaml.Marshal(scriptOf(def, signal))
+	if err != nil {
+		return "", fmt.Errorf("workspace: %w", err)
+	}
+	files := map[string]string{"workflows/task.yaml": string(script), file: s.Files[file]}
+	for _, path := range def.SchemasUsed() {
+		files[path] = s.Files[path]
+	}
+	one, _ := flow.DecodeWorkflow("workflows/task.yaml", string(script))
+	d := writtenOf(s.Workspace, one, s.Tools)
+	d.Files = files
+	var b store.Batch
+	if hash, err = d.keep(&b); err != nil {
+		return "", err
+	}
+	return hash, h.store.Write(ctx, b)
+}
+
+// scriptOf is the script of a task: the agent is asked, and says its answer.
+func scriptOf(a *flow.Agent, signal *run.Signal) map[string]any {
+	step := map[string]any{"id": "answer", "agent": a.ID, "task": "${signal.text}"}
+	if len(signal.Files) > 0 {
+		step["files"] = "${signal.files}"
+	}
+	if body, _ := signal.Body.(map[string]any); len(body) > 0 {
+		given := map[string]any{}
+		for name := range body {
+			given[name] = "${signal.body[" + strconv.Quote(name) + "]}"
+		}
+		step["inputs"] = given
+	}
+	said := "${answer.text}"
+	if a.Answer != nil {
+		said = "${answer}"
+	}
+	return map[string]any{"workflow": "task", "title": a.Title, "inputs": map[string]any{"type": "object"},
+		"gives": map[string]any{"answer": said},
+		"steps": []any{step, map[string]any{"say": map[string]any{"text": said}}}}
+}
+
+// Again gives what a run is repeated with that follows what is live: the version of
+// its workflow, or the agent as it is written. Errors: [ErrNotLive], and those of
+// [Holder.Task].
+func (h *Holder) Again(ctx context.Context, workflow string, signal *run.Signal) (hash string, err error) {
+	if agent, is := AgentOf(workflow); is {
+		return h.Task(ctx, agent, signal)
+	}
+	live, ok := h.Now().Live[workflow]
+	if !ok {
+		return "", fmt.Errorf("%w: %s; repeat it on the version it followed", ErrNotLive, workflow)
+	}
+	return live.Hash, nil
+}

@@ -29,6 +29,8 @@ func (c *Checker) agent(a *Agent) {
 		c.Arguments(spec.Name, t.Args, c.Entries(t.Args, names), spec.Input, t.At, false)
 		c.approval(t, spec)
 	}
+	c.abilities(a)
+	c.kit(a)
 }
 
 // approval insists that what an agent may change without asking was written

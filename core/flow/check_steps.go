@@ -226,6 +226,9 @@ func (c *Checker) toolMeant(name string) string {
 func (c *Checker) noTool(at place, name string) {
 	of, _ := toolName(name)
 	switch {
+	case c.switchedOff(name):
+		c.Wrong(at.at, "switch it on there, or take it out here",
+			"the tool %s is switched off in connections/%s.yaml", name, of)
 	case c.Workspace.Connections[of] != nil, c.Workspace.Tables[of] != nil, of == "documents":
 		p := Problem{What: "there is no tool " + name, Remedy: "woolsignal tools " + of + " lists those there are"}
 		if meant := c.toolMeant(name); meant != "" {

@@ -12,6 +12,8 @@ import { setPlace } from './words'
 const Today = lazy(() => import('./pages/today'))
 const Workflows = lazy(() => import('./pages/workflows'))
 const Workflow = lazy(() => import('./pages/workflow'))
+const Agents = lazy(() => import('./pages/agents'))
+const Agent = lazy(() => import('./pages/agent'))
 const Runs = lazy(() => import('./pages/runs'))
 const Run = lazy(() => import('./pages/run'))
 const Reviews = lazy(() => import('./pages/reviews'))
@@ -67,6 +69,8 @@ function Console() {
             <Route path="/" element={<Today />} />
             <Route path="/workflows" element={<Workflows session={session.data} />} />
             <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
+            <Route path="/agents" element={<Agents session={session.data} />} />
+            <Route path="/agents/:id" element={<Agent session={session.data} />} />
             <Route path="/runs" element={<Runs />} />
             <Route path="/runs/:id" element={<Run session={session.data} />} />
             <Route path="/reviews" element={<Reviews />} />

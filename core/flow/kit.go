@@ -204,7 +204,8 @@ func (c *Checker) named(k *kit) {
 	}
 }
 
-var forbids = regexp.MustCompile(`(?i)\b(?:never|do not|don't|must not|may not|cannot)\s+([a-z]+)(?:\s+(?:a|an|the|any))?\s+([a-z]+)`)
+var forbids = regexp.MustCompile(`(?i)\b(?:never|do not|don't|must not|may not|cannot)\s+` +
+	`([a-z]+)(?:\s+(?:a|an|the|any))?\s+([a-z]+)`)
 
 // forbidden tells that the instructions forbid what a tool the agent has is for.
 func (c *Checker) forbidden(k *kit) {

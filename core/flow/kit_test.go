@@ -51,7 +51,8 @@ func TestTheKitIsReadTogether(t *testing.T) {
 			`the instructions say "Never cancel a slot", and it has yard/remove_slot`},
 		"no contradiction":    {"yard/remove_slot", "Never invent a slot. Do not remove a comma.", ""},
 		"a contradiction not": {"yard/find_slots", "Never find slots.", ""},
-		"switched off":        {"yard/off_slot", "Help.", "the tool yard/off_slot is switched off in connections/yard.yaml"},
+		"switched off": {"yard/off_slot", "Help.",
+			"the tool yard/off_slot is switched off in connections/yard.yaml"},
 	} {
 		all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
 			"connections/yard.yaml": "connection: yard\ntitle: Yard\naddress: https://yard.example\nwebdav: {}\n" +
@@ -80,7 +81,8 @@ func TestTheKitIsReadTogether(t *testing.T) {
 
 // TestAModelMustBeAbleTo gives agents models that cannot do what they are given.
 func TestAModelMustBeAbleTo(t *testing.T) {
-	for model, says := range map[string]string{"{name: m, abilities: [embeddings]}": "makes embeddings and answers nothing",
+	for model, says := range map[string]string{
+		"{name: m, abilities: [embeddings]}":        "makes embeddings and answers nothing",
 		"{name: m, abilities: [schemas]}":           "calls no tools, and the agent has 1",
 		"{name: m, window: 20}":                     "fill more than half of what medium reads",
 		"{name: m, window: 32000}":                  "",

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"maps"
 	"slices"
 	"time"
 
@@ -23,6 +24,23 @@ type Trial struct {
 type Pretended struct {
 	Value  any  `json:"value"`
 	MadeUp bool `json:"made_up,omitempty"` // else it is what the tool once gave
+	Echo   bool `json:"echo,omitempty"`    // what is given under the name of an argument is that argument
+}
+
+// with puts the arguments of a call in, where it echoes.
+func (p Pretended) with(args any) any {
+	given, is := args.(map[string]any)
+	value, many := p.Value.(map[string]any)
+	if !p.Echo || !is || !many {
+		return p.Value
+	}
+	out := maps.Clone(value)
+	for name := range out {
+		if arg, there := given[name]; there {
+			out[name] = arg
+		}
+	}
+	return out
 }
 
 // Held says that a step's call was held back, and what it gave in its place.
@@ -37,13 +55,13 @@ const (
 
 // pretends is what a call gives that is held back: what is said for its step, by
 // its path, else for its tool.
-func (t Trial) pretends(path, tool string) (any, Held) {
+func (t Trial) pretends(path, tool string, args any) (any, Held) {
 	for _, name := range []string{path, tool} {
 		p, said := t.Gives[name]
 		switch {
 		case !said:
 		case p.MadeUp:
-			return p.Value, HeldMadeUp
+			return p.with(args), HeldMadeUp
 		default:
 			return p.Value, HeldLast
 		}
@@ -78,7 +96,7 @@ func (at *At) HoldsBack(tool flow.Tool) bool {
 // EndHeld finishes a step whose call is held back. The tool is "" for a call of
 // another workflow.
 func (at *At) EndHeld(tool string, input any) Outcome {
-	output, held := at.m.state.Origin.Trial.pretends(at.Path, tool)
+	output, held := at.m.state.Origin.Trial.pretends(at.Path, tool, input)
 	at.Emit(&StepEnded{Step: at.Path, Status: Done, Input: input, Output: output, Held: held})
 	return Finished
 }
@@ -86,7 +104,7 @@ func (at *At) EndHeld(tool string, input any) Outcome {
 // HoldCall answers an agent's call of a tool that is held back.
 func (at *At) HoldCall(c *agent.Call) {
 	held := *c
-	held.Result, _ = at.m.state.Origin.Trial.pretends(at.Path+" "+c.Tool, c.Tool)
+	held.Result, _ = at.m.state.Origin.Trial.pretends(at.Path+" "+c.Tool, c.Tool, c.Args)
 	held.State, held.Ended, held.Held = agent.Done, at.m.now, true
 	at.Emit(&CallChanged{Step: at.Path, Call: &held})
 }

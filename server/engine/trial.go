@@ -147,7 +147,7 @@ func (e *Engine) pretended(ctx context.Context, workflow string, def *run.Defini
 	}
 	for name, tool := range missing {
 		if v := shape.Shape(tool.Output).Example(); v != nil {
-			out[name] = run.Pretended{Value: v, MadeUp: true}
+			out[name] = run.Pretended{Value: v, MadeUp: true, Echo: true}
 		}
 	}
 	for name, p := range said {

@@ -18,7 +18,7 @@ interface Wanted {
   onClose: () => void
 }
 
-/** Definition makes or changes a table, or the workspace's own file, at the side of what it is for. */
+/** Definition makes or changes a table, an agent, or the workspace's own file, at the side of what it is for. */
 export default function Definition(p: Wanted) {
   const { known } = useKnown()
   const written = useQuery({
@@ -59,7 +59,7 @@ function Fields({ file, kind, fresh, onMade }: { file: FileDraft; kind: string; 
   const keep = useMutation({ mutationFn: () => file.keep(), onSuccess: onMade })
   const wrong = s.problems.filter((p) => p.severity === 'wrong')
   const fields = language.files.find((f) => f.name === kind)?.fields ?? []
-  const named = kind === 'table'
+  const named = kind === 'table' || kind === 'agent'
   return (
     <form
       onSubmit={(e) => {

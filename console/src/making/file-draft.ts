@@ -6,7 +6,7 @@ import type { Path } from '../script/pointer'
 import type { Act } from '../script/splice'
 import type { Editing } from '../script/use-draft'
 
-export type FileKind = 'connection' | 'table' | 'workspace'
+export type FileKind = 'connection' | 'table' | 'agent' | 'workspace'
 
 /** How long nothing is changed before the service is asked what it would mean, in milliseconds. */
 const pause = 250

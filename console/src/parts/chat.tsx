@@ -20,18 +20,40 @@ function useThread(workflow: string): [string, () => void] {
   return [thread, () => set(fresh())]
 }
 
+/** Partner is what one talks with: a workflow, its draft, or an agent. */
+export interface Partner {
+  key: string // this browser has one conversation with it
+  title: string
+  path: string // its conversations are below
+  say: (thread: string, text: string) => Promise<unknown>
+  begins?: boolean // it can speak first
+}
+
 /** Chat talks with a workflow, beside its script: with what is live, or with the draft. */
 export function Chat({ script, may, draft }: { script: Script; may: boolean; draft?: boolean }) {
+  const path = `/workflows/${script.id}/chat`
+  const partner: Partner = {
+    key: draft ? `${script.id}-draft` : script.id,
+    title: script.title,
+    path,
+    say: (thread, text) => call('POST', path, { thread, text, begins: text === '', draft }),
+    begins: script.speaks_first,
+  }
+  return <Talk partner={partner} may={may} />
+}
+
+/** Talk is a conversation that is shown as it goes on; below is what stands under it, of its last run. */
+export function Talk(p: { partner: Partner; may: boolean; below?: (run?: string) => React.ReactNode }) {
+  const { partner, may, below } = p
   const client = useQueryClient()
-  const [thread, begin] = useThread(draft ? `${script.id}-draft` : script.id)
+  const [thread, begin] = useThread(partner.key)
   const [pieces, setPieces] = useState<Record<string, string>>({})
   const log = useRef<HTMLDivElement>(null)
-  const path = `/workflows/${script.id}/chat/${encodeURIComponent(thread)}`
-  const talk = useQuery({ queryKey: ['thread', script.id, thread], queryFn: () => call<Thread>('GET', path) })
+  const path = `${partner.path}/${encodeURIComponent(thread)}`
+  const talk = useQuery({ queryKey: ['thread', path], queryFn: () => call<Thread>('GET', path) })
   const say = useMutation({
-    mutationFn: (text: string) =>
-      call<{ run: string }>('POST', `/workflows/${script.id}/chat`, { thread, text, begins: text === '', draft }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ['thread', script.id, thread] }),
+    mutationFn: (text: string) => partner.say(thread, text),
+    onSuccess: () => void client.invalidateQueries({ queryKey: ['thread', path] }),
   })
   const open = talk.data?.open ?? []
   useEffect(
@@ -71,8 +93,9 @@ export function Chat({ script, may, draft }: { script: Script; may: boolean; dra
         {talk.error && <Trouble error={talk.error} />}
         {talk.data?.messages.length === 0 && (
           <p className="text-quiet">
-            Write what somebody would write to {script.title}. You see the answer here, and every step of it in the run.
-            {may && script.speaks_first && (
+            Write what somebody would write to {partner.title}. You see the answer here, and every step of it in the
+            run.
+            {may && partner.begins && (
               <Button className="mt-2 block" disabled={say.isPending} onClick={() => say.mutate('')}>
                 Let it speak first
               </Button>
@@ -94,10 +117,11 @@ export function Chat({ script, may, draft }: { script: Script; may: boolean; dra
             <p className="breathe text-[0.87rem] text-woad">
               {queued
                 ? 'Your message comes next, once the question above is decided.'
-                : `${script.title} is working on it…`}
+                : `${partner.title} is working on it…`}
             </p>
           ))}
       </div>
+      {below?.(talk.data?.messages.at(-1)?.run)}
       {may ? (
         <Writing say={(text) => say.mutateAsync(text)} busy={say.isPending} error={say.error} />
       ) : (

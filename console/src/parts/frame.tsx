@@ -9,6 +9,7 @@ const Definition = lazy(() => import('../making/definition'))
 const pages = [
   { to: '/', name: 'Today' },
   { to: '/workflows', name: 'Workflows' },
+  { to: '/agents', name: 'Agents' },
   { to: '/reviews', name: 'Reviews' },
   { to: '/runs', name: 'Runs' },
   { to: '/connections', name: 'Connections', builds: true },

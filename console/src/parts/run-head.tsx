@@ -6,6 +6,9 @@ import { ago, audience, count, money, took, when } from '../words'
 import { Head } from './frame'
 import { Badge, Button, Chip } from './states'
 
+/** pageOf is the page of a workflow, or of the agent whose task a run is. */
+const pageOf = (workflow: string) => (workflow.startsWith('agents/') ? `/${workflow}` : `/workflows/${workflow}`)
+
 /** RunHead says what a run was about and how it stands. */
 export function RunHead({ run: d, may }: { run: Detail; may: boolean }) {
   return (
@@ -17,7 +20,7 @@ export function RunHead({ run: d, may }: { run: Detail; may: boolean }) {
             Runs
           </Link>{' '}
           /{' '}
-          <Link to={`/workflows/${d.workflow}`} className="no-underline hover:underline">
+          <Link to={pageOf(d.workflow)} className="no-underline hover:underline">
             {d.title}
           </Link>
         </>

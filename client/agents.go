@@ -26,6 +26,11 @@ func (c *Client) StartTask(ctx context.Context, agent string, t wire.Task) (stri
 	return out.Run, err
 }
 
+// Spending lists what the budgets there are have spent.
+func (c *Client) Spending(ctx context.Context) (all []wire.Spending, err error) {
+	return all, c.Do(ctx, http.MethodGet, "/budget", nil, &all)
+}
+
 // AgentThread reads a conversation of the caller's with an agent.
 func (c *Client) AgentThread(ctx context.Context, agent, thread string) (t wire.Thread, err error) {
 	return t, c.Do(ctx, http.MethodGet, agentPath(agent, "/chat/"+url.PathEscape(thread)), nil, &t)

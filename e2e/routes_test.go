@@ -248,6 +248,7 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 		"to": "/steps/1/when"})
 	d.call(get, "/names", nil)
 	d.call(get, "/agents", nil)
+	d.call(get, "/budget", nil)
 	d.call(get, "/agents/depot-desk", nil)
 	d.call(post, "/agents/depot-desk/tasks", map[string]any{"task": "What is booked on Friday?", "thread": "t1"})
 	d.call(get, "/agents/depot-desk/chat/t1", nil)

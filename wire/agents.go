@@ -71,6 +71,15 @@ type Usual struct {
 	Most money.Micros `json:"most_micros"`
 }
 
+// Spending is what one budget has spent in its period so far.
+type Spending struct {
+	Workflow string       `json:"workflow,omitempty"` // "" is all of them
+	Title    string       `json:"title"`
+	Period   string       `json:"period"` // day or month
+	Most     money.Micros `json:"most_micros"`
+	Spent    money.Micros `json:"spent_micros"`
+}
+
 // Task is something an agent is given to do, without any workflow.
 type Task struct {
 	Task   string         `json:"task"`

@@ -46,6 +46,7 @@ func commands() []command {
 		{"agents", "[AGENT]", "List agents, or read one: what it thinks with, may use and stops at",
 			"agents depot-desk",
 			agents},
+		{"budget", "", "List what the budgets there are have spent in their day and month", "budget", budget},
 		{"chat", "TEXT", "Say something to a workflow",
 			`chat -workflow depot-slots "Can I bring 30 fleeces on Thursday?"`, chat},
 		{"start", "WORKFLOW", "Start a run on inputs, a sample or a signal; with -agent, the argument is its task",

@@ -174,6 +174,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the budgets there are have spent in their day and month */
+        get: operations["get_budget"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/chat-names": {
         parameters: {
             query?: never;
@@ -2098,6 +2115,13 @@ export interface components {
             trigger?: string;
             unsigned?: boolean;
         };
+        Spending: {
+            most_micros: number;
+            period: string;
+            spent_micros: number;
+            title: string;
+            workflow?: string;
+        };
         Start: {
             draft?: boolean;
             inputs?: Record<string, never>;
@@ -2211,9 +2235,11 @@ export interface components {
             name: string;
             openWorldHint: boolean;
             output?: Record<string, never>;
+            price?: number;
             readOnlyHint: boolean;
             /** @enum {string} */
             resend: "safe" | "idempotency_key" | "own_id" | "never";
+            result_price?: number;
             says?: string;
             takes?: components["schemas"]["ShapeContent"][];
             title: string;
@@ -2657,6 +2683,39 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_budget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spending"][];
                 };
             };
             /** @description A problem (RFC 9457) */

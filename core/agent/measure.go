@@ -26,19 +26,20 @@ const (
 	fileBytes     = 20 // of a document for one token
 )
 
-// tokens estimates how many tokens a text is, rather too many than too few: letters
+// Tokens estimates how many tokens a text is, rather too many than too few: letters
 // of other scripts than ours are a token each.
-func tokens(text string) int {
+func Tokens(text string) int {
 	letters := utf8.RuneCountInString(text)
 	return max((len(text)+3)/4, letters/4+(len(text)-letters)/2)
 }
 
-func (m Message) tokens() int {
-	n := 4 + tokens(m.Text)
+// Tokens estimates how many tokens a message is.
+func (m Message) Tokens() int {
+	n := 4 + Tokens(m.Text)
 	for _, a := range m.Asks {
 		args, err := json.Marshal(a.Args)
 		if err == nil {
-			n += 8 + tokens(a.Tool) + tokens(string(args))
+			n += 8 + Tokens(a.Tool) + Tokens(string(args))
 		}
 	}
 	for _, f := range m.Files {
@@ -57,7 +58,7 @@ func ToolTokens(grants []Grant) int {
 	for _, g := range grants {
 		schema, err := json.Marshal(g.Offered())
 		if err == nil {
-			n += 8 + tokens(g.Tool) + tokens(g.Spec.Description) + tokens(string(schema))
+			n += 8 + Tokens(g.Tool) + Tokens(g.Spec.Description) + Tokens(string(schema))
 		}
 	}
 	return n
@@ -68,12 +69,12 @@ func ToolTokens(grants []Grant) int {
 // where that is not enough. An estimate is held against what the server counted of
 // the turn before.
 func (s *State) Measure(model flow.Model, tools int) (fill Fill, leftOut int, fits bool) {
-	fill = Fill{Told: tokens(s.System), Tools: tools}
+	fill = Fill{Told: Tokens(s.System), Tools: tools}
 	for i, m := range s.Messages {
 		if i < s.Recalled {
-			fill.Memory += m.tokens()
+			fill.Memory += m.Tokens()
 		} else {
-			fill.Task += m.tokens()
+			fill.Task += m.Tokens()
 		}
 	}
 	if model.Window == 0 {
@@ -81,10 +82,10 @@ func (s *State) Measure(model flow.Model, tools int) (fill Fill, leftOut int, fi
 	}
 	room := int(float64(model.Window-model.LongestAnswer) / s.scale())
 	for leftOut < s.Recalled && fill.All() > room {
-		fill.Memory -= s.Messages[leftOut].tokens()
+		fill.Memory -= s.Messages[leftOut].Tokens()
 		leftOut++
 		for leftOut < s.Recalled && s.Messages[leftOut].Role != "user" { // an exchange goes as a whole
-			fill.Memory -= s.Messages[leftOut].tokens()
+			fill.Memory -= s.Messages[leftOut].Tokens()
 			leftOut++
 		}
 	}

@@ -203,6 +203,7 @@ type ToolNote struct {
 	ReadOnly, Destructive, OpenWorld *bool
 	Resend                           Resend // "" leaves what is known
 	Off                              bool   // not offered
+	Price, ResultPrice               float64
 	resend                           string
 }
 
@@ -216,6 +217,9 @@ func (n *ToolNote) Fields() []Field {
 		{Name: "resend", Into: &n.resend, Choices: resends, Help: "How a call may be sent again that may have arrived.",
 			Example: "never"},
 		{Name: "off", Into: &n.Off, Help: "It is not offered.", Example: "true"},
+		{Name: "price", Into: &n.Price, Help: "What a call costs, in the workspace's currency.", Example: "0.002"},
+		{Name: "result_price", Into: &n.ResultPrice, Example: "0.0005",
+			Help: "What each result of a call costs beside that: each item of the list it gives."},
 	}
 }
 

@@ -39,6 +39,7 @@ func (w *Workflow) Fields() []Field {
 		{Name: "gives", Into: &w.Gives, Help: "What it gives whoever calls it, by name.",
 			Example: "{n: \"${double.n}\"}"},
 		{Name: "limits", Into: Inside(&w.Limits), Help: "How many of its runs go on at a time; others queue."},
+		{Name: "budget", Into: Inside(&w.Budget), Help: "What its runs may spend; what would exceed it is not begun."},
 		{Name: "steps", Into: &w.Steps, Missing: "this workflow does nothing",
 			Help: "What it does, one step after the other.", Example: "[{say: {text: Noted.}}]"},
 	}

@@ -1,6 +1,10 @@
 package flow
 
-import "cmp"
+import (
+	"cmp"
+
+	"woolsignal/core/money"
+)
 
 // Resend says how a call may be sent again when nobody knows whether it
 // arrived.
@@ -32,8 +36,37 @@ type Tool struct {
 	Idempotent  bool   `json:"idempotentHint"`
 	OpenWorld   bool   `json:"openWorldHint"`
 	Resend      Resend `json:"resend"`
-	Draft       string `json:"draft,omitempty"` // the tool drafts use in its place
-	Says        string `json:"says,omitempty"`  // what the other side claims of it, in words; nobody has confirmed it
+	// Price is what a call costs, and ResultPrice what each of its results does, in
+	// the workspace's currency.
+	Price       float64 `json:"price,omitempty"`
+	ResultPrice float64 `json:"result_price,omitempty"`
+	Draft       string  `json:"draft,omitempty"` // the tool drafts use in its place
+	Says        string  `json:"says,omitempty"`  // what the other side claims of it, in words; nobody has confirmed it
+}
+
+// Priced tells whether calls of it cost anything.
+func (t Tool) Priced() bool { return t.Price > 0 || t.ResultPrice > 0 }
+
+// Cost is what a call cost that gave something: of its results, the items of what it
+// gave, or of the longest list in it.
+func (t Tool) Cost(result any) money.Micros {
+	return money.FromUnits(t.Price + t.ResultPrice*float64(results(result)))
+}
+
+func results(v any) int {
+	switch v := v.(type) {
+	case []any:
+		return len(v)
+	case map[string]any:
+		most := 0
+		for _, inner := range v {
+			if list, is := inner.([]any); is {
+				most = max(most, len(list))
+			}
+		}
+		return most
+	}
+	return 0
 }
 
 // SentAgain is how a call of the tool may be sent again: never, where nothing

@@ -18,6 +18,7 @@ type Workflow struct {
 	Result             *Schema // what it gives them
 	Gives              []Entry
 	Limits             RunLimits
+	Budget             Budget
 	Steps              []*Step
 	At                 Pos
 	file               string

@@ -20,6 +20,7 @@ type Workspace struct {
 	Teams       map[string][]string
 	People      map[string]bool // e-mails of who has an account, in small letters; nil where that is not known
 	MostLinks   int             // how many runs in a row may start one another
+	Budget      Budget          // of all runs together
 	Workflows   map[string]*Workflow
 	Agents      map[string]*Agent
 	Connections map[string]*Connection
@@ -158,6 +159,7 @@ type main struct {
 	holidays                    []string
 	teams                       map[string][]string
 	limits                      chainLimits
+	budget                      wholeBudget
 }
 
 // Fields are what it may say.
@@ -174,6 +176,7 @@ func (m *main) Fields() []Field {
 		{Name: "teams", Into: &m.teams, Help: "Who belongs to a team, by e-mail.",
 			Example: "{grading-lead: [tobias@larkrigg.example]}"},
 		{Name: "limits", Into: Inside(&m.limits), Help: "What bounds the workspace."},
+		{Name: "budget", Into: Inside(&m.budget), Help: "What all runs together may spend."},
 	}
 }
 
@@ -194,6 +197,7 @@ func (w *Workspace) decodeMain(text string) []Problem {
 	}
 	m := &main{limits: chainLimits{defaultLinks}}
 	r.part(root, "a workspace", m)
+	w.Budget = m.budget.Budget
 	w.Name, w.Currency, w.Model, w.MostLinks = m.name, m.currency, m.model, m.limits.links
 	if zone, err := time.LoadLocation(m.zone); err == nil && m.zone != "" && m.zone != "Local" {
 		w.Zone = zone

@@ -64,6 +64,9 @@ func (m *machine) answer(step *Step, e *Answer) error {
 		}
 		m.answered(step, reply)
 	case *Returned:
+		if reply.Cost > 0 && (own || step.openCall(e) != nil) {
+			m.emit(&CallPriced{Step: e.Step, Cost: reply.Cost})
+		}
 		if own {
 			return m.returned(step, reply)
 		}

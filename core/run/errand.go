@@ -1,7 +1,9 @@
 package run
 
 import (
+	"encoding/json"
 	"strconv"
+	"strings"
 	"time"
 
 	"woolsignal/core/agent"
@@ -47,6 +49,24 @@ type Ask struct {
 	Within   time.Duration
 	// LongestAnswer is how many tokens it may write; 0 is what its file says.
 	LongestAnswer int
+}
+
+// Reads estimates how many tokens the model reads, and counts the pictures.
+func (a *Ask) Reads() (tokens, pictures int) {
+	tokens = agent.Tokens(a.System)
+	for _, m := range a.Messages {
+		tokens += m.Tokens()
+		for _, f := range m.Files {
+			if strings.HasPrefix(f.Type, "image/") {
+				pictures++
+			}
+		}
+	}
+	for _, t := range a.Tools {
+		schema, _ := json.Marshal(t.Schema) // read from JSON
+		tokens += agent.Tokens(t.Name) + agent.Tokens(t.Description) + agent.Tokens(string(schema))
+	}
+	return tokens, pictures
 }
 
 // Offer is a tool as the model sees it.

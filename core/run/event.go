@@ -3,6 +3,7 @@ package run
 import (
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 )
 
 // Event is something that happened outside a run: one of the types here.
@@ -85,6 +86,7 @@ type Returned struct {
 	Error    string
 	NotFound bool   // the tool says that there is no such thing
 	Effect   Effect // what is known of a call with an Error; "" is that nothing was done
+	Cost     money.Micros
 }
 
 // ChildBegan is the id of the run of a called workflow.

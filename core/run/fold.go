@@ -115,6 +115,11 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		})
 	case *ModelAnswered:
 		return s.modelAnswered(r)
+	case *CallPriced:
+		return s.known(r, r.Step, func(step *Step) {
+			step.Cost += r.Cost
+			s.Spent.Cost += r.Cost
+		})
 	case *CallChanged:
 		return s.atWork(r, r.Step, func(a *agent.State) { a.PutCall(*r.Call) })
 	}

@@ -234,6 +234,7 @@ func (*ChildDropped) gate(*gate)       {}
 func (r *ModelAsked) gate(g *gate)     { g.messages(r.Said) }
 func (r *ModelAnswered) gate(g *gate)  { g.message(&r.Said) }
 func (r *CallChanged) gate(g *gate)    { g.call(r.Call) }
+func (*CallPriced) gate(*gate)         {}
 func (r *ReviewAsked) gate(g *gate)    { r.Review.gate(g) }
 func (r *ReviewAnswered) gate(g *gate) { r.Review.gate(g) }
 func (r *QuestionMoved) gate(g *gate)  { r.Asking.gate(g) }

@@ -6,6 +6,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 )
 
 // Record is one thing that happened to a run: one of the types of this file.
@@ -185,6 +186,12 @@ type ModelAnswered struct {
 	Turn agent.Turn    `json:"turn"`
 }
 
+// CallPriced says what a tool call cost.
+type CallPriced struct {
+	Step string       `json:"step"`
+	Cost money.Micros `json:"cost"`
+}
+
 // CallChanged says how far a tool call of an agent is.
 type CallChanged struct {
 	Step string      `json:"step"`
@@ -255,6 +262,7 @@ func (*MemoryRecalled) word() string { return "memory_recalled" }
 func (*ModelAsked) word() string     { return "model_asked" }
 func (*ModelAnswered) word() string  { return "model_answered" }
 func (*CallChanged) word() string    { return "call_changed" }
+func (*CallPriced) word() string     { return "call_priced" }
 func (*ReviewAsked) word() string    { return "review_asked" }
 func (*ReviewAnswered) word() string { return "review_answered" }
 func (*WordsSaid) word() string      { return "said" }
@@ -269,6 +277,7 @@ func Happenings() []Record {
 		&StepWoken{},
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
+		&CallPriced{},
 		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}}
 }
 

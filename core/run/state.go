@@ -74,6 +74,8 @@ type Step struct {
 	Child    string      `json:"child,omitempty"`    // the run of the workflow it called
 	Recorded bool        `json:"recorded,omitempty"` // taken over from another run
 	Held     Held        `json:"held,omitempty"`     // its call was held back
+	// Cost is what its calls of tools cost, beside what its models did.
+	Cost money.Micros `json:"cost,omitempty"`
 }
 
 // Sent is a call as it was sent.

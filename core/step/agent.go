@@ -10,6 +10,7 @@ import (
 	"woolsignal/core/agent"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 	"woolsignal/core/shape"
 )
@@ -161,6 +162,10 @@ func ask(at *run.At, def *flow.Agent, wrong string) run.Outcome {
 	if !fits {
 		return at.FailAt(did.Reached(), tooMuch(def.Model, model, fill))
 	}
+	if _, ok := affordable(def, did, model, fill); !ok {
+		return at.FailAt(did.Reached(), fmt.Sprintf("%s would spend more than its limit of %g", def.Title,
+			def.Limits.Cost))
+	}
 	r := &run.ModelAsked{Step: at.Path, Offered: offered(grants), LeftOut: leftOut, Fill: fill}
 	if wrong != "" {
 		r.Said = []agent.Message{{Role: "user", Text: wrong}}
@@ -238,6 +243,19 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 	return input, message, run.TooLarge("what it is given", message.Text)
 }
 
+// affordable is how long the next answer may be, in tokens, within the agent's limits of
+// what it writes and spends; ok is false where nothing is left of them.
+func affordable(def *flow.Agent, did *agent.State, m flow.Model, fill agent.Fill) (longest int, ok bool) {
+	_, written, spent := did.Spent()
+	if limit := def.Limits.OutputTokens; limit > 0 {
+		longest = max(1, limit-written)
+	}
+	if def.Limits.Cost == 0 || m.Name == "" {
+		return longest, true
+	}
+	return agent.Affordable(m, fill.All(), 0, longest, money.FromUnits(def.Limits.Cost)-spent)
+}
+
 // told writes what an agent is given beside its task.
 func told(given map[string]any) string {
 	var b strings.Builder
@@ -293,9 +311,8 @@ func turnOf(at *run.At, def *flow.Agent) run.Errand {
 	if limit := def.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-did.Worked(at.Now())))
 	}
-	if limit := def.Limits.OutputTokens; limit > 0 {
-		_, written, _ := did.Spent()
-		ask.LongestAnswer = max(1, limit-written)
+	if longest, _ := affordable(def, did, at.ModelNamed(def.Model), did.Turns[turn-1].Fill); longest > 0 {
+		ask.LongestAnswer = longest
 	}
 	return at.Errand(turn, ask)
 }

@@ -10,6 +10,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/server/workspace"
@@ -176,6 +177,25 @@ func (a *API) usual(ctx context.Context, workflow string) (*wire.Usual, error) {
 		return nil, err
 	}
 	return &out, nil
+}
+
+// spending lists what the budgets there are have spent.
+func (a *API) spending(r *request, _ none) ([]wire.Spending, error) {
+	all, err := a.Engine.Spending(r.Context())
+	if err != nil {
+		return nil, err
+	}
+	s := a.Workspace.Now()
+	out := []wire.Spending{}
+	for _, one := range all {
+		title := "all workflows"
+		if one.Workflow != "" {
+			title = titleOf(s, one.Workflow)
+		}
+		out = append(out, wire.Spending{Workflow: one.Workflow, Title: title, Period: one.Period,
+			Most: money.FromUnits(one.Most), Spent: one.Spent})
+	}
+	return out, nil
 }
 
 // longestThread bounds the name of a conversation.

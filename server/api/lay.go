@@ -95,8 +95,10 @@ func (l *layer) step(did *run.Step, at place, seen run.Seen) {
 	step.Tries, step.Until, step.Child, step.Recorded = did.Tries, moment(did.Until), did.Child, did.Recorded
 	step.Held = did.Held
 	step.Reviews = did.Reviews
+	step.Cost = did.Cost
 	if did.Agent != nil {
-		_, _, step.Cost = did.Agent.Spent()
+		_, _, models := did.Agent.Spent()
+		step.Cost += models
 	}
 	for _, review := range did.Reviews {
 		l.out.Reviews = append(l.out.Reviews, *l.state.Reviews[review])

@@ -60,6 +60,7 @@ func (a *API) Routes() []Route {
 			"Give a workflow another id, everywhere", a.rename).audited(audit.PutFiles),
 		on(del, "/workflows/{workflow}", access.Builder,
 			"Move a workflow to the bin", a.deleteWorkflow).audited(audit.Delete),
+		on(get, "/budget", access.Reader, "What the budgets there are have spent in their day and month", a.spending),
 		on(get, "/agents", access.Reader, "Agents, what they think with and who uses them", a.agents),
 		on(get, "/agents/{agent}", access.Reader, "An agent in full: what it is told, may use and stops at", a.agent),
 		on(post, "/agents/{agent}/tasks", access.Builder,

@@ -60,7 +60,8 @@ type Engine struct {
 	mu          sync.Mutex             // guards the two maps below
 	settlements map[string]*settlement // arrivals on their way, by delivery and id
 	endings     map[string]Ending      // work that ended the process, by what it is
-	models      sync.Map               // connection id → *model.Server
+	budgets     budgets
+	models      sync.Map // connection id → *model.Server
 	paused      atomic.Bool
 }
 
@@ -72,7 +73,7 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vaul
 	e := &Engine{store: s, workspace: w, secrets: secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
 		ctx: ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
-		endings: map[string]Ending{}}
+		endings: map[string]Ending{}, budgets: budgets{all: map[string]*purse{}}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e

@@ -159,10 +159,15 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
+	expense, err := e.affordTurn(errand.Run, m, ask)
+	if err != nil {
+		return &run.Answered{Error: err.Error()}
+	}
 	thread := e.conversation(errand.Run)
 	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
 		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
 	})
+	expense.came(reply.Turn.Cost)
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
@@ -199,6 +204,26 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 // the engine stops or the run wants it no longer. A plain no to a sending says
 // nothing of the ones before it, which may have happened.
 func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
+	spec, known := e.workspace.Now().Tools.Find(call.Tool)
+	if !known || !spec.Priced() {
+		return e.callTool(errand, call)
+	}
+	expense, err := e.affordCall(errand.Run, spec)
+	if err != nil {
+		return &run.Returned{Error: err.Error()}
+	}
+	reply := e.callTool(errand, call)
+	if returned, is := reply.(*run.Returned); is && returned.Error == "" {
+		returned.Cost = spec.Cost(returned.Result)
+		expense.came(returned.Cost)
+	} else {
+		expense.came(0)
+	}
+	return reply
+}
+
+// callTool makes the call.
+func (e *Engine) callTool(errand run.Errand, call *run.Call) run.Reply {
 	unsure := errand.Again
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, call.Tool, call.Args,

@@ -152,6 +152,7 @@ func note(op *Operation, n flow.ToolNote) bool {
 	if n.Resend != "" {
 		op.Resend = n.Resend
 	}
+	op.Price, op.ResultPrice = n.Price, n.ResultPrice
 	return !n.Off
 }
 

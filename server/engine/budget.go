@@ -1,0 +1,227 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"woolsignal/core/agent"
+	"woolsignal/core/flow"
+	"woolsignal/core/money"
+	"woolsignal/core/run"
+	"woolsignal/server/store"
+)
+
+// budgets know what is spent of each, and what is put aside for what is under way:
+// nothing is begun that could exceed one.
+type budgets struct {
+	deciding sync.Mutex // one decides at a time whether there is room
+	mu       sync.Mutex // guards what follows
+	all      map[string]*purse
+}
+
+// purse is what one budget has spent in its period.
+type purse struct {
+	since        time.Time // when the period began
+	spent, aside money.Micros
+}
+
+// bound is one budget a run is under.
+type bound struct {
+	key   string // of its purse; the run's own has none
+	what  string // in words: a day of Weighbridge intake
+	most  float64
+	since time.Time
+}
+
+// expense is a sum that was put aside.
+type expense struct {
+	engine *Engine
+	bounds []bound
+	aside  money.Micros
+}
+
+// boundsOf are the budgets a run is under, its own first.
+func (e *Engine) boundsOf(l *live) []bound {
+	w := e.workspace.Now()
+	at := time.Now().In(w.Zone)
+	day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, w.Zone)
+	month := time.Date(at.Year(), at.Month(), 1, 0, 0, 0, 0, w.Zone)
+	own, title := l.def.Workflow.Budget, l.def.Workflow.Title
+	var out []bound
+	for _, b := range []bound{{"", "a run of " + title, own.Run, time.Time{}},
+		{l.workflow + " day", "a day of " + title, own.Day, day},
+		{l.workflow + " month", "a month of " + title, own.Month, month},
+		{" day", "a day of all workflows", w.Budget.Day, day},
+		{" month", "a month of all workflows", w.Budget.Month, month}} {
+		if b.most > 0 {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// overBudget says that a budget has no room for what was to be begun.
+type overBudget struct {
+	bound
+	left     money.Micros
+	currency string
+}
+
+func (o *overBudget) Error() string {
+	return fmt.Sprintf("the budget of %s for %s is spent, or would be: %s is left, so this was not begun; raise it, "+
+		"or wait", money.FromUnits(o.most).Format(o.currency), o.what, max(0, o.left).Format(o.currency))
+}
+
+// leftFor is the least that is left of the budgets of a run, and of which.
+func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, least bound, bounds []bound, err error) {
+	l := e.runs.hold(id)
+	defer e.runs.release(l)
+	var own money.Micros
+	var workflow string
+	err = e.locked(ctx, l, func() error {
+		bounds, own, workflow = e.boundsOf(l), l.state.Spent.Cost, l.workflow
+		return nil
+	})
+	if err != nil || len(bounds) == 0 {
+		return 0, bound{}, nil, err
+	}
+	for i, b := range bounds {
+		spent := own
+		if b.key != "" {
+			if spent, err = e.spent(ctx, b, workflow); err != nil {
+				return 0, bound{}, nil, err
+			}
+		}
+		if of := money.FromUnits(b.most) - spent; i == 0 || of < left {
+			left, least = of, b
+		}
+	}
+	return left, least, bounds, nil
+}
+
+// spent is what a budget has spent and put aside. What was spent before the service
+// started is read once.
+func (e *Engine) spent(ctx context.Context, b bound, workflow string) (money.Micros, error) {
+	e.budgets.mu.Lock()
+	defer e.budgets.mu.Unlock()
+	p := e.budgets.all[b.key]
+	if p == nil || !p.since.Equal(b.since) {
+		condition, args := "accepted >= ?", []any{store.Time(b.since)}
+		if b.key[0] != ' ' {
+			condition, args = condition+" AND workflow = ?", append(args, workflow)
+		}
+		aside := money.Micros(0)
+		if p != nil {
+			aside = p.aside // of what began in the period before and is under way
+		}
+		p = &purse{since: b.since, aside: aside}
+		if err := e.store.Read().QueryRowContext(ctx, "SELECT coalesce(sum(cost), 0) FROM runs WHERE "+condition,
+			args...).Scan(&p.spent); err != nil {
+			return 0, fmt.Errorf("engine: what was spent: %w", err)
+		}
+		e.budgets.all[b.key] = p
+	}
+	return p.spent + p.aside, nil
+}
+
+// putAside keeps a sum of every budget for what is about to begin.
+func (e *Engine) putAside(bounds []bound, sum money.Micros) *expense {
+	e.budgets.mu.Lock()
+	defer e.budgets.mu.Unlock()
+	for _, b := range bounds {
+		if p := e.budgets.all[b.key]; p != nil && b.key != "" {
+			p.aside += sum
+		}
+	}
+	return &expense{e, bounds, sum}
+}
+
+// came takes down what it cost in the end.
+func (x *expense) came(cost money.Micros) {
+	if x == nil {
+		return
+	}
+	x.engine.budgets.mu.Lock()
+	defer x.engine.budgets.mu.Unlock()
+	for _, b := range x.bounds {
+		if p := x.engine.budgets.all[b.key]; p != nil && b.key != "" {
+			p.aside, p.spent = p.aside-x.aside, p.spent+cost
+		}
+	}
+}
+
+// affordTurn puts aside what a model's turn may cost at most, and shortens the longest
+// answer to what there is.
+func (e *Engine) affordTurn(id string, m flow.Model, ask *run.Ask) (*expense, error) {
+	e.budgets.deciding.Lock() // two at once must not both take the last of it
+	defer e.budgets.deciding.Unlock()
+	left, least, bounds, err := e.leftFor(e.hard, id)
+	if err != nil || len(bounds) == 0 {
+		return nil, err
+	}
+	read, pictures := ask.Reads()
+	longest, ok := agent.Affordable(m, read, pictures, ask.LongestAnswer, left)
+	if !ok {
+		return nil, &overBudget{least, left, e.workspace.Now().Currency}
+	}
+	ask.LongestAnswer = longest
+	return e.putAside(bounds, m.Price().Of(money.Use{Input: read, Pictures: pictures, Output: longest})), nil
+}
+
+// affordCall puts aside what a tool call costs, as far as that is known before.
+func (e *Engine) affordCall(id string, t flow.Tool) (*expense, error) {
+	e.budgets.deciding.Lock()
+	defer e.budgets.deciding.Unlock()
+	left, least, bounds, err := e.leftFor(e.hard, id)
+	if err != nil || len(bounds) == 0 {
+		return nil, err
+	}
+	price := money.FromUnits(t.Price + t.ResultPrice)
+	if price > left {
+		return nil, &overBudget{least, left, e.workspace.Now().Currency}
+	}
+	return e.putAside(bounds, price), nil
+}
+
+// Spending is what one budget has spent in its period so far.
+type Spending struct {
+	Workflow string // "" is all of them
+	Period   string // day or month
+	Most     float64
+	Spent    money.Micros // with what is put aside for what is under way
+}
+
+// Spending lists the budgets of the workspace and of its live workflows.
+func (e *Engine) Spending(ctx context.Context) ([]Spending, error) {
+	w := e.workspace.Now()
+	var out []Spending
+	add := func(l *live, workflow string) error {
+		for _, b := range e.boundsOf(l) {
+			if b.key == "" || (b.key[0] == ' ') != (workflow == "") {
+				continue
+			}
+			spent, err := e.spent(ctx, b, workflow)
+			if err != nil {
+				return err
+			}
+			_, period, _ := strings.Cut(b.key, " ")
+			out = append(out, Spending{workflow, period, b.most, spent})
+		}
+		return nil
+	}
+	if err := add(&live{def: &run.Definition{Workflow: &flow.Workflow{}}}, ""); err != nil {
+		return nil, err
+	}
+	for _, id := range slices.Sorted(maps.Keys(w.Live)) {
+		l := &live{workflow: id, def: &run.Definition{Workflow: w.Live[id].Workflow}}
+		if err := add(l, id); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}

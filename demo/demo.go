@@ -254,8 +254,9 @@ func Introduce(ctx context.Context, service string, standins []*standin.One) err
 		path string
 		body any
 	}{
-		"shieling":  {"/_events", map[string]string{"url": service + "/events/shieling"}},
-		"hill-line": {"/_line", map[string]string{"url": service + "/call/hill-line"}},
+		"shieling": {"/_events", map[string]string{"url": service + "/events/shieling"}},
+		"hill-line": {"/_line", map[string]string{"url": service + "/call/hill-line",
+			"notes": service + "/in/voice-note"}},
 		"gatehouse": {"/_clients", map[string]any{"id": "woolsignal",
 			"redirects": []string{service + "/oauth/return/minutes"}}},
 	}

@@ -42,7 +42,6 @@ func (a *Agent) Fields() []flow.Field {
 // Check types the task.
 func (a *Agent) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	c.Value(a.Task, names)
-	checkFiles(c, s.At, a.Files, names)
 	if a.Thread != nil {
 		c.Value(*a.Thread, names)
 	}
@@ -51,6 +50,7 @@ func (a *Agent) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sha
 	if def == nil {
 		return nil
 	}
+	checkFiles(c, s.At, a.Files, names, def.Model)
 	c.Arguments(def.Title, a.Inputs, given, def.Inputs.Document(), s.At, false)
 	if len(a.Inputs) > 0 && def.Inputs == nil {
 		c.Wrong(s.At, "remove inputs:, or say in the agent's file what it is given",

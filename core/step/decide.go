@@ -130,7 +130,7 @@ func (d *Decide) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sh
 				c.Value(*v, names)
 			}
 		}
-		checkFiles(c, one.At, one.Files, names)
+		checkFiles(c, one.At, one.Files, names, d.Using)
 		ways = reaching(ways, &one.Block, c.Block(&one.Block, seen))
 	}
 	d.checkOrder(c)

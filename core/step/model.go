@@ -32,7 +32,7 @@ func (m *Model) Fields() []flow.Field {
 func (m *Model) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	c.Model(s.At, m.Name)
 	c.Value(m.Prompt, names)
-	checkFiles(c, s.At, m.Files, names)
+	checkFiles(c, s.At, m.Files, names, m.Name)
 	if doc := m.Answer.Document(); doc != nil {
 		return doc
 	}

@@ -1,6 +1,7 @@
 package step
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 
@@ -20,9 +21,16 @@ func filesField(into **flow.Value) flow.Field {
 }
 
 // checkFiles insists that what a model is shown can be files.
-func checkFiles(c *flow.Checker, at flow.Pos, v *flow.Value, names expr.Names) {
+// It tells where the model that is shown them looks at no pictures.
+func checkFiles(c *flow.Checker, at flow.Pos, v *flow.Value, names expr.Names, model string) {
 	if v == nil {
 		return
+	}
+	model = cmp.Or(model, c.Workflow.Model, c.Workspace.Model)
+	if _, m, known := c.Workspace.FindModel(model); known && !m.Can(flow.ReadsPictures) {
+		c.Report(at, flow.Problem{Severity: flow.Remark, What: "the model " + model + " looks at no pictures",
+			Why:    "a picture among the files fails the step",
+			Remedy: "choose one whose abilities have pictures, or leave pictures out"})
 	}
 	switch got := c.Value(*v, names); got.Kind() {
 	case "string", "number", "integer", "boolean":

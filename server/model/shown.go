@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/base64"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -55,8 +56,7 @@ func (s *Server) show(ctx context.Context, model flow.Model, name string, f agen
 	if err != nil {
 		return shown{}, err
 	}
-	kind, _, _ := strings.Cut(f.Type, ";")
-	f.Type = strings.TrimSpace(kind)
+	f.Type = kindOf(f.Type, data)
 	picture := slices.Contains(pictureTypes, f.Type)
 	switch {
 	case picture && !model.Can(flow.ReadsPictures):
@@ -66,6 +66,16 @@ func (s *Server) show(ctx context.Context, model flow.Model, name string, f agen
 	}
 	words, err := s.Files.Words(ctx, f, data)
 	return shown{File: f, words: words}, err
+}
+
+// kindOf is the media type of a file. Browsers and mail programs often say only that
+// it is bytes.
+func kindOf(said string, data []byte) string {
+	kind, _, _ := strings.Cut(said, ";")
+	if kind = strings.TrimSpace(kind); kind == "" || kind == "application/octet-stream" {
+		kind, _, _ = strings.Cut(http.DetectContentType(data), ";")
+	}
+	return kind
 }
 
 // isPicture tells whether it is shown as a picture.

@@ -3,6 +3,7 @@ package bellwether
 import (
 	"encoding/json"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -134,7 +135,32 @@ func shaped(schema map[string]any, name, text, model string) any {
 	if line := named(name, text); line != "" {
 		return clipped(schema, line)
 	}
+	if slices.Contains([]string{"reason", "why", "summary"}, name) {
+		return clipped(schema, inShort(name, text))
+	}
 	return clipped(schema, words(text))
+}
+
+// inShort says in a sentence what a text gives: the figures and words under their
+// names, or what was said.
+func inShort(name, text string) string {
+	var parts []string
+	for _, line := range factLine.FindAllStringSubmatch(text, -1) {
+		key := strings.ToLower(strings.ReplaceAll(line[1], "_", " "))
+		if key == "said" {
+			return summary(line[2])
+		}
+		if key != "sample" && key != "grower" {
+			parts = append(parts, key+" "+strings.TrimSuffix(line[2], "."))
+		}
+	}
+	if len(parts) == 0 {
+		return words(text)
+	}
+	if name == "summary" {
+		return strings.Join(parts, ", ") + "."
+	}
+	return "Going by " + strings.Join(parts, ", ") + "."
 }
 
 // behind is what stands behind a value's name in a text; the text where the
@@ -184,7 +210,7 @@ func choose(choices []any, meanings, text, model string) any {
 	best, second, score, next := 0, -1, 0, 0
 	for i, c := range choices {
 		word, _ := c.(string)
-		n := overlap(quoted, meaning(word, meanings))
+		n := overlap(quoted, word+" "+meaning(word, meanings))
 		if strings.Contains(quoted, strings.ToLower(word)) {
 			n += 10
 		}

@@ -39,7 +39,8 @@ type Gateway struct {
 	client *http.Client
 
 	mu    sync.Mutex // guards what follows
-	line  string
+	line  string     // where calls are answered
+	notes string     // where messages on the answering machine are put into words
 	calls map[string]*Call
 }
 
@@ -54,18 +55,19 @@ func New(key string) http.Handler {
 	r.Post("/_line", g.setLine)
 	r.Post("/calls", g.dial)
 	r.Post("/calls/{id}", g.say)
+	r.Post("/notes", g.record)
 	return ledger.Wrap(r)
 }
 
 func (g *Gateway) setLine(w http.ResponseWriter, r *http.Request) {
-	var in struct{ URL string }
+	var in struct{ URL, Notes string }
 	if err := json.NewDecoder(r.Body).Decode(&in); err != nil {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return
 	}
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.line = in.URL
+	g.line, g.notes = in.URL, in.Notes
 	w.WriteHeader(http.StatusNoContent)
 }
 

@@ -133,3 +133,23 @@ func TestToolsHavePrices(t *testing.T) {
 		}
 	}
 }
+
+// TestTextsAreOrderedByWhatTheyMean uses a model that makes embeddings, which costs what
+// its texts do.
+func TestTextsAreOrderedByWhatTheyMean(t *testing.T) {
+	s := harness.Demo(t)
+	if err := with(t, s, "alike", "workflow: alike\ntitle: Alike\ninputs: {type: object}\nsteps:\n  - id: near\n"+
+		"    tool: reading-models/nearest\n    args:\n      to: coarse fleece from the fell\n"+
+		"      among: [telephone bill, a fleece that is coarse, sheepdog trials]\n      most: 2\n"+
+		"  - label: {as: ['${near.results[0].text}']}\n"); err != nil {
+		t.Fatal(err)
+	}
+	id, err := s.As("Ines").Start(harness.Context(t), "alike", wire.Start{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := s.Ended(id)
+	if d.Status != run.Done || strings.Join(d.Labels, "") != "a fleece that is coarse" || d.Cost == 0 {
+		t.Errorf("%s %s: %v, %d", d.Status, d.Because, d.Labels, d.Cost)
+	}
+}

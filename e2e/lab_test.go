@@ -129,8 +129,9 @@ func TestAModelThatCannotLookSaysSo(t *testing.T) {
 // one whose answer never fits is answered as a failure.
 func TestATelephonesWebhookIsAnsweredWithTypedJSON(t *testing.T) {
 	s := harness.Demo(t)
-	for said, wants := range map[string]string{"Could the lorry do a collection on Tuesday? Eight bales.": "a collection",
-		"What is the price of hogget this week?": "a price"} {
+	for said, wants := range map[string]string{
+		"Could the lorry do a collection on Tuesday? Eight bales.": "a collection",
+		"What is the price of hogget this week?":                   "a price"} {
 		var note hillline.Note
 		s.Outside(http.MethodPost, "hill-line", "/notes", map[string]string{"from": "+44 1632 960 101", "text": said},
 			&note)

@@ -182,7 +182,7 @@ func (e *Engine) affordCall(id string, t flow.Tool) (*expense, error) {
 		return nil, err
 	}
 	price := money.FromUnits(t.Price + t.ResultPrice)
-	if price > left {
+	if price > 0 && price > left {
 		return nil, &overBudget{least, left, e.workspace.Now().Currency}
 	}
 	return e.putAside(bounds, price), nil

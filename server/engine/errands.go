@@ -11,6 +11,7 @@ import (
 	"woolsignal/core/agent"
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 	"woolsignal/server/fault"
 	"woolsignal/server/model"
@@ -204,30 +205,30 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 // the engine stops or the run wants it no longer. A plain no to a sending says
 // nothing of the ones before it, which may have happened.
 func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
-	spec, known := e.workspace.Now().Tools.Find(call.Tool)
-	if !known || !spec.Priced() {
-		return e.callTool(errand, call)
-	}
+	spec, _ := e.workspace.Now().Tools.Find(call.Tool)
 	expense, err := e.affordCall(errand.Run, spec)
 	if err != nil {
 		return &run.Returned{Error: err.Error()}
 	}
-	reply := e.callTool(errand, call)
-	if returned, is := reply.(*run.Returned); is && returned.Error == "" {
-		returned.Cost = spec.Cost(returned.Result)
-		expense.came(returned.Cost)
-	} else {
-		expense.came(0)
+	var cost money.Micros
+	reply := e.callTool(errand, call, func(more money.Micros) { cost += more })
+	if returned, is := reply.(*run.Returned); is {
+		if returned.Error == "" {
+			cost += spec.Cost(returned.Result)
+		}
+		returned.Cost = cost
 	}
+	expense.came(cost)
 	return reply
 }
 
 // callTool makes the call.
-func (e *Engine) callTool(errand run.Errand, call *run.Call) run.Reply {
+func (e *Engine) callTool(errand run.Errand, call *run.Call, costs func(money.Micros)) run.Reply {
 	unsure := errand.Again
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, call.Tool, call.Args,
-			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: call.For, Run: errand.Run})
+			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: call.For, Run: errand.Run,
+				Cost: costs})
 		if e.hard.Err() != nil {
 			return nil
 		}

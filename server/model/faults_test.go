@@ -11,6 +11,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/protocol"
 	"woolsignal/core/run"
+	"woolsignal/server/model"
 )
 
 // both runs a test in both protocols.
@@ -397,5 +398,42 @@ func TestWhatAModelCannotDoIsSaid(t *testing.T) {
 	if sent := fmt.Sprint(p.asked[0]); !strings.Contains(sent, "words of bill.pdf") ||
 		strings.Contains(sent, "response_format") {
 		t.Errorf("a model that reads no PDF, and holds its answer to nothing, is sent %s", sent)
+	}
+}
+
+// TestEmbeddingsAreHeldAgainstTheTexts asks for vectors, and servers that give others
+// than they were asked for.
+func TestEmbeddingsAreHeldAgainstTheTexts(t *testing.T) {
+	embedder := flow.Model{Name: "m", Abilities: []string{flow.Embeds}, InputPrice: 2}
+	for name, c := range map[string]struct {
+		answer, want string
+		requests     int
+	}{
+		"sound": {`{"data":[{"index":1,"embedding":[0,1]},{"index":0,"embedding":[1,0]}],` +
+			`"usage":{"prompt_tokens":5}}`, "", 1},
+		"one less":   {`{"data":[{"index":0,"embedding":[1,0]}]}`, "no vector for text 2", 1},
+		"of no text": {`{"data":[{"index":7,"embedding":[1,0]}]}`, "belong to no text", 1},
+		"twice": {`{"data":[{"index":0,"embedding":[1]},{"index":0,"embedding":[1]}]}`, "belong to no text",
+			1},
+		"another length": {`{"data":[{"index":0,"embedding":[1,0]},{"index":1,"embedding":[1]}]}`, "another length", 1},
+		"an error":       {`{"error":"no such model"}`, "no such model", 1},
+		"garbage":        {`<html>`, "cannot be read", 3},
+	} {
+		p := answering(t, protocol.Messages, func(w http.ResponseWriter, _ int, _ map[string]any) {
+			fmt.Fprint(w,
+				c.answer)
+		})
+		vectors, cost, err := p.Embed(t.Context(), embedder, []string{"wool", "hay"})
+		if c.want == "" && (err != nil || cost != 10 || fmt.Sprint(vectors) != "[[1 0] [0 1]]") ||
+			c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)) || len(p.asked) != c.requests {
+			t.Errorf("%s: %v, %d, %v after %d requests", name, vectors, cost, err, len(p.asked))
+		}
+	}
+	p := answering(t, protocol.Completions, func(w http.ResponseWriter, _ int, _ map[string]any) {
+		fmt.Fprint(w,
+			"{}")
+	})
+	if _, _, err := p.Embed(t.Context(), embedder, make([]string, model.MostTexts+1)); err == nil || len(p.asked) != 0 {
+		t.Errorf("too many texts: %v", err)
 	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/server/egress"
 )
 
@@ -40,6 +41,14 @@ type Sending struct {
 	Again bool   // it was, or may have been, sent before
 	For   string // e-mail of the person the run serves; "" is nobody known
 	Run   string // id of the run whose call it is; "" is none's
+	Cost  func(money.Micros)
+}
+
+// Costs tells what a call cost beside what its file says, such as a model's turn.
+func (s Sending) Costs(cost money.Micros) {
+	if s.Cost != nil {
+		s.Cost(cost)
+	}
 }
 
 // Catalogue is every tool of a workspace, by full name.

@@ -141,7 +141,7 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 			"/runs", 0, false},
 		{"run", "/runs/" + cancelled, 0, false},
 		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false},
-		{"front-door", "/talk/front-door", 0, false},
+		{"front-door", "/talk/front-door", 0, false}, {"agent", "/agents/depot-desk", 0, false},
 		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil
 }
 
@@ -220,7 +220,10 @@ func run(ready, out, only string, person int, width, height int64, dark bool) er
 }
 
 // acts are what is done on a page before its picture is taken.
-var acts = map[string][]browser.Step{"build": {
+var acts = map[string][]browser.Step{"agent": {
+	hand.Click("textbox", "Message"), hand.Type("Can I bring 30 fleeces from Hollin Bank on Thursday morning?"),
+	hand.Press("Enter"), browser.HasText("You are booked"), browser.HasText("what the model has read"),
+	chromedp.Sleep(500 * time.Millisecond)}, "build": {
 	hand.Click("button", "Run"), browser.Sees("link", "Open the run"), hand.Click("group", "Work out net"),
 	hand.Press("Escape"), hand.Click("button", "Change shrinkage of net is more than 8"),
 	browser.HasText("of the last"),

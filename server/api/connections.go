@@ -145,6 +145,7 @@ func (a *API) origin(r *http.Request) string {
 func usedBy(s *workspace.Snapshot, id string) []string {
 	used := map[string]bool{}
 	of := func(name string) bool { return strings.HasPrefix(name, id+"/") }
+	model := func(name string) bool { c, _, ok := s.FindModel(name); return ok && c.ID == id }
 	uses := func(name string, w *flow.Workflow) {
 		for _, t := range w.Triggers {
 			used[name] = used[name] || t.Connection() == id || slices.Contains(t.Uses(flow.HoldsTable), id)
@@ -152,7 +153,7 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 		flow.Walk(w.Steps, func(step *flow.Step) {
 			t := step.Hears()
 			used[name] = used[name] || slices.ContainsFunc(step.Uses(flow.HoldsTool), of) || t != nil &&
-				t.Connection() == id
+				t.Connection() == id || slices.ContainsFunc(step.Uses(flow.HoldsModel), model)
 		})
 	}
 	for name, w := range s.Workflows {
@@ -162,8 +163,7 @@ func usedBy(s *workspace.Snapshot, id string) []string {
 		uses(name, live.Workflow)
 	}
 	for name, agent := range s.Agents {
-		c, _, ok := s.FindModel(agent.Model)
-		used[name] = used[name] || ok && c.ID == id ||
+		used[name] = used[name] || model(agent.Model) ||
 			slices.ContainsFunc(agent.Tools, func(t flow.AgentTool) bool { return of(t.Tool) })
 	}
 	for name, c := range s.Connections {

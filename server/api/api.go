@@ -77,6 +77,7 @@ func (a *API) Handler() http.Handler {
 		Thread: a.visitorThread, File: a.visitorFile}
 	r.Handle("/talk/{page}/messages", hosted)
 	r.Get("/talk/{page}/files/{hash}", hosted.GiveFile)
+	r.Get("/talk/{page}/words", hosted.Hear)
 	r.Get(returnPath+"{connection}", a.oauthReturn)
 	r.Route(prefix, func(r chi.Router) {
 		r.Use(middleware.Compress(5, "application/json"), sameOrigin)

@@ -13,6 +13,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/core/money"
 	"woolsignal/core/run"
+	"woolsignal/core/step"
 	"woolsignal/server/fault"
 	"woolsignal/server/model"
 	"woolsignal/server/table"
@@ -164,9 +165,9 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 	if err != nil {
 		return &run.Answered{Error: err.Error()}
 	}
-	thread := e.conversation(errand.Run)
+	thread, aloud := e.conversation(errand)
 	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
-		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece})
+		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece, Aloud: aloud})
 	})
 	expense.came(reply.Turn.Cost)
 	if err != nil {
@@ -175,13 +176,16 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
 }
 
-// conversation gives the thread of a run; "" where it has none.
-func (e *Engine) conversation(id string) string {
-	l := e.runs.hold(id)
+// conversation gives the thread of an errand's run, "" where it has none, and whether
+// what its step answers is said there as it is.
+func (e *Engine) conversation(errand run.Errand) (thread string, aloud bool) {
+	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
-	thread := ""
-	_ = e.locked(e.hard, l, func() error { thread = l.thread; return nil }) // what cannot be read has none to tell
-	return thread
+	_ = e.locked(e.hard, l, func() error { // what cannot be read has none to tell
+		thread, aloud = l.thread, step.Aloud(l.def.Workflow, errand.Step)
+		return nil
+	})
+	return thread, aloud
 }
 
 // server keeps one client a connection, made anew when its file changes.

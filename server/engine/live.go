@@ -13,16 +13,22 @@ type News struct {
 	Status   string `json:"status,omitempty"`
 	Step     string `json:"step,omitempty"`
 	Text     string `json:"text,omitempty"` // a piece of an answer that is being written
+	Aloud    bool   `json:"-"`              // … which is said in the conversation as it is
 }
 
 // Hub passes news to everybody who listens. A listener that is too slow is
 // told to read everything anew rather than holding up a run.
 type Hub struct {
-	mu        sync.Mutex         // guards listeners
-	listeners map[chan News]bool // true: it missed something
+	mu        sync.Mutex // guards listeners
+	listeners listeners
+	// of one conversation, by its key: many may listen, each to little
+	threads map[string]listeners
 }
 
-func newHub() *Hub { return &Hub{listeners: map[chan News]bool{}} }
+// listeners are those who listen; true says that one missed something.
+type listeners map[chan News]bool
+
+func newHub() *Hub { return &Hub{listeners: listeners{}, threads: map[string]listeners{}} }
 
 // Listen gives a channel of news and a function that ends it.
 func (h *Hub) Listen() (<-chan News, func()) {
@@ -33,9 +39,24 @@ func (h *Hub) Listen() (<-chan News, func()) {
 	return c, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
-		if _, ok := h.listeners[c]; ok {
-			delete(h.listeners, c)
-			close(c)
+		delete(h.listeners, c)
+	}
+}
+
+// ListenTo is Listen for the news of one conversation.
+func (h *Hub) ListenTo(thread string) (<-chan News, func()) {
+	c := make(chan News, 32)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.threads[thread] == nil {
+		h.threads[thread] = listeners{}
+	}
+	h.threads[thread][c] = false
+	return c, func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		if delete(h.threads[thread], c); len(h.threads[thread]) == 0 {
+			delete(h.threads, thread)
 		}
 	}
 }
@@ -44,11 +65,16 @@ func (h *Hub) Listen() (<-chan News, func()) {
 func (h *Hub) Tell(n News) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for c, missed := range h.listeners {
+	h.listeners.tell(n)
+	h.threads[n.Thread].tell(n)
+}
+
+func (l listeners) tell(n News) {
+	for c, missed := range l {
 		if missed {
 			select {
 			case c <- News{Kind: "resync"}:
-				h.listeners[c] = false
+				l[c] = false
 			default:
 				continue
 			}
@@ -56,7 +82,7 @@ func (h *Hub) Tell(n News) {
 		select {
 		case c <- n:
 		default:
-			h.listeners[c] = true
+			l[c] = true
 		}
 	}
 }

@@ -34,6 +34,8 @@ type Hosted struct {
 	// was said in it, and [store.ErrNoBlob] for any other.
 	Thread func(ctx context.Context, key string, after int64) (any, error)
 	File   func(ctx context.Context, key, hash string) ([]byte, error)
+
+	hearing hearing
 }
 
 func (h *Hosted) find(page string) (string, *flow.Trigger, string) {

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Send } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import { useParams } from 'react-router'
 import { type Message, Refused, type RichMessage } from '../api'
 import { Rich, type Fetches } from '../parts/rich'
@@ -42,6 +42,40 @@ async function ask(page: string, what: string, body?: unknown): Promise<Response
   return response
 }
 
+/** useWords is what is being said just now, as it comes; read is called once something was said. */
+function useWords(page: string, here: boolean, read: () => void): string {
+  const [words, setWords] = useState('')
+  useEffect(() => {
+    if (!here) return
+    const leave = new AbortController()
+    void hear(page, leave.signal, (line) => {
+      if (line.piece) setWords((w) => w + line.piece)
+      if (line.said) {
+        setWords('')
+        read()
+      }
+    })
+    return () => leave.abort()
+  }, [page, here, read])
+  return words
+}
+
+/** hear reads what is said, a line of JSON each; where that is not possible the messages are read all the same. */
+async function hear(page: string, signal: AbortSignal, tell: (line: { piece?: string; said?: boolean }) => void) {
+  const headers = { Authorization: `Visitor ${key(page)}` }
+  const response = await fetch(`/talk/${page}/words`, { headers, signal }).catch(() => undefined)
+  const reader = response?.ok && response.body?.pipeThrough(new TextDecoderStream()).getReader()
+  if (!reader) return
+  let rest = ''
+  for (;;) {
+    const { done, value } = await reader.read().catch(() => ({ done: true, value: '' }))
+    if (done) return
+    const lines = (rest + value).split('\n')
+    rest = lines.pop() ?? ''
+    for (const line of lines) if (line) tell(JSON.parse(line) as { piece?: string; said?: boolean })
+  }
+}
+
 /** Talk is a hosted page: visitors write, the workflow answers. */
 export default function Talk() {
   const { page = '' } = useParams()
@@ -67,9 +101,11 @@ export default function Talk() {
       void client.invalidateQueries({ queryKey: ['talk', page] })
     },
   })
+  const read = useCallback(() => void client.invalidateQueries({ queryKey: ['talk', page] }), [client, page])
+  const writing = useWords(page, !!talk.data, read)
   useEffect(() => {
     log.current?.scrollTo({ top: log.current.scrollHeight })
-  }, [last?.n])
+  }, [last?.n, writing])
   useEffect(() => {
     if (talk.data) document.title = talk.data.title
   }, [talk.data])
@@ -100,7 +136,7 @@ export default function Talk() {
         {messages.map((m) => (
           <Said key={m.n} m={m} press={m === last ? send : undefined} fetches={fetches} />
         ))}
-        {waits(talk.data) && <p className="breathe text-[0.87rem] text-woad">One moment…</p>}
+        {waits(talk.data) && <Coming words={writing} />}
       </div>
       <form
         className="flex gap-2 rounded-b-lg border border-t-0 border-line bg-raised p-3"
@@ -127,6 +163,12 @@ export default function Talk() {
       )}
     </main>
   )
+}
+
+/** Coming is what is being said, or that something is. */
+function Coming({ words }: { words: string }) {
+  if (!words) return <p className="breathe text-[0.87rem] text-woad">One moment…</p>
+  return <div className="max-w-[85%] rounded-lg bg-paper px-3 py-2 break-words whitespace-pre-wrap">{words}</div>
 }
 
 function Closed({ error }: { error: Error }) {

@@ -184,6 +184,11 @@ func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle
 	if b, ok := in.kept.Load(hash); ok {
 		return b.(*bundle), nil
 	}
+	h.reading.Lock()
+	defer h.reading.Unlock()
+	if b, ok := in.kept.Load(hash); ok {
+		return b.(*bundle), nil
+	}
 	var text string
 	if err := h.store.Read().QueryRowContext(ctx, "SELECT definition FROM definitions WHERE hash = ?",
 		hash).Scan(&text); err != nil {

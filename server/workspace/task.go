@@ -46,6 +46,9 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 	if err != nil {
 		return "", fmt.Errorf("workspace: %w", err)
 	}
+	if known, kept := s.tasks.Load(string(script)); kept {
+		return known.(string), nil
+	}
 	files := map[string]string{"workflows/task.yaml": string(script), file: s.Files[file]}
 	for _, path := range def.SchemasUsed() {
 		files[path] = s.Files[path]
@@ -57,7 +60,11 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 	if hash, err = d.keep(&b); err != nil {
 		return "", err
 	}
-	return hash, h.store.Write(ctx, b)
+	if err := h.store.Write(ctx, b); err != nil {
+		return "", err
+	}
+	s.tasks.Store(string(script), hash)
+	return hash, nil
 }
 
 // scriptOf is the script of a task: the agent is asked, and says its answer.

@@ -41,6 +41,7 @@ type Snapshot struct {
 	drafts          map[string]string  // workflow → edition of its draft
 	renamed         map[string]string  // old id → the one it has now
 	kept            *sync.Map          // hash → *bundle, read in the light of this workspace
+	tasks           *sync.Map          // script of an agent's task → hash
 }
 
 // Live is the version of a workflow that signals start.
@@ -69,6 +70,7 @@ type Holder struct {
 	people   People
 	current  atomic.Pointer[Snapshot]
 	write    sync.Mutex // held while files or versions change, from reading what is to writing what is to be
+	reading  sync.Mutex // one definition is read at a time, and once: many runs begin at the same moment
 	catching sync.Map   // workflows whose next signal is kept as a sample
 	changed  chan struct{}
 	watchers []chan struct{}
@@ -134,7 +136,7 @@ func (h *Holder) Files(ctx context.Context) (map[string]string, error) {
 func (h *Holder) read(files map[string]string) *Snapshot {
 	if len(files) == 0 {
 		w, _ := flow.Decode(files)
-		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, kept: &sync.Map{}}
+		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, kept: &sync.Map{}, tasks: &sync.Map{}}
 	}
 	w, problems := flow.Decode(files)
 	if h.people != nil {
@@ -142,7 +144,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	}
 	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find, slices.Collect(maps.Keys(tools))...)...)
-	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}}
+	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}, tasks: &sync.Map{}}
 	for path, doc := range w.Schemas {
 		if _, err := schema.Compile(doc); err != nil {
 			s.Problems = append(s.Problems,

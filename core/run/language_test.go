@@ -11,13 +11,15 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/flow"
 	"woolsignal/core/money"
 	"woolsignal/core/run"
 )
 
 // world answers errands the same way whenever it is asked.
 type world struct {
-	model  func(prompt string) string // a model's words
+	model  func(prompt string) string   // a model's words
+	answer func(*run.Ask) *run.Answered // nil, or what a model answers where that is more
 	tool   func(tool string, args map[string]any) (any, string)
 	note   string      // what whoever decides writes
 	hear   *run.Signal // what listening finds
@@ -76,8 +78,13 @@ func (w world) speaks(l *life) bool {
 func (w world) event(l *life, e run.Errand) run.Event {
 	switch task := e.Task.(type) {
 	case *run.Recall:
-		return e.Answer(&run.Recalled{Facts: []string{"They bring two bales a week."}})
+		return e.Answer(&run.Recalled{Facts: []string{"They bring two bales a week."},
+			Choices: slices.Repeat([][]flow.Choice{{{Value: "fine"}, {Value: "coarse", Meaning: "harsh"}}},
+				len(task.Choices))})
 	case *run.Ask:
+		if w.answer != nil {
+			return e.Answer(w.answer(task))
+		}
 		prompt := task.Messages[len(task.Messages)-1].Text
 		return e.Answer(&run.Answered{Message: agent.Message{Text: w.model(prompt)},
 			Turn: agent.Turn{Use: money.Use{Input: 10, Output: 5}, Cost: 7}})

@@ -29,6 +29,23 @@ func leaky(fails bool) world {
 	return w
 }
 
+// thinking has a model write a secret to itself, and into what it asks for.
+func thinking(answer func(*run.Ask) *run.Answered) func(*run.Ask) *run.Answered {
+	if answer == nil {
+		return nil
+	}
+	return func(ask *run.Ask) *run.Answered {
+		out := answer(ask)
+		out.Message.Thought += " It is " + aSecret
+		for _, one := range out.Message.Asks {
+			if args, is := one.Args.(map[string]any); is {
+				args["day"] = aSecret
+			}
+		}
+		return out
+	}
+}
+
 // TestNoRecordHoldsASecret lets everybody say one in every place there is, and
 // reads every entry of the journals.
 func TestNoRecordHoldsASecret(t *testing.T) {
@@ -36,6 +53,7 @@ func TestNoRecordHoldsASecret(t *testing.T) {
 	for _, fails := range []bool{false, true} {
 		for name, c := range wholes(t) {
 			w := leaky(fails)
+			w.answer = thinking(c.world.answer)
 			c.signal.Text += " " + aSecret
 			if body, ok := c.signal.Body.(map[string]any); ok {
 				body["notes"] = aSecret

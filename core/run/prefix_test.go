@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"woolsignal/core/agent"
+	"woolsignal/core/money"
 	"woolsignal/core/run"
 )
 
@@ -123,11 +125,74 @@ func talksWorld() world {
 	return w
 }
 
+// typed has an agent and models whose answers are typed, chosen from a table, wrong at
+// first, and cut.
+const typed = `
+  - id: grade
+    agent: grader
+    task: Grade it.
+    files: '${[{"name": "a.png", "type": "image/png", "size": 9, "blob": "b1"}]}'
+    inputs: {kg: '${signal.body.gross}'}
+  - id: kind
+    model: medium
+    prompt: Which kind?
+    files: '${[{"name": "a.pdf", "type": "application/pdf", "size": 9, "blob": "b2"}]}'
+    answer: {type: object, required: [kind], properties: {kind: {type: string, choices: {table: kinds, column: name}}}}
+  - id: cut
+    model: medium
+    prompt: Go on for ever.
+    if_fails: {gives: {so_far: "${failure.reached}"}}
+  - id: judged
+    decide:
+      cases:
+        - judge: It is a fleece.
+          files: '${[{"name": "a.png", "type": "image/png", "size": 9, "blob": "b1"}]}'
+          gives: {lane: yes}
+      otherwise: {gives: {lane: no}}
+  - label: {as: ["${grade.lane}", "${kind.kind}", "${cut.?so_far}"]}
+`
+
+// typedAnswers are wrong at first, ask for a tool that is only read, for one that
+// somebody approves and for one that is not there, and are cut.
+func typedAnswers(ask *run.Ask) *run.Answered {
+	last := ask.Messages[len(ask.Messages)-1]
+	turn := agent.Turn{Use: money.Use{Input: 10, Output: 5}, Cost: 7}
+	says := func(text string, asks ...agent.Request) *run.Answered {
+		return &run.Answered{Message: agent.Message{Text: text, Thought: "Hm.", Asks: asks}, Turn: turn}
+	}
+	given := map[string]any{"day": "x"}
+	switch {
+	case len(ask.Tools) > 0 && last.Role == "user" && len(ask.Messages) == 1:
+		return says("", agent.Request{ID: "a", Tool: "slots/find", Args: given},
+			agent.Request{ID: "a", Tool: "slots/remove", Args: map[string]any{"id": "s1"}},
+			agent.Request{ID: "b", Tool: "slots/gone", Args: "no json"})
+	case last.Role == "tool":
+		return says("coarse, I think")
+	case strings.Contains(last.Text, "does not fit") && len(ask.Tools) > 0:
+		return says(`{"lane": "coarse"}`)
+	case strings.Contains(last.Text, "does not fit"):
+		return says(`{"kind": "fine"}`)
+	case strings.Contains(last.Text, "Which kind"):
+		return says(`{"kind": "woolly"}`)
+	case strings.Contains(last.Text, "for ever"):
+		turn.Cut = agent.CutLength
+		return says("On and on and")
+	}
+	return says(`{"verdicts": [{"holds": true, "confidence": 0.9, "reason": "so"}]}`)
+}
+
+func typedWorld() world {
+	w := everythingsWorld()
+	w.answer = typedAnswers
+	return w
+}
+
 // wholes are runs of every kind of step.
 func wholes(t *testing.T) map[string]whole {
 	return map[string]whole{
 		"everything": {script(t, everything), everythingsWorld(), delivery(int64(30), int64(4)), 8},
 		"a talk":     {talking(t, talk), talksWorld(), chat("Good morning"), 6},
+		"typed":      {script(t, typed), typedWorld(), delivery(int64(30), int64(4)), 5},
 	}
 }
 
@@ -263,4 +328,20 @@ func inAnyOrder(t *testing.T, c whole, seed uint64) *life {
 	}
 	t.Fatalf("seed %d does not end", seed)
 	return nil
+}
+
+// TestTypedAnswersEndAsTheyShould goes through what is typed, wrong at first, and cut.
+func TestTypedAnswersEndAsTheyShould(t *testing.T) {
+	l := begin(t, script(t, typed), delivery(int64(30), int64(4)))
+	for w := typedWorld(); w.step(l); {
+	}
+	if got := strings.Join(l.state.Labels, ", "); l.state.Status != run.Done || got != "coarse, fine, On and on and" {
+		t.Errorf("%s %s: %s", l.state.Status, l.state.Because, got)
+	}
+	grade := l.state.Step("0").Agent
+	if grade.Wrong != 1 || len(grade.Calls) != 3 || len(grade.Choices) != 1 ||
+		grade.Messages[0].Files[0].Blob != "b1" ||
+		grade.Turns[0].Fill.All() == 0 || grade.Messages[1].Thought != "Hm." {
+		t.Errorf("%+v", grade)
+	}
 }

@@ -81,6 +81,28 @@ tools:
 limits: {turns: 4, tries_per_tool: 2}
 `
 
+// grader is an agent whose inputs and answer are typed.
+const grader = `
+agent: grader
+title: Grader
+model: medium
+instructions: Grade it.
+tools:
+  - slots/find
+  - {tool: slots/remove, approval: {always: true, ask: lead}}
+inputs: {type: object, required: [kg], properties: {kg: {type: number}}}
+answer:
+  type: object
+  required: [lane]
+  properties: {lane: {type: string, choices: {table: lanes, column: name, describe: meaning}}}
+limits: {turns: 6, output_tokens: 500, cost: 0.5}
+`
+
+// priced is a model with a window and a price.
+func priced(name string) (flow.Model, bool) {
+	return flow.Model{Name: name, Window: 4000, LongestAnswer: 400, InputPrice: 1, OutputPrice: 2}, true
+}
+
 func schemaOf(properties string) map[string]any {
 	var out map[string]any
 	if err := json.Unmarshal([]byte(`{"type":"object","additionalProperties":false,"properties":`+properties+`}`),
@@ -110,7 +132,12 @@ func definition(t testing.TB, text string) *run.Definition {
 	for _, p := range append(problems, more...) {
 		t.Fatal(p)
 	}
-	return &run.Definition{Workflow: w, Agents: map[string]*flow.Agent{"clerk": a}, Tools: catalogue, Zone: time.UTC}
+	typed, more := flow.DecodeAgent("agents/grader.yaml", grader)
+	for _, p := range more {
+		t.Fatal(p)
+	}
+	return &run.Definition{Workflow: w, Agents: map[string]*flow.Agent{"clerk": a, "grader": typed}, Tools: catalogue,
+		Models: priced, Zone: time.UTC}
 }
 
 // life is a run under test: its state and the journal that led there.

@@ -21,7 +21,8 @@ func BenchmarkAssembly(b *testing.B) {
 		for i := range exchanges {
 			id := fmt.Sprint("r-", i)
 			ask.Messages = append(ask.Messages, agent.Message{Role: "user", Text: strings.Repeat("wool ", 40)},
-				agent.Message{Role: "assistant", Asks: []agent.Request{{ID: id, Tool: "slots/find", Args: map[string]any{}}}},
+				agent.Message{Role: "assistant", Asks: []agent.Request{{ID: id, Tool: "slots/find",
+					Args: map[string]any{}}}},
 				agent.Message{Role: "tool", CallID: id, Text: "{}"})
 		}
 		for name, d := range map[string]dialect{"completions": completions{}, "messages": messages{}} {

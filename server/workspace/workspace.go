@@ -136,7 +136,8 @@ func (h *Holder) Files(ctx context.Context) (map[string]string, error) {
 func (h *Holder) read(files map[string]string) *Snapshot {
 	if len(files) == 0 {
 		w, _ := flow.Decode(files)
-		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, kept: &sync.Map{}, tasks: &sync.Map{}}
+		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{},
+			kept: &sync.Map{}, tasks: &sync.Map{}}
 	}
 	w, problems := flow.Decode(files)
 	if h.people != nil {
@@ -144,7 +145,8 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	}
 	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find, slices.Collect(maps.Keys(tools))...)...)
-	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{}, kept: &sync.Map{}, tasks: &sync.Map{}}
+	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{},
+		kept: &sync.Map{}, tasks: &sync.Map{}}
 	for path, doc := range w.Schemas {
 		if _, err := schema.Compile(doc); err != nil {
 			s.Problems = append(s.Problems,

@@ -52,6 +52,19 @@ func TestAnAgentIsReadTriedAndChanged(t *testing.T) {
 	})
 }
 
+// TestATypedAgentIsGivenWhatItTakes tries an agent with inputs: without them it says what
+// is missing, with them its typed answer is read.
+func TestATypedAgentIsGivenWhatItTakes(t *testing.T) {
+	s := harness.Demo(t)
+	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
+	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/agents/note-taker"),
+		h.Click("textbox", "Message"), h.Type("What does this caller want?"), h.Press("Enter"),
+		browser.HasText("said"), browser.HasText("Your words are still here"),
+		h.Click("textbox", "said (needed)"), h.Type("Could the lorry do a collection on Tuesday?"),
+		h.Click("button", "Send"), browser.HasText("a collection"))
+	accessible(t, ctx, "an agent that is given something")
+}
+
 // TestANewAgentIsMade makes one from nothing, which may be given a task at once.
 func TestANewAgentIsMade(t *testing.T) {
 	s := harness.Demo(t)

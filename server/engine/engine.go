@@ -61,6 +61,7 @@ type Engine struct {
 	settlements map[string]*settlement // arrivals on their way, by delivery and id
 	endings     map[string]Ending      // work that ended the process, by what it is
 	budgets     budgets
+	aloud       aloud
 	models      sync.Map // connection id → *model.Server
 	paused      atomic.Bool
 }

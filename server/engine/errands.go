@@ -166,7 +166,14 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 		return &run.Answered{Error: err.Error()}
 	}
 	thread, aloud := e.conversation(errand)
+	if aloud {
+		e.aloud.begins(thread)
+		defer e.aloud.begins(thread) // what came of it is taken in before anybody looks again, or is asked for anew
+	}
 	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
+		if aloud {
+			e.aloud.says(thread, piece)
+		}
 		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece, Aloud: aloud})
 	})
 	expense.came(reply.Turn.Cost)

@@ -5,6 +5,8 @@ import (
 	"encoding/xml"
 	"errors"
 	"fmt"
+	"hash/fnv"
+	"io"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -85,6 +87,7 @@ type turn struct {
 	call, from, said string
 	after            int64 // the last message the caller has heard
 	waiting          bool  // nothing was said; the answer is still awaited
+	heard            part  // of it the caller has heard
 	ended            bool
 }
 
@@ -109,6 +112,9 @@ func (h *Phones) turn(w http.ResponseWriter, r *http.Request, l line) (turn, *pr
 	t := turn{call: text("call"), from: text("from"), said: text("said"), waiting: text("waiting") == "yes",
 		ended: text("ended") == "yes"}
 	_, _ = fmt.Sscan(text("after"), &t.after) // 0 where there is none
+	if t.waiting {
+		_, _ = fmt.Sscanf(text("heard"), "%d-%x", &t.heard.length, &t.heard.sum) // none where it says something else
+	}
 	switch {
 	case t.call == "" || len(t.call) > 100:
 		return t, &problem.Details{Status: http.StatusUnprocessableEntity, Title: "Which call?",
@@ -157,6 +163,7 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 			h.speak(w, r, l, t, before, hangUp, sorry)
 			return
 		case len(words) > 0:
+			words[0] = behind(words[0], t.heard)
 			h.speak(w, r, l, t, last, listen, words...) // the caller may have more to say
 			return
 		case !open:
@@ -165,11 +172,53 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 		}
 		select {
 		case <-patience.Done():
-			h.speak(w, r, l, t, before, holdOn, "One moment, please.")
+			saying := h.Engine.Saying(thread)
+			rest := behind(saying, t.heard)
+			words := sentences(rest)
+			if words == "" {
+				words = "One moment, please."
+			} else {
+				t.heard = partOf(saying[:len(saying)-len(rest)+len(words)])
+			}
+			h.speak(w, r, l, t, before, holdOn, words)
 			return
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
+}
+
+// part is the beginning of an answer: how long it is, and what tells whether another
+// answer begins so too.
+type part struct {
+	length int // bytes
+	sum    uint64
+}
+
+func partOf(text string) part {
+	h := fnv.New64a()
+	_, _ = io.WriteString(h, text) // a hash takes anything
+	return part{len(text), h.Sum64()}
+}
+
+// behind is what of an answer the caller has not heard yet: all of one that begins
+// otherwise.
+func behind(answer string, heard part) string {
+	if heard.length <= 0 || heard.length > len(answer) || partOf(answer[:heard.length]) != heard {
+		return answer
+	}
+	return answer[heard.length:]
+}
+
+// sentences are those of a text that are there whole: a sentence may be spoken once
+// another begins.
+func sentences(text string) string {
+	end := 0
+	for i := 0; i+1 < len(text); i++ {
+		if strings.ContainsRune(".!?", rune(text[i])) && text[i+1] == ' ' {
+			end = i + 2
+		}
+	}
+	return text[:end]
 }
 
 // last is the number of a conversation's newest message.
@@ -298,8 +347,9 @@ func (h *Phones) speak(w http.ResponseWriter, r *http.Request, l line, t turn, l
 	next := submit{Next: r.URL.Path, Method: "post", Names: "call from after said"}
 	switch then {
 	case holdOn:
-		d.Form.Vars = append(d.Form.Vars, variable{"waiting", quoted("yes")})
-		next.Names = "call from after waiting"
+		d.Form.Vars = append(d.Form.Vars, variable{"waiting", quoted("yes")},
+			variable{"heard", quoted(fmt.Sprintf("%d-%x", t.heard.length, t.heard.sum))})
+		next.Names = "call from after waiting heard"
 		d.Form.Block = &block{Prompt: p, Submit: &next}
 	case hangUp:
 		d.Form.Block = &block{Prompt: p, End: &struct{}{}}

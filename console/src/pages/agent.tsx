@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
-import { useMemo } from 'react'
+import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { Edited } from '../agent/edited'
 import { Gauge } from '../agent/gauge'
+import { Given, inputsOf } from '../agent/given'
 import { call, mayBuild, type AgentInFull, type Session } from '../api'
 import { FileDraft } from '../making/file-draft'
 import { useFile, useKnown } from '../making/use-file'
@@ -24,15 +25,16 @@ export default function Agent({ session }: { session: Session }) {
 
 function Shown({ of, known, may }: { of: AgentInFull; known: Omit<Filling, 'draft'>; may: boolean }) {
   const file = useFile(() => new FileDraft('agent', of.id, of.text, of.text))
-  const partner = useMemo<Partner>(
-    () => ({
-      key: `agent-${of.id}`,
-      title: of.title,
-      path: `/agents/${of.id}/chat`,
-      say: (thread, text) => call('POST', `/agents/${of.id}/tasks`, { task: text, thread, held: true }),
-    }),
-    [of.id, of.title],
-  )
+  const [given, give] = useState<Record<string, string>>({})
+  const partner: Partner = {
+    key: `agent-${of.id}`,
+    title: of.title,
+    path: `/agents/${of.id}/chat`,
+    say: (thread, text) => {
+      const inputs = of.inputs && inputsOf(of.inputs, given)
+      return call('POST', `/agents/${of.id}/tasks`, { task: text, inputs, thread, held: true })
+    },
+  }
   return (
     <FormContext value={{ ...known, draft: file }}>
       <div className="flex min-h-full flex-col">
@@ -54,6 +56,7 @@ function Shown({ of, known, may }: { of: AgentInFull; known: Omit<Filling, 'draf
           <Edited file={file} may={may} />
           {may && (
             <aside className="flex min-h-96 flex-col border-line max-lg:border-t lg:sticky lg:top-0 lg:h-[calc(100vh-7rem)] lg:border-l">
+              {of.inputs && <Given schema={of.inputs} values={given} onChange={give} />}
               <Talk
                 partner={partner}
                 may

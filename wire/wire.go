@@ -104,6 +104,7 @@ type Script struct {
 	File     string         `json:"file"` // path in the workspace
 	Text     string         `json:"text"`
 	Problems []flow.Problem `json:"problems"`
+	Usual    *Usual         `json:"usual,omitempty"` // what a run of it costs; nil where there were none
 }
 
 // Text is a workflow's text as it is edited.

@@ -217,7 +217,15 @@ func workflows(ctx context.Context, a *app, args []string) error {
 		if *asJSON {
 			return a.printJSON(script)
 		}
-		fmt.Fprintf(a.out, "%s\n%s\n\n", script.Title, script.Purpose)
+		_, currency, err := place(ctx, c)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(a.out, "%s\n%s\n", script.Title, script.Purpose)
+		if script.Usual != nil {
+			fmt.Fprintf(a.out, "A run costs %s.\n", usually(script.Usual, currency))
+		}
+		fmt.Fprintln(a.out)
 		for _, l := range script.Lines {
 			text := l.Text()
 			if *asCode {

@@ -2066,6 +2066,7 @@ export interface components {
             text: string;
             title: string;
             triggers: string[];
+            usual?: components["schemas"]["Usual"];
             version: number;
             week: components["schemas"]["Day"][];
         };

@@ -115,7 +115,8 @@ func (a *API) workflow(r *request, _ none) (wire.Script, error) {
 			out.Problems = append(out.Problems, p)
 		}
 	}
-	return out, nil
+	out.Usual, err = a.usual(r.Context(), id)
+	return out, err
 }
 
 func (a *API) files(r *request, _ none) (wire.Files, error) {

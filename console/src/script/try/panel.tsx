@@ -1,6 +1,6 @@
 import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
-import type { Run, Script } from '../../api'
+import type { Script } from '../../api'
 import { Badge, Button } from '../../parts/states'
 import { money, roughly, took } from '../../words'
 import { partOf, spotOf } from '../places'
@@ -31,7 +31,7 @@ export function Panel({ script, trying }: { script: Script; trying: Trying }) {
         <Button strong disabled={!source || trying.busy} onClick={run}>
           Run
         </Button>
-        <span className="text-[0.87rem] text-quiet">{expected(trying.beginnings.runs)}</span>
+        <span className="text-[0.87rem] text-quiet">{expected(script.usual)}</span>
       </div>
       {trying.error && (
         <p role="alert" className="text-madder">
@@ -54,12 +54,12 @@ export function Panel({ script, trying }: { script: Script; trying: Trying }) {
   )
 }
 
-/** expected says what such a run cost lately. */
-function expected(runs: Run[]): string {
-  const ended = runs.filter((r) => r.ended)
-  if (ended.length === 0) return ''
-  const cost = ended.reduce((sum, r) => sum + r.cost_micros, 0) / ended.length
-  return cost > 0 ? roughly(cost) : 'costs nothing'
+/** expected says what such a run cost lately, and at most. */
+function expected(usual: Script['usual']): string {
+  if (!usual) return ''
+  if (usual.most_micros === 0) return 'costs nothing'
+  const most = usual.most_micros > 2 * usual.cost_micros ? `, at most ${money(usual.most_micros)}` : ''
+  return roughly(usual.cost_micros) + most
 }
 
 /** Far says how much of the script is run. */

@@ -54,8 +54,12 @@ func (s *State) CutShort() *Failure {
 	if last.Cut == "" {
 		return nil
 	}
+	at := "" // not every server counts
+	if last.Output > 0 {
+		at = fmt.Sprintf(" at %d tokens", last.Output)
+	}
 	why := map[Cut]string{
-		CutLength: fmt.Sprintf("its answer was cut off at %d tokens, the longest it may be", last.Output),
+		CutLength: "its answer was cut off" + at + ", the longest it may be",
 		CutWindow: "its window was full before its answer was done",
 		CutFilter: "its server's filter cut the answer off", CutRefusal: "it refused to answer",
 	}[last.Cut]

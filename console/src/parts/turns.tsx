@@ -23,9 +23,20 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
       {messages.slice(agent.recalled).map((m, i) => {
         if (m.role === 'user')
           return (
-            <p key={i} className="my-2 ml-8 rounded-lg bg-wash px-3 py-2">
+            <div key={i} className="my-2 ml-8 rounded-lg bg-wash px-3 py-2 whitespace-pre-wrap">
               {m.text}
-            </p>
+              {m.files?.map((f) => (
+                <p key={f.blob}>
+                  <a
+                    href={`/api/v1/blobs/${f.blob}?name=${encodeURIComponent(f.name)}`}
+                    className="text-indigo underline underline-offset-2"
+                  >
+                    {f.name}
+                  </a>{' '}
+                  <span className="text-quiet">is shown</span>
+                </p>
+              ))}
+            </div>
           )
         if (m.role !== 'assistant') return null
         const t = turns[turn++]
@@ -66,10 +77,17 @@ function TurnView({
       <h3 className="font-semibold">Turn {number}</h3>
       {turn && (
         <p className="text-[0.87rem] text-quiet">
-          {turn.model} · {turn.input} tokens in, {turn.output} out · {money(turn.cost ?? 0)} ·{' '}
-          {took(turn.asked, turn.answered)}
+          {turn.model} · {turn.input ?? 0} tokens in{turn.cached ? `, ${turn.cached} of them read lately` : ''},{' '}
+          {turn.output ?? 0} out · {money(turn.cost ?? 0)} · {took(turn.asked, turn.answered)}
+          {turn.left_out ? ` · the ${turn.left_out} oldest messages left out for want of room` : ''}
         </p>
       )}
+      {message.thought && (
+        <Fold title="What it thought">
+          <p className="whitespace-pre-wrap">{message.thought}</p>
+        </Fold>
+      )}
+      {turn?.cut && <p className="text-madder">{cuts[turn.cut] ?? turn.cut}: this is no answer</p>}
       {message.text && <p className="my-2 mr-8 rounded-lg bg-paper px-3 py-2 whitespace-pre-wrap">{message.text}</p>}
       {message.asks?.map((ask) =>
         calls
@@ -83,6 +101,13 @@ function TurnView({
       </Fold>
     </section>
   )
+}
+
+const cuts: Record<string, string> = {
+  length: 'Cut off at the longest it may be',
+  window: 'Cut off at the end of the window',
+  filter: "Cut off by the server's filter",
+  refusal: 'The model refused',
 }
 
 const states: Record<string, [import('../api').Status, string]> = {

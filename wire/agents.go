@@ -3,6 +3,7 @@ package wire
 import (
 	"woolsignal/core/flow"
 	"woolsignal/core/money"
+	"woolsignal/core/run"
 )
 
 // Agent is an agent in short.
@@ -84,15 +85,7 @@ type Spending struct {
 type Task struct {
 	Task   string         `json:"task"`
 	Inputs map[string]any `json:"inputs,omitempty"`
-	Files  []File         `json:"files,omitempty"`
+	Files  []run.File     `json:"files,omitempty"`
 	Thread string         `json:"thread,omitempty"` // a conversation of yours with it that this goes on with
 	Held   bool           `json:"held,omitempty"`   // hold back what would change something outside
-}
-
-// File is a file the service keeps, as values carry it.
-type File struct {
-	Name string `json:"name"`
-	Type string `json:"type"`
-	Size int64  `json:"size"`
-	Blob string `json:"blob"`
 }

@@ -1620,12 +1620,6 @@ export interface components {
             path?: string[];
             text: string;
         };
-        File: {
-            blob: string;
-            name: string;
-            size: number;
-            type: string;
-        };
         FileDiff: {
             diff: string;
             path: string;
@@ -2188,7 +2182,7 @@ export interface components {
             path: string;
         };
         Task: {
-            files?: components["schemas"]["File"][];
+            files?: components["schemas"]["RunFile"][];
             held?: boolean;
             inputs?: Record<string, never>;
             task: string;

@@ -12,9 +12,9 @@ import (
 // MostAnswers is how often a model may answer before its answers are given up.
 const MostAnswers = 3
 
-// ParseAnswer reads a model's words as what was asked for; a nil schema takes any
+// parseAnswer reads a model's words as what was asked for; a nil schema takes any
 // words.
-func ParseAnswer(said string, wanted map[string]any) (any, error) {
+func parseAnswer(said string, wanted map[string]any) (any, error) {
 	if wanted == nil {
 		return said, nil
 	}
@@ -42,7 +42,7 @@ func Correction(err error) string {
 // Answer reads the model's last words as what the schema asks for, with the choices
 // that were read for this task.
 func (s *State) Answer(wanted *flow.Schema) (any, error) {
-	return ParseAnswer(s.Messages[len(s.Messages)-1].Text, wanted.With(s.Choices))
+	return parseAnswer(s.Messages[len(s.Messages)-1].Text, wanted.With(s.Choices))
 }
 
 // CutShort says why the model's last message is none to go by; nil where it is one.

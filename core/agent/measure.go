@@ -2,7 +2,6 @@ package agent
 
 import (
 	"encoding/json"
-	"strings"
 	"unicode/utf8"
 
 	"woolsignal/core/flow"
@@ -43,7 +42,7 @@ func (m Message) Tokens() int {
 		}
 	}
 	for _, f := range m.Files {
-		if strings.HasPrefix(f.Type, "image/") {
+		if f.IsPicture() {
 			n += pictureTokens
 		} else {
 			n += int(f.Size / fileBytes)
@@ -56,12 +55,18 @@ func (m Message) Tokens() int {
 func ToolTokens(grants []Grant) int {
 	n := 0
 	for _, g := range grants {
-		schema, err := json.Marshal(g.Offered())
-		if err == nil {
-			n += 8 + Tokens(g.Tool) + Tokens(g.Spec.Description) + Tokens(string(schema))
-		}
+		n += OfferTokens(g.Tool, g.Spec.Description, g.Offered())
 	}
 	return n
+}
+
+// OfferTokens estimates what one tool takes that a model is offered.
+func OfferTokens(name, description string, schema map[string]any) int {
+	text, err := json.Marshal(schema)
+	if err != nil {
+		return 0 // it came out of JSON
+	}
+	return 8 + Tokens(name) + Tokens(description) + Tokens(string(text))
 }
 
 // Measure says what the next turn reads, with a number of the oldest remembered

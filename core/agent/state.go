@@ -27,6 +27,9 @@ type File struct {
 	Blob string `json:"blob"`
 }
 
+// IsPicture tells whether it says that it is a picture.
+func (f File) IsPicture() bool { return strings.HasPrefix(f.Type, "image/") }
+
 // Request is a model's wish to use a tool.
 type Request struct {
 	ID   string `json:"id"`

@@ -1,9 +1,7 @@
 package run
 
 import (
-	"encoding/json"
 	"strconv"
-	"strings"
 	"time"
 
 	"woolsignal/core/agent"
@@ -57,14 +55,13 @@ func (a *Ask) Reads() (tokens, pictures int) {
 	for _, m := range a.Messages {
 		tokens += m.Tokens()
 		for _, f := range m.Files {
-			if strings.HasPrefix(f.Type, "image/") {
+			if f.IsPicture() {
 				pictures++
 			}
 		}
 	}
 	for _, t := range a.Tools {
-		schema, _ := json.Marshal(t.Schema) // read from JSON
-		tokens += agent.Tokens(t.Name) + agent.Tokens(t.Description) + agent.Tokens(string(schema))
+		tokens += agent.OfferTokens(t.Name, t.Description, t.Schema)
 	}
 	return tokens, pictures
 }

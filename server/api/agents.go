@@ -217,12 +217,10 @@ func (a *API) startTask(r *request, in wire.Task) (wire.Started, error) {
 			"Send thread, a name of at most 100 characters.")
 	}
 	t := engine.Task{Agent: id, Words: in.Task, Inputs: expr.CanonicalMap(in.Inputs), Held: in.Held, Source: "/api",
-		From: map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}, For: p.Email}
+		Files: in.Files,
+		From:  map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}, For: p.Email}
 	if in.Thread != "" {
 		t.Source, t.Thread = consoleSource(p), in.Thread
-	}
-	for _, f := range in.Files {
-		t.Files = append(t.Files, run.File{Name: f.Name, Type: f.Type, Size: f.Size, Blob: f.Blob})
 	}
 	ticket, err := a.Engine.StartTask(r.Context(), t)
 	if err != nil {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -21,8 +20,12 @@ import (
 type budgets struct {
 	deciding sync.Mutex // one decides at a time whether there is room
 	mu       sync.Mutex // guards what follows
-	all      map[string]*purse
+	all      map[purseKey]*purse
 }
+
+// purseKey names the purse of a budget: of a workflow, "" for all of them, and a
+// period, day or month. A run's own budget has none: its state says what it spent.
+type purseKey struct{ workflow, period string }
 
 // purse is what one budget has spent in its period.
 type purse struct {
@@ -32,8 +35,8 @@ type purse struct {
 
 // bound is one budget a run is under.
 type bound struct {
-	key   string // of its purse; the run's own has none
-	what  string // in words: a day of Weighbridge intake
+	key   purseKey // zero for the run's own
+	what  string   // in words: a day of Weighbridge intake
 	most  float64
 	since time.Time
 }
@@ -45,19 +48,19 @@ type expense struct {
 	aside  money.Micros
 }
 
-// boundsOf are the budgets a run is under, its own first.
-func (e *Engine) boundsOf(l *live) []bound {
+// boundsOf are the budgets a run of a workflow is under, its own first.
+func (e *Engine) boundsOf(id string, of *flow.Workflow) []bound {
 	w := e.workspace.Now()
 	at := time.Now().In(w.Zone)
 	day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, w.Zone)
 	month := time.Date(at.Year(), at.Month(), 1, 0, 0, 0, 0, w.Zone)
-	own, title := l.def.Workflow.Budget, l.def.Workflow.Title
+	own, title := of.Budget, of.Title
 	var out []bound
-	for _, b := range []bound{{"", "a run of " + title, own.Run, time.Time{}},
-		{l.workflow + " day", "a day of " + title, own.Day, day},
-		{l.workflow + " month", "a month of " + title, own.Month, month},
-		{" day", "a day of all workflows", w.Budget.Day, day},
-		{" month", "a month of all workflows", w.Budget.Month, month}} {
+	for _, b := range []bound{{purseKey{}, "a run of " + title, own.Run, time.Time{}},
+		{purseKey{id, "day"}, "a day of " + title, own.Day, day},
+		{purseKey{id, "month"}, "a month of " + title, own.Month, month},
+		{purseKey{"", "day"}, "a day of all workflows", w.Budget.Day, day},
+		{purseKey{"", "month"}, "a month of all workflows", w.Budget.Month, month}} {
 		if b.most > 0 {
 			out = append(out, b)
 		}
@@ -82,9 +85,8 @@ func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, lea
 	l := e.runs.hold(id)
 	defer e.runs.release(l)
 	var own money.Micros
-	var workflow string
 	err = e.locked(ctx, l, func() error {
-		bounds, own, workflow = e.boundsOf(l), l.state.Spent.Cost, l.workflow
+		bounds, own = e.boundsOf(l.workflow, l.def.Workflow), l.state.Spent.Cost
 		return nil
 	})
 	if err != nil || len(bounds) == 0 {
@@ -92,8 +94,8 @@ func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, lea
 	}
 	for i, b := range bounds {
 		spent := own
-		if b.key != "" {
-			if spent, err = e.spent(ctx, b, workflow); err != nil {
+		if b.key != (purseKey{}) {
+			if spent, err = e.spent(ctx, b); err != nil {
 				return 0, bound{}, nil, err
 			}
 		}
@@ -106,14 +108,14 @@ func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, lea
 
 // spent is what a budget has spent and put aside. What was spent before the service
 // started is read once.
-func (e *Engine) spent(ctx context.Context, b bound, workflow string) (money.Micros, error) {
+func (e *Engine) spent(ctx context.Context, b bound) (money.Micros, error) {
 	e.budgets.mu.Lock()
 	defer e.budgets.mu.Unlock()
 	p := e.budgets.all[b.key]
 	if p == nil || !p.since.Equal(b.since) {
 		condition, args := "accepted >= ?", []any{store.Time(b.since)}
-		if b.key[0] != ' ' {
-			condition, args = condition+" AND workflow = ?", append(args, workflow)
+		if b.key.workflow != "" {
+			condition, args = condition+" AND workflow = ?", append(args, b.key.workflow)
 		}
 		aside := money.Micros(0)
 		if p != nil {
@@ -134,7 +136,7 @@ func (e *Engine) putAside(bounds []bound, sum money.Micros) *expense {
 	e.budgets.mu.Lock()
 	defer e.budgets.mu.Unlock()
 	for _, b := range bounds {
-		if p := e.budgets.all[b.key]; p != nil && b.key != "" {
+		if p := e.budgets.all[b.key]; p != nil {
 			p.aside += sum
 		}
 	}
@@ -149,7 +151,7 @@ func (x *expense) came(cost money.Micros) {
 	x.engine.budgets.mu.Lock()
 	defer x.engine.budgets.mu.Unlock()
 	for _, b := range x.bounds {
-		if p := x.engine.budgets.all[b.key]; p != nil && b.key != "" {
+		if p := x.engine.budgets.all[b.key]; p != nil {
 			p.aside, p.spent = p.aside-x.aside, p.spent+cost
 		}
 	}
@@ -200,26 +202,24 @@ type Spending struct {
 func (e *Engine) Spending(ctx context.Context) ([]Spending, error) {
 	w := e.workspace.Now()
 	var out []Spending
-	add := func(l *live, workflow string) error {
-		for _, b := range e.boundsOf(l) {
-			if b.key == "" || (b.key[0] == ' ') != (workflow == "") {
-				continue
+	add := func(workflow string, of *flow.Workflow) error {
+		for _, b := range e.boundsOf(workflow, of) {
+			if b.key == (purseKey{}) || b.key.workflow != workflow {
+				continue // of one run, or of all workflows, which are told once
 			}
-			spent, err := e.spent(ctx, b, workflow)
+			spent, err := e.spent(ctx, b)
 			if err != nil {
 				return err
 			}
-			_, period, _ := strings.Cut(b.key, " ")
-			out = append(out, Spending{workflow, period, b.most, spent})
+			out = append(out, Spending{workflow, b.key.period, b.most, spent})
 		}
 		return nil
 	}
-	if err := add(&live{def: &run.Definition{Workflow: &flow.Workflow{}}}, ""); err != nil {
+	if err := add("", &flow.Workflow{}); err != nil {
 		return nil, err
 	}
 	for _, id := range slices.Sorted(maps.Keys(w.Live)) {
-		l := &live{workflow: id, def: &run.Definition{Workflow: w.Live[id].Workflow}}
-		if err := add(l, id); err != nil {
+		if err := add(id, w.Live[id].Workflow); err != nil {
 			return nil, err
 		}
 	}

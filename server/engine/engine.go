@@ -74,7 +74,7 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vaul
 	e := &Engine{store: s, workspace: w, secrets: secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
 		ctx: ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
-		endings: map[string]Ending{}, budgets: budgets{all: map[string]*purse{}}}
+		endings: map[string]Ending{}, budgets: budgets{all: map[purseKey]*purse{}}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
 	return e

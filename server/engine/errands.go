@@ -217,9 +217,12 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 // nothing of the ones before it, which may have happened.
 func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
 	spec, _ := e.workspace.Now().Tools.Find(call.Tool)
-	expense, err := e.affordCall(errand.Run, spec)
-	if err != nil {
-		return &run.Returned{Error: err.Error()}
+	var aside *expense
+	if spec.Priced() {
+		var err error
+		if aside, err = e.affordCall(errand.Run, spec); err != nil {
+			return &run.Returned{Error: err.Error()}
+		}
 	}
 	var cost money.Micros
 	reply := e.callTool(errand, call, func(more money.Micros) { cost += more })
@@ -229,7 +232,10 @@ func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
 		}
 		returned.Cost = cost
 	}
-	expense.came(cost)
+	if aside == nil && cost > 0 { // known only now, as of embeddings
+		aside, _ = e.affordCall(errand.Run, flow.Tool{}) // a run that is gone has no budget to count it in
+	}
+	aside.came(cost)
 	return reply
 }
 

@@ -100,7 +100,7 @@ func (h *Hosted) GiveFile(w http.ResponseWriter, r *http.Request) {
 	}
 	if err != nil {
 		h.Log.Error("a visitor's file could not be read", "error", err)
-		problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")
+		broken(w)
 		return
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
@@ -123,7 +123,7 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		out, err := h.Thread(r.Context(), v.key(), after)
 		if err != nil {
 			h.Log.Error("a visitor's conversation could not be read", "error", err)
-			problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")
+			broken(w)
 			return
 		}
 		w.Header().Set("Content-Type", "application/json")

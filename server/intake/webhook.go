@@ -98,6 +98,11 @@ func notTaken(w http.ResponseWriter) {
 		"Send the same again in a few seconds; nothing was started.")
 }
 
+// broken answers that something of ours went wrong.
+func broken(w http.ResponseWriter) {
+	problem.Write(w, http.StatusInternalServerError, "Something went wrong here", "Try again in a minute.")
+}
+
 // later answers that the run is kept and goes on.
 func later(w http.ResponseWriter, id, status string) {
 	body := map[string]string{"status": status}

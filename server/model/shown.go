@@ -79,7 +79,7 @@ func kindOf(said string, data []byte) string {
 }
 
 // isPicture tells whether it is shown as a picture.
-func (s shown) isPicture() bool { return s.data != "" && strings.HasPrefix(s.Type, "image/") }
+func (s shown) isPicture() bool { return s.data != "" && s.IsPicture() }
 
 // told is a file that is shown by its words.
 func (s shown) told() string { return "The file " + s.Name + ":\n\n" + s.words }

@@ -49,13 +49,10 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 	if known, kept := s.tasks.Load(string(script)); kept {
 		return known.(string), nil
 	}
-	files := map[string]string{"workflows/task.yaml": string(script), file: s.Files[file]}
-	for _, path := range def.SchemasUsed() {
-		files[path] = s.Files[path]
-	}
-	one, _ := flow.DecodeWorkflow("workflows/task.yaml", string(script))
+	const path = "workflows/task.yaml"
+	one, _ := flow.DecodeWorkflow(path, string(script))
 	d := writtenOf(s.Workspace, one, s.Tools)
-	d.Files = files
+	d.Files[path] = string(script)
 	var b store.Batch
 	if hash, err = d.keep(&b); err != nil {
 		return "", err

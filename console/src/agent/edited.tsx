@@ -4,7 +4,7 @@ import { useFileState } from '../making/use-file'
 import { Button } from '../parts/states'
 import { FieldRow } from '../script/field-row'
 import { useForm } from '../script/use-draft'
-import { money, plain } from '../words'
+import { count, money, plain } from '../words'
 import { sections, stops, type AgentFile } from './file'
 import { Kit, KitEditor } from './kit'
 import { Part } from './part'
@@ -31,7 +31,7 @@ export function Edited({ file, may }: { file: FileDraft; may: boolean }) {
         {sections(a.instructions ?? '').map((x) => (
           <span key={x.heading} className="mr-3 inline-block">
             <span className="font-semibold">{x.heading}</span>{' '}
-            <span className="text-quiet">{x.lines === 1 ? '1 line' : `${x.lines} lines`}</span>
+            <span className="text-quiet">{count(x.lines, 'line')}</span>
           </span>
         ))}
       </Part>

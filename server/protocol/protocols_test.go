@@ -515,7 +515,7 @@ func TestMCPServersThatLie(t *testing.T) {
 	b := made(t, files, nil)
 	t.Cleanup(func() { offers.CloseSessions(b.kit) })
 	told := make(chan string, 4)
-	offers.OnOffersChanged(b.kit, func(connection string) { told <- connection })
+	tool.OnOffersChanged(b.kit, func(connection string) { told <- connection })
 	refresh := func() {
 		t.Helper()
 		if _, err := offers.RefreshOffers(context.Background(), b.kit, b.w.Connections["liar"]); err != nil {

@@ -4,5 +4,5 @@ package mcp
 import "woolsignal/server/tool"
 
 func init() {
-	tool.Register("mcp", tool.Protocol{Operations: operations, Try: try, Asked: true})
+	tool.Register("mcp", tool.Protocol{Operations: operations, Try: tool.TryOffers, Offers: RefreshOffers})
 }

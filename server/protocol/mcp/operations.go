@@ -20,7 +20,6 @@ import (
 	"woolsignal/core/protocol"
 	"woolsignal/core/schema"
 	"woolsignal/server/egress"
-	"woolsignal/server/store"
 	"woolsignal/server/tool"
 )
 
@@ -81,17 +80,7 @@ func RefreshOffers(ctx context.Context, k *tool.Kit, c *flow.Connection) (change
 	if err != nil {
 		return false, err
 	}
-	if before, err := kept(k, c.ID); err == nil && string(before) == string(data) {
-		return false, nil
-	}
-	var b store.Batch
-	b.Do("INSERT INTO offers (connection, tools, at) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET tools "+
-		"= excluded.tools, at = excluded.at", c.ID, data, store.Time(time.Now()))
-	if err := k.Store().Write(ctx, b); err != nil {
-		return false, err
-	}
-	sessionsOf(k).kept.Add(1)
-	return true, nil
+	return tool.KeepOffers(ctx, k, c.ID, data)
 }
 
 // longestDescription bounds what a server may say of a tool: models read it.
@@ -124,20 +113,11 @@ func offer(t *mcp.Tool) (o offered, ok bool) {
 	return o, true
 }
 
-func kept(k *tool.Kit, connection string) ([]byte, error) {
-	if k.Store() == nil {
-		return nil, store.ErrNoBlob
-	}
-	var data []byte
-	err := k.Store().Read().QueryRow("SELECT tools FROM offers WHERE connection = ?", connection).Scan(&data)
-	return data, err
-}
-
 // operations makes tools of what a server said it offers. Before anybody
 // has asked it, the operations its file names are known by name alone.
 func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection) ([]*tool.Operation, error) {
 	var all []offered
-	if data, err := kept(k, c.ID); err == nil {
+	if data, err := tool.KeptOffers(k, c.ID); err == nil {
 		v, err := expr.DecodeJSON(data)
 		if err == nil {
 			data, _ = json.Marshal(v)
@@ -295,27 +275,4 @@ func (m *mcpCall) contents(ctx context.Context, all []mcp.Content) (string, []an
 		}
 	}
 	return strings.Join(words, "\n"), files, failed
-}
-
-func try(ctx context.Context, k *tool.Kit, _ *flow.Workspace, _ tool.Catalogue, c *flow.Connection) tool.Verdict {
-	changed, err := RefreshOffers(ctx, k, c)
-	if err != nil {
-		return k.Trouble(c, err)
-	}
-	if changed {
-		offersChanged(k, c.ID)
-	}
-	offers, err := operations(k, nil, c)
-	if err != nil {
-		return tool.Unfit("Ask whoever runs it.", "%v", err)
-	}
-	var there []string
-	for _, o := range offers {
-		if o.Input == nil {
-			return tool.Unfit("Correct offer: in connections/"+c.ID+".yaml.", "It answers, but offers no %s.",
-				strings.TrimPrefix(o.Name, c.ID+"/"))
-		}
-		there = append(there, strings.TrimPrefix(o.Name, c.ID+"/"))
-	}
-	return tool.Works("It answers and offers: %s.", strings.Join(there, ", "))
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/modelcontextprotocol/go-sdk/mcp"
@@ -17,11 +16,9 @@ import (
 // turn of its own, so that a server that is slow to open holds nobody up but
 // those who need it.
 type sessions struct {
-	mu     sync.Mutex // guards open, ended and onList; never held while a server is spoken to
-	open   map[string]*mcpSession
-	ended  bool                    // no session is opened any more
-	onList func(connection string) // the server says that its tools changed
-	kept   atomic.Int64            // how often a list was kept anew
+	mu    sync.Mutex // guards open and ended; never held while a server is spoken to
+	open  map[string]*mcpSession
+	ended bool // no session is opened any more
 }
 
 // sessionsOf gives the sessions of a kit.
@@ -40,30 +37,6 @@ type mcpSession struct {
 
 // opening bounds how long a server may take to open a session.
 const opening = 20 * time.Second
-
-// OnOffersChanged says what to do when a server's list of tools changed.
-func OnOffersChanged(k *tool.Kit, do func(connection string)) {
-	sessionsOf(k).mu.Lock()
-	defer sessionsOf(k).mu.Unlock()
-	sessionsOf(k).onList = do
-}
-
-// OffersKept counts how often a server's list was kept anew, whoever asked
-// for it: a catalogue made at another count is old.
-func OffersKept(k *tool.Kit) int { return int(sessionsOf(k).kept.Load()) }
-
-// offersChanged tells whoever makes the catalogue.
-func offersChanged(k *tool.Kit, connection string) {
-	if do := sessionsOf(k).listener(); do != nil {
-		do(connection)
-	}
-}
-
-func (s *sessions) listener() func(connection string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.onList
-}
 
 // CloseSessions ends every session with an MCP server. One that is just being
 // opened is closed by whoever opens it.
@@ -153,7 +126,7 @@ func openSession(ctx context.Context, k *tool.Kit, c *flow.Connection, place *mc
 	}
 	client := mcp.NewClient(&mcp.Implementation{Name: "woolsignal", Version: "1"}, &mcp.ClientOptions{
 		ToolListChangedHandler: func(context.Context, *mcp.ToolListChangedRequest) {
-			go offersChanged(k, c.ID) // the session must go on reading meanwhile
+			go tool.OffersChanged(k, c.ID) // the session must go on reading meanwhile
 		}})
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), opening)
 	defer cancel()

@@ -186,12 +186,12 @@ func (s *Server) toldOfFiles(ctx context.Context) {
 	}
 }
 
-// offers asks MCP servers what they offer: at the start, when their files
+// offers asks servers what they offer: at the start, when their files
 // change, and when they say that it changed. Each is asked by itself: one that
 // is slow keeps nobody waiting.
 func (s *Server) offers(ctx context.Context) {
 	told, answered := make(chan string, 16), make(chan struct{}, 1)
-	mcp.OnOffersChanged(s.Kit, func(connection string) {
+	tool.OnOffersChanged(s.Kit, func(connection string) {
 		select {
 		case told <- connection:
 		case <-ctx.Done():
@@ -199,7 +199,7 @@ func (s *Server) offers(ctx context.Context) {
 	})
 	changed := s.Workspace.Subscribe()
 	asked := map[string]*flow.Connection{}
-	made := mcp.OffersKept(s.Kit)
+	made := tool.OffersKept(s.Kit)
 	var asking sync.WaitGroup
 	defer asking.Wait()
 	for {
@@ -216,7 +216,7 @@ func (s *Server) offers(ctx context.Context) {
 				}
 			})
 		}
-		if kept := mcp.OffersKept(s.Kit); kept != made {
+		if kept := tool.OffersKept(s.Kit); kept != made {
 			made = kept
 			if err := s.Workspace.Reread(ctx); err != nil && ctx.Err() == nil {
 				s.options.Log.Error("the tools could not be made anew", "error", err)
@@ -239,15 +239,15 @@ func (s *Server) offers(ctx context.Context) {
 	}
 }
 
-// ask asks one MCP server what it offers.
+// ask asks one server what it offers.
 func (s *Server) ask(ctx context.Context, c *flow.Connection) {
 	err := fault.Catch(s.options.Log, "what "+c.ID+" offers", func() error {
-		_, err := mcp.RefreshOffers(ctx, s.Kit, c)
+		_, err := tool.AskOffers(ctx, s.Kit, c)
 		return err
 	})
 	s.Kit.Used(ctx, c.ID, err)
 	if err != nil && ctx.Err() == nil {
-		s.options.Log.Warn("an MCP server could not be asked what it offers", "connection", c.ID, "error",
+		s.options.Log.Warn("a server could not be asked what it offers", "connection", c.ID, "error",
 			s.Secrets.Mask(err.Error()))
 	}
 }

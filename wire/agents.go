@@ -44,7 +44,7 @@ type KitTool struct {
 	Missing  bool     `json:"missing,omitempty"` // its connection offers no such tool
 	Fixed    []string `json:"fixed,omitempty"`   // arguments the model neither sees nor sets
 	// When somebody is asked before it is used: never, always, "when" and a
-	// condition; and whom.
+	// condition, "judge" and a criterion; and whom.
 	Approval string `json:"approval"`
 	When     string `json:"when,omitempty"`
 	Ask      string `json:"ask,omitempty"`

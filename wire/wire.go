@@ -150,8 +150,10 @@ type Name struct {
 	Holds flow.Holds `json:"holds"` // the fields that can name it
 	Name  string     `json:"name"`
 	Title string     `json:"title"`
-	Kind  string     `json:"kind,omitempty"` // of a connection; of who can be asked: role, team or person
-	About string     `json:"about,omitempty"`
+	// Kind is of a connection; of who can be asked role, team or person; of a workflow
+	// callable, where it names inputs.
+	Kind  string `json:"kind,omitempty"`
+	About string `json:"about,omitempty"`
 }
 
 // Draft is a workflow's text that is to be kept.
@@ -213,9 +215,10 @@ type Detail struct {
 	Reviews  []run.Review  `json:"reviews"`
 	Response *run.Response `json:"response,omitempty"`
 	Labels   []string      `json:"labels"`
-	Result   any           `json:"result,omitempty"` // what a called workflow gave
-	Wake     *time.Time    `json:"wake,omitempty"`   // when it goes on by itself
-	Draft    bool          `json:"draft,omitempty"`  // it follows what was written rather than what is live
+	Result   any           `json:"result,omitempty"`       // what a called workflow gave
+	Wake     *time.Time    `json:"wake,omitempty"`         // when it goes on by itself
+	Below    money.Micros  `json:"below_micros,omitempty"` // of its cost, what the runs it called cost
+	Draft    bool          `json:"draft,omitempty"`        // it follows what was written rather than what is live
 	InPlace  []InPlace     `json:"in_place,omitempty"`
 	Held     bool          `json:"held_back,omitempty"` // what would change something outside is held back
 	Step     string        `json:"step,omitempty"`      // the one that is tried alone, by its path

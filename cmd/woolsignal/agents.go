@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"woolsignal/core/flow"
 	"woolsignal/wire"
 )
 
@@ -74,12 +75,15 @@ func (a *app) agent(one wire.AgentInFull, currency string) {
 		told = append(told, fmt.Sprintf("%s (%d lines)", orElse(s.Heading, "how to work"), s.Lines))
 	}
 	fmt.Fprintf(a.out, "Is told      %s\n", strings.Join(told, ", "))
-	for i, t := range one.Kit {
-		head := "May use     "
-		if i > 0 {
-			head = "            "
+	before := ""
+	for _, t := range one.Kit {
+		head, what := kitHead(t)
+		if head == before {
+			fmt.Fprintf(a.out, "%-12s %s\n", "", what)
+		} else {
+			fmt.Fprintf(a.out, "%-12s %s\n", head, what)
 		}
-		fmt.Fprintf(a.out, "%s %s, %s\n", head, t.Name, kitWords(t))
+		before = head
 	}
 	if one.Inputs != nil {
 		fmt.Fprintf(a.out, "Is given     %s\n", strings.Join(propertiesOf(one.Inputs), ", "))
@@ -97,6 +101,17 @@ func (a *app) agent(one wire.AgentInFull, currency string) {
 	fmt.Fprintf(a.out, "\nGive it a task: woolsignal start -agent %s \"…\"\n", one.ID)
 }
 
+// kitHead says what is done with a part of an agent's kit, and with what.
+func kitHead(t wire.KitTool) (head, what string) {
+	switch kind, id, _ := flow.CompanyTool(t.Name); kind {
+	case flow.HelperTools:
+		return "Asks", id
+	case flow.HandOffTools:
+		return "Hands over", "to " + id
+	}
+	return "May use", t.Name + ", " + kitWords(t)
+}
+
 // kitWords say when somebody is asked before a tool is used, and what is fixed.
 func kitWords(t wire.KitTool) string {
 	words := "freely"
@@ -104,9 +119,11 @@ func kitWords(t wire.KitTool) string {
 	case t.Missing:
 		words = "which is not there any more"
 	case t.Approval == "always":
-		words = "after a yes of " + orElse(t.Ask, "a reviewer")
+		words = "after a yes of " + whom(t.Ask)
 	case t.Approval == "when":
-		words = "after a yes of " + t.Ask + " when " + t.When
+		words = "after a yes of " + whom(t.Ask) + " when " + t.When
+	case t.Approval == "judge":
+		words = "after a yes of " + whom(t.Ask) + " when this is judged to hold: " + t.When
 	case t.ReadOnly:
 		words = "freely: it only reads"
 	}
@@ -114,6 +131,14 @@ func kitWords(t wire.KitTool) string {
 		words += "; fixed: " + strings.Join(t.Fixed, ", ")
 	}
 	return words
+}
+
+// whom says who is asked.
+func whom(of string) string {
+	if of == flow.Speaker {
+		return "whoever it talks with"
+	}
+	return orElse(of, "a reviewer")
 }
 
 // propertiesOf names the properties of a schema.

@@ -133,6 +133,9 @@ func (a *app) showReview(ctx context.Context, c *client.Client, id string, asJSO
 	if r.Why != "" {
 		fmt.Fprintln(a.out, r.Why)
 	}
+	if r.Thing != nil {
+		a.printThing("  ", r.Thing)
+	}
 	if r.Show != nil {
 		indent(a.out, "  ", value(r.Show))
 	}

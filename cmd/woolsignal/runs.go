@@ -227,6 +227,11 @@ func (a *app) printAgent(under string, s *agent.State, reviews []run.Review, zon
 		case "user":
 			indent(a.out, under+"asked  ", m.Text)
 		case "assistant":
+			for _, act := range s.Acts {
+				if act.Turn == turn {
+					fmt.Fprintf(a.out, "%s%s has it from here, after %s\n", under, act.Agent, act.Was)
+				}
+			}
 			if turn < len(s.Turns) {
 				t := s.Turns[turn]
 				fmt.Fprintf(a.out, "%sturn %d  %s, %d in, %d out, %s, %s\n", under, turn+1, t.Model, t.Input, t.Output,
@@ -249,16 +254,50 @@ func (a *app) printCall(under string, s *agent.State, ask agent.Request, reviews
 			continue
 		}
 		fmt.Fprintf(a.out, "%s  used %s %s\n", under, c.Tool, oneLine(value(c.Args), 300))
+		if c.Beside {
+			fmt.Fprintf(a.out, "%s    its plan says nothing of this\n", under)
+		}
+		a.printApproval(under+"    ", c)
 		for _, r := range reviews {
 			if r.ID == c.Review {
 				a.printDecision(under+"    ", r, zone)
 			}
+		}
+		if c.Child != "" {
+			fmt.Fprintf(a.out, "%s    as the run %s\n", under, c.Child)
 		}
 		switch c.State {
 		case agent.Done:
 			fmt.Fprintf(a.out, "%s    gave %s\n", under, oneLine(value(c.Result), 300))
 		case agent.Failed:
 			fmt.Fprintf(a.out, "%s    failed: %s\n", under, c.Error)
+		}
+	}
+}
+
+// printThing tells what a call is about, and what becomes of it.
+func (a *app) printThing(under string, t *agent.Thing) {
+	fmt.Fprintf(a.out, "%sis about %s\n", under, orElse(t.Words, t.Unknown))
+	for _, change := range t.Changes {
+		fmt.Fprintf(a.out, "%s  %s: %s becomes %s\n", under, change.Name, orElse(change.Before, "nothing"),
+			orElse(change.After, "nothing"))
+	}
+}
+
+// printApproval tells what a call is about, whether somebody is asked, and what the
+// speaker said.
+func (a *app) printApproval(under string, c *agent.Call) {
+	if c.Thing != nil {
+		a.printThing(under, c.Thing)
+	}
+	if c.Judged != nil {
+		asked := map[bool]string{true: "somebody is asked", false: "nobody is asked"}[c.Judged.Holds]
+		fmt.Fprintf(a.out, "%s%s: %s\n", under, asked, c.Judged.Reason)
+	}
+	if c.Back != nil {
+		indent(a.out, under+"read back ", c.Back.Text)
+		if c.Back.Phase == agent.BackSettled {
+			fmt.Fprintf(a.out, "%s%s: %s\n", under, orElse(c.By, "nobody"), orElse(c.Note, "yes"))
 		}
 	}
 }

@@ -1267,18 +1267,37 @@ export interface components {
             used_by: string[];
             usual?: components["schemas"]["Usual"];
         };
+        AgentAct: {
+            agent: string;
+            /** Format: date-time */
+            at: string;
+            call: number;
+            turn: number;
+            was: string;
+            why?: string;
+        };
+        AgentBack: {
+            phase: string;
+            text: string;
+            third?: boolean;
+        };
         AgentCall: {
             args: Record<string, never>;
             ask: string;
+            back?: components["schemas"]["AgentBack"];
             /** Format: date-time */
             began?: string;
+            beside?: boolean;
             by?: string;
+            child?: string;
+            cost?: number;
             edited?: boolean;
             /** Format: date-time */
             ended?: string;
             error?: string;
             held?: boolean;
             id: string;
+            judged?: components["schemas"]["AgentVerdict"];
             note?: string;
             /** @enum {string} */
             resend?: "safe" | "idempotency_key" | "own_id" | "never";
@@ -1286,9 +1305,15 @@ export interface components {
             review?: string;
             sent?: number;
             state: string;
+            thing?: components["schemas"]["AgentThing"];
             tool: string;
             unsure?: boolean;
             waited?: number;
+        };
+        AgentChange: {
+            after: string;
+            before: string;
+            name: string;
         };
         AgentFile: {
             blob: string;
@@ -1327,25 +1352,41 @@ export interface components {
             text?: string;
             thought?: string;
         };
+        AgentPlanStep: {
+            tool?: string;
+            what: string;
+        };
         AgentRequest: {
             args: unknown;
             id: string;
             tool: string;
         };
         AgentState: {
+            acts?: components["schemas"]["AgentAct"][];
             agent: string;
             /** Format: date-time */
             began: string;
             calls: components["schemas"]["AgentCall"][];
             choices?: components["schemas"]["FlowChoice"][][];
+            facts?: string[];
+            from?: number;
+            holder?: string;
             memory: string;
             messages: components["schemas"]["AgentMessage"][];
             model: string;
+            plan?: components["schemas"]["AgentPlanStep"][];
             ready: boolean;
             recalled: number;
             system: string;
             turns: components["schemas"]["AgentTurn"][];
             wrong?: number;
+        };
+        AgentThing: {
+            after?: unknown;
+            before?: unknown;
+            changes?: components["schemas"]["AgentChange"][];
+            unknown?: string;
+            words?: string;
         };
         AgentTurn: {
             /** Format: date-time */
@@ -1356,6 +1397,7 @@ export interface components {
             cost?: number;
             cut?: string;
             fill?: components["schemas"]["AgentFill"];
+            from?: number;
             input?: number;
             left_out?: number;
             model?: string;
@@ -1364,6 +1406,11 @@ export interface components {
             pictures?: number;
             searches?: number;
             sent: number;
+        };
+        AgentVerdict: {
+            holds: boolean;
+            reason?: string;
+            sure: number;
         };
         BeforeLive: {
             addresses: string[];
@@ -1532,6 +1579,7 @@ export interface components {
             /** Format: date-time */
             as_if?: string;
             because?: string;
+            below_micros?: number;
             cost_micros: number;
             draft?: boolean;
             /** Format: date-time */
@@ -1914,11 +1962,12 @@ export interface components {
             held?: Record<string, never>;
             id: string;
             /** @enum {string} */
-            kind: "step" | "approval" | "uncertain" | "connection";
+            kind: "step" | "approval" | "uncertain" | "connection" | "advice";
             needs?: string;
             note?: string;
             run: string;
             show?: unknown;
+            thing?: components["schemas"]["AgentThing"];
             title: string;
             tool?: string;
             why: string;
@@ -1993,10 +2042,11 @@ export interface components {
             held?: Record<string, never>;
             id: string;
             /** @enum {string} */
-            kind: "step" | "approval" | "uncertain" | "connection";
+            kind: "step" | "approval" | "uncertain" | "connection" | "advice";
             needs?: string;
             note?: string;
             show?: unknown;
+            thing?: components["schemas"]["AgentThing"];
             title: string;
             tool?: string;
             why: string;
@@ -2236,6 +2286,7 @@ export interface components {
             resend: "safe" | "idempotency_key" | "own_id" | "never";
             result_price?: number;
             says?: string;
+            shows?: boolean;
             takes?: components["schemas"]["ShapeContent"][];
             title: string;
         };

@@ -75,8 +75,8 @@ func OfferTokens(name, description string, schema map[string]any) int {
 // the turn before.
 func (s *State) Measure(model flow.Model, tools int) (fill Fill, leftOut int, fits bool) {
 	fill = Fill{Told: Tokens(s.System), Tools: tools}
-	for i, m := range s.Messages {
-		if i < s.Recalled {
+	for i, m := range s.Messages[s.From:] {
+		if i+s.From < s.Recalled {
 			fill.Memory += m.Tokens()
 		} else {
 			fill.Task += m.Tokens()
@@ -86,7 +86,7 @@ func (s *State) Measure(model flow.Model, tools int) (fill Fill, leftOut int, fi
 		return fill, 0, true
 	}
 	room := int(float64(model.Window-model.LongestAnswer) / s.scale())
-	for leftOut < s.Recalled && fill.All() > room {
+	for s.From == 0 && leftOut < s.Recalled && fill.All() > room {
 		fill.Memory -= s.Messages[leftOut].Tokens()
 		leftOut++
 		for leftOut < s.Recalled && s.Messages[leftOut].Role != "user" { // an exchange goes as a whole

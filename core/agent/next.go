@@ -20,13 +20,14 @@ type Grant struct {
 
 // Move is what to do next. Exactly one field is set.
 type Move struct {
-	Ask    bool     // ask the model
-	Say    string   // … and tell it this first: what was wrong with its answer
-	Start  *Call    // send this call
-	Review *Call    // ask a person about this call first
-	Refuse *Call    // settle this call as failed without sending it
-	Answer *Answer  // the agent is done
-	Fail   *Failure // a limit is reached, or the model gave no answer
+	Ask     bool     // ask the model
+	Say     string   // … and tell it this first: what was wrong with its answer
+	Start   *Call    // send this call
+	Review  *Call    // ask a person about this call first
+	HandOff *Call    // let the agent it names go on
+	Refuse  *Call    // settle this call as failed without sending it
+	Answer  *Answer  // the agent is done
+	Fail    *Failure // a limit is reached, or the model gave no answer
 }
 
 // Answer is what an agent answered: words, or a value that fits its schema.
@@ -44,7 +45,7 @@ func (s *State) Next(def *flow.Agent, grants []Grant, scope expr.Scope) []Move {
 	if asks := s.openAsks(); len(asks) > 0 {
 		var moves []Move
 		for i, ask := range asks {
-			if s.callFor(ask.ID) == nil {
+			if s.callFor(ask.ID) == nil && !s.waits(ask) {
 				moves = append(moves, s.propose(def, grants, scope, ask, len(s.Calls)+len(moves)+1, i))
 			}
 		}
@@ -73,16 +74,16 @@ func (s *State) Next(def *flow.Agent, grants []Grant, scope expr.Scope) []Move {
 }
 
 func (s *State) limit(def *flow.Agent, now time.Time) *Failure {
-	_, written, cost := s.Spent()
+	written, turns := s.Written(), len(s.Turns)-s.act().Turn
 	switch l := def.Limits; {
 	case l.OutputTokens > 0 && written >= l.OutputTokens:
 		return &Failure{"output", fmt.Sprintf("%s wrote all its %d tokens without an answer", def.Title,
 			l.OutputTokens)}
-	case l.Turns > 0 && len(s.Turns) >= l.Turns:
+	case l.Turns > 0 && turns >= l.Turns:
 		return &Failure{"turns", fmt.Sprintf("%s used all its %d turns without an answer", def.Title, l.Turns)}
 	case l.Time > 0 && s.Worked(now) > l.Time:
 		return &Failure{"time", fmt.Sprintf("%s took longer than %s", def.Title, flow.Span{Duration: l.Time}.String())}
-	case l.Cost > 0 && cost.Units() >= l.Cost:
+	case l.Cost > 0 && s.Cost().Units() >= l.Cost:
 		return &Failure{"cost", fmt.Sprintf("%s spent its limit of %g", def.Title, l.Cost)}
 	}
 	return nil
@@ -111,7 +112,7 @@ func (s *State) propose(def *flow.Agent, grants []Grant, scope expr.Scope, ask R
 	}
 	grant := grants[i]
 	call.Resend = grant.Spec.SentAgain()
-	if limit := def.Limits.ToolCalls; limit > 0 && len(s.Calls)+place >= limit {
+	if limit := def.Limits.ToolCalls; limit > 0 && len(s.Calls)-s.act().Call+place >= limit {
 		return refuse("the limit of %d tool calls is reached; answer with what is known", limit)
 	}
 	if failed := s.failures(ask.Tool); failed >= def.Limits.TriesPerTool {
@@ -127,6 +128,18 @@ func (s *State) propose(def *flow.Agent, grants []Grant, scope expr.Scope, ask R
 	if err := grant.check(call.Args); err != nil {
 		return refuse("the arguments do not fit: %v", err)
 	}
+	if def.Plan != nil && !grant.Spec.ReadOnly && ask.Tool != flow.PlanTool {
+		if s.Plan == nil {
+			return refuse("say with %s what you are going to do, before anything is changed", flow.PlanTool)
+		}
+		call.Beside = !s.planned(ask.Tool)
+	}
+	if isHandOff(ask.Tool) {
+		if s.handsOverBefore(ask) {
+			return refuse("the conversation is handed over once, to the first that was named")
+		}
+		return Move{HandOff: call}
+	}
 	asked, err := grant.needsPerson(call.Args, scope)
 	if err != nil {
 		return refuse("the condition for approval could not be computed: %v", err)
@@ -136,6 +149,36 @@ func (s *State) propose(def *flow.Agent, grants []Grant, scope expr.Scope, ask R
 		return Move{Review: call}
 	}
 	return Move{Start: call}
+}
+
+func isHandOff(tool string) bool {
+	kind, _, _ := flow.CompanyTool(tool)
+	return kind == flow.HandOffTools
+}
+
+// waits tells whether an ask is one to hand over that waits until all others of its
+// message are settled.
+func (s *State) waits(ask Request) bool {
+	if !isHandOff(ask.Tool) || s.handsOverBefore(ask) {
+		return false
+	}
+	return slices.ContainsFunc(s.openAsks(), func(other Request) bool {
+		c := s.callFor(other.ID)
+		return other.ID != ask.ID && (c == nil || !c.settled())
+	})
+}
+
+// handsOverBefore tells whether an ask before this one hands over too.
+func (s *State) handsOverBefore(ask Request) bool {
+	for _, other := range s.openAsks() {
+		if other.ID == ask.ID {
+			return false
+		}
+		if isHandOff(other.Tool) {
+			return true
+		}
+	}
+	return false
 }
 
 // failures counts how often a tool failed in this task.
@@ -164,7 +207,7 @@ func (g Grant) needsPerson(args map[string]any, scope expr.Scope) (bool, error) 
 		return !g.Spec.ReadOnly, nil
 	case g.Approval.None:
 		return false, nil
-	case g.Approval.When == nil:
+	case g.Approval.When == nil: // each time, or when a criterion holds, which is weighed first
 		return true, nil
 	}
 	names := map[string]any{"args": args}
@@ -213,7 +256,11 @@ func (c *Call) report() string {
 	if c.Waited < longWait {
 		return c.outcome()
 	}
-	return fmt.Sprintf("%s (%s took %s to decide; it is now %s.)", c.outcome(), c.By, c.Waited.Round(time.Minute),
+	who := "It took %s"
+	if c.By != "" {
+		who = c.By + " took %s to decide"
+	}
+	return fmt.Sprintf("%s ("+who+"; it is now %s.)", c.outcome(), c.Waited.Round(time.Minute),
 		c.Ended.UTC().Format("Monday 2 January 2006, 15:04 UTC"))
 }
 
@@ -231,6 +278,11 @@ func (c *Call) outcome() string {
 		return string(out)
 	case Declined:
 		text := fmt.Sprintf("%s declined this; it was not done.", c.By)
+		if c.Back != nil && c.Back.Third {
+			text = fmt.Sprintf("%s said neither yes nor no, so it was not done.", c.By)
+		} else if c.By == "" {
+			return ErrorMark + "it was not done: " + c.Note
+		}
 		if c.Note != "" {
 			text += " They said: " + c.Note
 		}

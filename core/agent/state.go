@@ -39,7 +39,8 @@ type Request struct {
 
 // Turn is one exchange with the model.
 type Turn struct {
-	Sent     int       `json:"sent"`               // how many of the state's messages it was sent
+	Sent     int       `json:"sent"`               // up to which of the state's messages it was sent
+	From     int       `json:"from,omitempty"`     // … and from which on
 	LeftOut  int       `json:"left_out,omitempty"` // of which the oldest, for want of room in the window
 	Fill     Fill      `json:"fill,omitzero"`      // what filled the window, as it was estimated
 	Offered  []string  `json:"offered,omitempty"`  // the tools it was offered
@@ -68,6 +69,8 @@ type CallState string
 
 // The states of a call.
 const (
+	Looking   CallState = "looking"   // what it is about is looked at
+	Weighing  CallState = "weighing"  // a model weighs whether somebody is to be asked
 	Proposed  CallState = "proposed"  // waits for a person
 	Running   CallState = "running"   // sent, or about to be
 	Done      CallState = "done"      // the tool answered
@@ -95,7 +98,13 @@ type Call struct {
 	Resend flow.Resend    `json:"resend,omitempty"` // how it may be sent again
 	Began  time.Time      `json:"began,omitzero"`
 	Ended  time.Time      `json:"ended,omitzero"`
-	Waited time.Duration  `json:"waited,omitempty"` // for a person, in nanoseconds
+	Waited time.Duration  `json:"waited,omitempty"` // for a person, or a run of its own, in nanoseconds
+	Beside bool           `json:"beside,omitempty"` // its plan says nothing of it
+	Thing  *Thing         `json:"thing,omitempty"`  // what it is about, where that was looked at
+	Judged *Verdict       `json:"judged,omitempty"` // whether the criterion holds by which somebody is asked
+	Back   *Back          `json:"back,omitempty"`   // how it was read back to the speaker
+	Child  string         `json:"child,omitempty"`  // the run of its own it waits for, or waited
+	Cost   money.Micros   `json:"cost,omitempty"`
 }
 
 func (c *Call) settled() bool {
@@ -116,8 +125,15 @@ type State struct {
 	// the task began, in the order its schema names them.
 	Choices [][]flow.Choice `json:"choices,omitempty"`
 	Wrong   int             `json:"wrong,omitempty"` // answers that did not fit
-	Turns   []Turn          `json:"turns"`
-	Calls   []*Call         `json:"calls"`
+	Plan    []PlanStep      `json:"plan,omitempty"`  // what it said it is going to do
+	Facts   []string        `json:"facts,omitempty"` // what is known of whom it talks to, and of the workspace
+	// Acts are the agents that took over, in order; Agent is the one that acts now, and
+	// reads the messages from From on.
+	Acts   []Act   `json:"acts,omitempty"`
+	From   int     `json:"from,omitempty"`
+	Holder string  `json:"holder,omitempty"` // who had the conversation last, as it is remembered
+	Turns  []Turn  `json:"turns"`
+	Calls  []*Call `json:"calls"`
 }
 
 // PutRecalled starts the conversation: what is remembered stands before the task.
@@ -129,15 +145,57 @@ func (s *State) PutRecalled(remembered []Message, choices [][]flow.Choice) {
 // PutFacts tells the agent what is known of whom it talks to, and of the
 // workspace.
 func (s *State) PutFacts(facts []string) {
-	if len(facts) > 0 {
+	s.Facts = facts
+	s.tellFacts()
+}
+
+func (s *State) tellFacts() {
+	if facts := s.Facts; len(facts) > 0 {
 		s.System += "\n\nWhat you know:\n- " + strings.Join(facts, "\n- ")
 	}
+}
+
+// Act is an agent that took over from another.
+type Act struct {
+	Agent string    `json:"agent"`
+	Was   string    `json:"was"`           // who acted before
+	Why   string    `json:"why,omitempty"` // in the words of that one
+	Turn  int       `json:"turn"`          // turns before it
+	Call  int       `json:"call"`          // calls before it
+	At    time.Time `json:"at"`
+}
+
+// PutHandedOver lets another agent go on. said is what it reads first; with none it goes
+// on from what there is.
+func (s *State) PutHandedOver(act Act, model, system string, said []Message) {
+	act.Was, act.Turn, act.Call = s.Agent, len(s.Turns), len(s.Calls)
+	s.Acts = append(s.Acts, act)
+	s.Agent, s.Model, s.System, s.Wrong, s.Plan = act.Agent, model, system, 0, nil
+	s.tellFacts()
+	if len(said) > 0 {
+		s.From = len(s.Messages)
+		s.Messages = append(s.Messages, said...)
+	}
+}
+
+// act is the one that goes on: what it did is counted from there.
+func (s *State) act() Act {
+	if n := len(s.Acts); n > 0 {
+		return s.Acts[n-1]
+	}
+	return Act{At: s.Began}
+}
+
+// Reads are the messages that a turn was sent.
+func (s *State) Reads(turn int) []Message {
+	t := s.Turns[turn]
+	return s.Messages[max(t.From, t.LeftOut):t.Sent]
 }
 
 // PutAsked notes that the model is asked with all messages so far: turn has what it
 // is offered, and what fills its window.
 func (s *State) PutAsked(at time.Time, turn Turn) {
-	turn.Sent, turn.Asked = len(s.Messages), at
+	turn.Sent, turn.From, turn.Asked = len(s.Messages), s.From, at
 	s.Turns = append(s.Turns, turn)
 }
 
@@ -152,8 +210,8 @@ func (s *State) PutWrong(said []Message) {
 // PutAnswered notes the model's message.
 func (s *State) PutAnswered(m Message, turn Turn) {
 	last := &s.Turns[len(s.Turns)-1]
-	turn.Sent, turn.Asked, turn.Offered, turn.LeftOut, turn.Fill = last.Sent, last.Asked, last.Offered, last.LeftOut,
-		last.Fill
+	turn.Sent, turn.From, turn.Asked = last.Sent, last.From, last.Asked
+	turn.Offered, turn.LeftOut, turn.Fill = last.Offered, last.LeftOut, last.Fill
 	*last = turn
 	s.Messages = append(s.Messages, m)
 }
@@ -165,6 +223,9 @@ func (s *State) PutCall(call Call) {
 		*known = call
 	} else {
 		s.Calls = append(s.Calls, &call)
+	}
+	if call.Tool == flow.PlanTool && call.State == Done {
+		s.Plan = planOf(call.Args)
 	}
 	asks := s.openAsks()
 	for _, ask := range asks {
@@ -205,28 +266,73 @@ func (s *State) openAsks() []Request {
 	return s.Messages[len(s.Messages)-1].Asks
 }
 
+// AskedOf counts the asks of the model's last message that are of some tools.
+func (s *State) AskedOf(of func(tool string) bool) int {
+	n := 0
+	for _, ask := range s.openAsks() {
+		if of(ask.Tool) {
+			n++
+		}
+	}
+	return n
+}
+
 // Thinking tells whether the model's answer is awaited.
 func (s *State) Thinking() bool {
 	return len(s.Turns) > 0 && s.Turns[len(s.Turns)-1].Answered.IsZero()
 }
 
-// Worked is how long the agent has been at work. Waiting for people does not
+// Worked is how long the agent that acts has been at work. Waiting for people does not
 // count: nobody's decision makes an agent run out of time.
 func (s *State) Worked(now time.Time) time.Duration {
-	worked := now.Sub(s.Began)
-	for _, c := range s.Calls {
+	act := s.act()
+	worked := now.Sub(act.At)
+	for _, c := range s.Calls[act.Call:] {
 		worked -= c.Waited
 	}
 	return worked
 }
 
-// Spent sums up tokens and money.
-func (s *State) Spent() (input, output int, cost money.Micros) {
-	for _, t := range s.Turns {
+// Spent sums up tokens and money of all turns.
+func (s *State) Spent() (input, output int, cost money.Micros) { return spent(s.Turns) }
+
+// Written is how many tokens the agent that acts has written.
+func (s *State) Written() int {
+	_, written, _ := spent(s.Turns[s.act().Turn:])
+	return written
+}
+
+func spent(turns []Turn) (input, output int, cost money.Micros) {
+	for _, t := range turns {
 		input, output, cost = input+t.Input, output+t.Output, cost+t.Cost
 	}
 	return input, output, cost
 }
 
+// Cost is what the turns and the calls cost of the agent that acts.
+func (s *State) Cost() money.Micros {
+	act := s.act()
+	_, _, cost := spent(s.Turns[act.Turn:])
+	for _, c := range s.Calls[act.Call:] {
+		cost += c.Cost
+	}
+	return cost
+}
+
 // Remember gives what the thread keeps of this task.
-func (s *State) Remember() []Message { return s.Messages[s.Recalled:] }
+// What others did that took over is told in words alone: none of them has all the tools.
+func (s *State) Remember() []Message {
+	if len(s.Acts) == 0 {
+		return s.Messages[s.Recalled:]
+	}
+	out := []Message{}
+	for i, m := range s.Messages[s.Recalled:] {
+		handed := i > 0 && m.Role == "user"
+		if m.Role == "tool" || handed || m.Role == "assistant" && m.Text == "" {
+			continue
+		}
+		m.Asks = nil
+		out = append(out, m)
+	}
+	return out
+}

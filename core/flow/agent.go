@@ -11,6 +11,11 @@ type Agent struct {
 	Model              string // a name some model server connection offers
 	Instructions       Value
 	Tools              []AgentTool
+	Helpers            []Helper
+	HandOffs           []HandOff
+	Plan               *Plan  // nil is that it makes none
+	Picture            string // what stands beside its words; see [Agent.Fields]
+	Off                bool   // it does nothing for anybody
 	Memory             Memory
 	Limits             Limits
 	Inputs             *Schema // what it is given beside its task; nil is nothing
@@ -20,7 +25,8 @@ type Agent struct {
 
 // AgentTool grants one tool to an agent.
 type AgentTool struct {
-	Tool     string
+	Tool     string // connection/operation; of a workflow it is workflow/ID
+	Workflow string // "" is none
 	At       Pos
 	Approval *Approval // nil where the file says nothing
 	Args     []Entry   // fixed: the model neither sees nor sets them
@@ -30,8 +36,11 @@ type AgentTool struct {
 // Approval says when a person is asked before a tool is used.
 type Approval struct {
 	None   bool        // never: written down on purpose
-	When   *Expression // asked when it holds over args; nil means each time
-	Ask    string      // a person's e-mail, a role or a team
+	When   *Expression // asked when it holds over args
+	Judge  string      // asked when a model finds that it holds; "" and no When means each time
+	Ask    string      // a person's e-mail, a role or a team, or [Speaker]
+	Says   *Value      // how it is read back to the speaker
+	Within Span        // how long the speaker has to answer
 	always bool
 }
 
@@ -53,6 +62,9 @@ func (a *Agent) Fields() []Field {
 		{Name: "title", Into: &a.Title, Required: true, Help: "The name people see.", Example: "Depot clerk"},
 		{Name: "purpose", Into: &a.Purpose, Help: "What it is for, in one sentence; it is told so.",
 			Example: "You find and book slots at the depot."},
+		{Name: "picture", Into: &a.Picture, Help: "What stands beside its words: a sign, or two letters.",
+			Example: "DD"},
+		{Name: "off", Into: &a.Off, Help: "It does nothing for anybody, at once.", Example: "true"},
 		{Name: "model", Into: &a.Model, Holds: HoldsModel, Required: true, Help: "The model it thinks with.",
 			Example: "medium"},
 		{Name: "instructions", Into: &a.Instructions, Missing: "the agent is told nothing about its work",
@@ -62,6 +74,12 @@ func (a *Agent) Fields() []Field {
 		{Name: "answer", Into: &a.Answer, Help: "What its answer must look like; any words where it is missing.",
 			Example: "{type: object, properties: {lane: {type: string}}}"},
 		{Name: "tools", Into: ListOf(&a.Tools), Help: "The tools it may use.", Example: "[depot-calendar/find]"},
+		{Name: "helpers", Into: ListOf(&a.Helpers), Help: "The agents it may consult.",
+			Example: "[{agent: market-researcher, judge: Figures from outside are asked for.}]"},
+		{Name: "hand_offs", Into: ListOf(&a.HandOffs), Help: "The agents that may take over from it.",
+			Example: "[{to: haulage-desk, judge: A lorry is wanted.}]"},
+		{Name: "plan", Into: Group(&a.Plan), Example: "shown",
+			Help: "It says what it is going to do before it changes anything, and is held to it."},
 		{Name: "memory", Into: Inside(&a.Memory), Help: "What it remembers."},
 		{Name: "limits", Into: Inside(&a.Limits), Help: "What bounds one task."},
 	}
@@ -95,8 +113,10 @@ func (k *Keeping) Fields() []Field {
 // Fields are what a granted tool may say.
 func (t *AgentTool) Fields() []Field {
 	return []Field{
-		{Name: "tool", Into: &t.Tool, Holds: HoldsTool, Required: true, Help: "The tool.",
+		{Name: "tool", Into: &t.Tool, Holds: HoldsTool, Help: "The tool, or workflow: in its place.",
 			Example: "depot-calendar/add_event"},
+		{Name: "workflow", Into: &t.Workflow, Holds: HoldsWorkflow,
+			Help: "A workflow it may start, with the inputs it names, and whose result it reads.", Example: "day-log"},
 		{Name: "approval", Into: Group(&t.Approval), Help: "When a person is asked before it is used.",
 			Example: "none"},
 		{Name: "args", Into: &t.Args, Help: "Arguments that are fixed: the model neither sees nor sets them.",
@@ -106,8 +126,15 @@ func (t *AgentTool) Fields() []Field {
 	}
 }
 
-// Agree insists that what may be changed all the same is fixed.
+// Agree insists on one thing that is granted, and that what may be changed all the same
+// is fixed.
 func (t *AgentTool) Agree(m Reading) {
+	if m.Has("tool") == m.Has("workflow") {
+		m.Wrong("", "name one: tool: connection/operation, or workflow: its id",
+			"it says nothing it may use, or two things")
+	} else if t.Workflow != "" {
+		t.Tool = WorkflowTools + "/" + t.Workflow
+	}
 	for _, name := range t.Editable {
 		if !slices.ContainsFunc(t.Args, func(e Entry) bool { return e.Key == name }) {
 			m.Wrong("editable", "take it out: what is not under args can be changed by whoever approves anyway",
@@ -137,16 +164,36 @@ func (a *Approval) Fields() []Field {
 		{Name: "always", Into: &a.always, Help: "Somebody is asked each time.", Example: "true"},
 		{Name: "when", Into: &a.When, Help: "Somebody is asked when this holds; it sees args.",
 			Example: "args.price > 100"},
-		{Name: "ask", Into: &a.Ask, Holds: HoldsPeople, Required: true, Help: "Who is asked: a person, role or team.",
-			Example: "owner"},
+		{Name: "judge", Into: &a.Judge, Holds: HoldsProse,
+			Help:    "Somebody is asked when a model finds that this holds, or is not sure.",
+			Example: "It gives up a slot that somebody else waits for."},
+		{Name: "ask", Into: &a.Ask, Holds: HoldsPeople, Required: true,
+			Help: "Who is asked: a person, role or team, or the speaker.", Example: "owner"},
+		{Name: "says", Into: &a.Says, Example: "Move it to ${args.start}?",
+			Help: "What the speaker is asked; it sees args, before and after."},
+		{Name: "within", Into: &a.Within, Default: "1d", Help: "How long the speaker has to answer.", Example: "2h"},
 	}
 }
 
+// Speaker is who is asked where the person is that an agent talks with.
+const Speaker = "speaker"
+
 // Agree insists on one way to be asked.
 func (a *Approval) Agree(m Reading) {
-	if m.Has("always") == m.Has("when") || m.Has("always") && !a.always {
-		m.Wrong("", "add always: true, or when: an expression over args",
+	ways := 0
+	for _, way := range []string{"always", "when", "judge"} {
+		if m.Has(way) {
+			ways++
+		}
+	}
+	if ways != 1 || m.Has("always") && !a.always {
+		m.Wrong("", "add always: true, when: an expression over args, or judge: a criterion in words",
 			"approval must say when a person is asked, in one way")
+	}
+	for _, name := range []string{"says", "within"} {
+		if m.Has(name) && a.Ask != Speaker {
+			m.Wrong(name, "ask: speaker, or take it out", "%s is for what is read back to the speaker", name)
+		}
 	}
 }
 

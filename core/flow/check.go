@@ -44,7 +44,7 @@ func (c *Checker) meets(at Pos, r renamable, source string) {
 // scope, arguments against the schemas of tools. offered are the names of the
 // tools there are, for saying which was meant.
 func (w *Workspace) Check(tool Catalogue, offered ...string) []Problem {
-	c := &Checker{Workspace: w, Tool: tool, offered: offered}
+	c := &Checker{Workspace: w, Tool: w.WithCompany(tool), offered: offered}
 	paths := map[string]string{}
 	for _, id := range slices.Sorted(maps.Keys(w.Workflows)) {
 		flow := w.Workflows[id]

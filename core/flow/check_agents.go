@@ -23,12 +23,21 @@ func (c *Checker) agent(a *Agent) {
 		seen[t.Tool] = true
 		spec, ok := c.Tool(t.Tool)
 		if !ok {
-			c.noTool(place{at: t.At}, t.Tool)
+			c.notGranted(t)
 			continue
 		}
 		c.Arguments(spec.Name, t.Args, c.Entries(t.Args, names), spec.Input, t.At, false)
+		c.described(t, spec)
+		c.ownTool(t)
 		c.approval(t, spec)
 	}
+	c.helpers(a)
+	c.handOffs(a)
+	c.picture(a)
+	if a.Plan != nil && a.Plan.Ask != "" && a.Plan.Ask != Speaker {
+		c.people(a.Plan.At, a.Plan.Ask)
+	}
+	c.circles(a)
 	c.abilities(a)
 	c.kit(a)
 }
@@ -37,6 +46,7 @@ func (c *Checker) agent(a *Agent) {
 // down by somebody.
 func (c *Checker) approval(t AgentTool, spec Tool) {
 	switch {
+	case IsOwnTool(t.Tool):
 	case t.Approval == nil && !spec.ReadOnly:
 		c.Report(t.At, Problem{What: t.Tool + " changes something outside, and nobody wrote down who approves it",
 			Why:    "what an agent reads may talk it into using the tool",
@@ -45,7 +55,13 @@ func (c *Checker) approval(t AgentTool, spec Tool) {
 	case t.Approval.None && !spec.ReadOnly:
 		c.add(Remark, t.At, "", "the agent uses %s without asking anybody", t.Tool)
 	case !t.Approval.None:
-		c.people(t.At, t.Approval.Ask)
+		if t.Approval.Ask != Speaker {
+			c.people(t.At, t.Approval.Ask)
+		}
+		if t.Approval.Says != nil {
+			c.Value(*t.Approval.Says, expr.Names{"args": {Shape: trusting(spec.Input)}, "before": {}, "after": {},
+				"signal": {}})
+		}
 		if t.Approval.When != nil {
 			c.Condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
 		}

@@ -80,6 +80,7 @@ func (c *Checker) signingKey(at Pos, id string) {
 func (c *Checker) tables() {
 	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Tables)) {
 		c.file = c.Workspace.Tables[id].file
+		c.reserved(c.Workspace.Tables[id].At, id)
 		if _, taken := c.Workspace.Connections[id]; taken {
 			c.Wrong(c.Workspace.Tables[id].At, "rename one of the two",
 				"a connection is called %s too, and tools are named after both", id)
@@ -100,6 +101,7 @@ func (c *Checker) connections() {
 	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Connections)) {
 		one := c.Workspace.Connections[id]
 		c.file = one.file
+		c.reserved(one.At, id)
 		if one.Is != nil {
 			c.exist(one.At, one.Is)
 		}

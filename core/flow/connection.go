@@ -204,6 +204,7 @@ type ToolNote struct {
 	Resend                           Resend // "" leaves what is known
 	Off                              bool   // not offered
 	Price, ResultPrice               float64
+	Shows                            *Showing // how it is found out what a call is about
 	resend                           string
 }
 
@@ -220,8 +221,32 @@ func (n *ToolNote) Fields() []Field {
 		{Name: "price", Into: &n.Price, Help: "What a call costs, in the workspace's currency.", Example: "0.002"},
 		{Name: "result_price", Into: &n.ResultPrice, Example: "0.0005",
 			Help: "What each result of a call costs beside that: each item of the list it gives."},
+		{Name: "shows", Into: Group(&n.Shows), Example: "{tool: get_event, args: {id: '${args.id}'}}",
+			Help: "Which operation reads what a call is about, for who is asked whether it may be made."},
 	}
 }
+
+// Showing is the operation of a connection that reads what a call of another is about.
+type Showing struct {
+	Operation string
+	Args      []Entry // they see args, the call's own
+}
+
+// Fields are what it may say.
+func (s *Showing) Fields() []Field {
+	return []Field{
+		{Name: "tool", Into: &s.Operation, Required: true, Help: "The operation, of the same connection.",
+			Example: "get_event"},
+		{Name: "args", Into: &s.Args, Help: "Its arguments; they see args, those of the call.",
+			Example: "{id: '${args.id}'}"},
+	}
+}
+
+// Words are the names of operations.
+func (*Showing) Words() []string { return nil }
+
+// Word names the operation alone.
+func (s *Showing) Word(name string) { s.Operation = name }
 
 // Agree keeps the word for sending again.
 func (n *ToolNote) Agree(Reading) { n.Resend = Resend(n.resend) }

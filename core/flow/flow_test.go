@@ -133,7 +133,7 @@ func TestProblemsSayWhereWhatAndWhatWouldBeRight(t *testing.T) {
 		{desk, "${signal.text}", "${signal.body.text}", 9, 13, "signal.body.text: there is no text", "no fields"},
 		{desk, "agent: clerk", "agent: clark", 8, 12, "no agent clark", "did you mean clerk?"},
 		{desk, "    task: ${signal.text}\n", "", 7, 5, "given nothing to do", ""},
-		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has text"},
+		{desk, "${answer.text}", "${answer.words}", 11, 15, "there is no words", "answer has agent, text"},
 		{desk, "  - say:", "  - end_run:\n      outcome: done\n  - say:", 12, 5, "never reached", ""},
 		{desk, "chat: {page: desk}", "schedule: {every: soon}", 5, 16, "\"soon\" is not a duration", "15m"},
 		{desk, "chat: {page: desk}", "schedule: {every: 15m}", 10, 5, "nobody is talking here",

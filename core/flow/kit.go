@@ -14,8 +14,9 @@ import (
 // and none is wrong.
 func (c *Checker) kit(a *Agent) {
 	k := &kit{a: a}
-	for _, t := range a.Tools {
+	for _, t := range a.Kit() {
 		if spec, ok := c.Tool(t.Tool); ok {
+			spec.Description = a.DescribedFor(spec)
 			k.tools = append(k.tools, kitTool{AgentTool: t, spec: spec})
 		}
 	}
@@ -249,9 +250,9 @@ func (c *Checker) abilities(a *Agent) {
 	case !ok:
 	case m.Can(Embeds):
 		c.Wrong(Pos{1, 1}, "choose one that answers", "the model %s makes embeddings and answers nothing", a.Model)
-	case len(a.Tools) > 0 && !m.Can(CallsTools):
+	case len(a.Kit()) > 0 && !m.Can(CallsTools):
 		c.Wrong(Pos{1, 1}, "choose one whose abilities have tools, or take its tools away",
-			"the model %s calls no tools, and the agent has %d", a.Model, len(a.Tools))
+			"the model %s calls no tools, and the agent has %d", a.Model, len(a.Kit()))
 	case m.Window > 0 && c.kitSize(a) > m.Window/2:
 		c.add(Remark, Pos{1, 1}, "give it fewer tools, or a model with a larger window",
 			"the descriptions of its tools fill more than half of what %s reads", a.Model)
@@ -261,7 +262,7 @@ func (c *Checker) abilities(a *Agent) {
 // kitSize estimates how many tokens the descriptions of an agent's tools take.
 func (c *Checker) kitSize(a *Agent) int {
 	n := 0
-	for _, t := range a.Tools {
+	for _, t := range a.Kit() {
 		if spec, ok := c.Tool(t.Tool); ok {
 			schema, _ := json.Marshal(spec.Input) // read from JSON
 			n += (len(spec.Description) + len(schema)) / 4

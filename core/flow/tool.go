@@ -40,6 +40,7 @@ type Tool struct {
 	// the workspace's currency.
 	Price       float64 `json:"price,omitempty"`
 	ResultPrice float64 `json:"result_price,omitempty"`
+	Shows       bool    `json:"shows,omitempty"` // what a call is about can be looked at before it is made
 	Draft       string  `json:"draft,omitempty"` // the tool drafts use in its place
 	Says        string  `json:"says,omitempty"`  // what the other side claims of it, in words; nobody has confirmed it
 }

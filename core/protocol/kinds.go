@@ -16,6 +16,8 @@ func init() {
 		{"mailbox", "Mail, read over IMAP (RFC 9051) and sent over SMTP (RFC 5321).",
 			func() flow.Reaching { return &Mailbox{} }},
 		{"webdav", "Files (RFC 4918).", func() flow.Reaching { return &WebDAV{} }},
+		{"a2a", "The skills of an agent elsewhere, by the Agent2Agent protocol.",
+			func() flow.Reaching { return &A2A{} }},
 		{"mcp", "The tools of a server of the Model Context Protocol.", func() flow.Reaching { return &MCP{} }},
 		{"sql", "A PostgreSQL or SQLite database.", func() flow.Reaching { return &SQL{} }},
 		{"web", "Public pages and feeds of some hosts.", func() flow.Reaching { return &Web{} }},

@@ -130,7 +130,7 @@ func (d *Definition) ToolsUsed() []string {
 	out := d.Workflow.Uses(flow.HoldsTool)
 	for _, id := range d.Workflow.AgentsUsed() {
 		if a := d.Agents[id]; a != nil {
-			for _, t := range a.Tools {
+			for _, t := range a.Kit() {
 				out = append(out, t.Tool)
 			}
 		}

@@ -55,7 +55,8 @@ func (at *At) Errand(turn int, task Task) Errand {
 // Call is the step's call of a tool, with what it began or was sent with.
 func (at *At) Call(turn int, tool string) Errand {
 	args, _ := at.Did.Input.(map[string]any)
-	return at.Errand(turn, &Call{Tool: tool, Args: args, Resend: at.Did.Resend, For: at.m.state.Signal.For})
+	return at.Errand(turn, &Call{Tool: tool, Args: args, Resend: at.Did.Resend, For: at.m.state.Signal.For,
+		Ref: at.Did.Pending[""].Ref})
 }
 
 // BeginCall notes that the step's call of a tool is on its way. One that may
@@ -182,6 +183,9 @@ func (at *At) Agent(id string) (*flow.Agent, bool) {
 	return a, ok
 }
 
+// Off tells whether an agent is switched off.
+func (at *At) Off(agent string) bool { return at.m.def.Off != nil && at.m.def.Off(agent) }
+
 // Grants are the tools an agent has.
 func (at *At) Grants(a *flow.Agent) []agent.Grant { return at.m.def.grants(a) }
 
@@ -203,8 +207,14 @@ func (at *At) AgentCall(c *agent.Call) Errand { return at.m.agentCall(at.Did, c)
 // AgentCalls are those on their way.
 func (at *At) AgentCalls() []Errand { return at.m.agentCalls(at.Did) }
 
-// Approve asks a person before an agent's tool is used.
-func (at *At) Approve(a *flow.Agent, c *agent.Call) { at.m.approval(a, at.Path, c) }
+// Approve finds out whether an agent's tool may be used, and asks who is to be asked.
+func (at *At) Approve(a *flow.Agent, c *agent.Call) { at.m.approve(at.Did, a, c) }
+
+// HeardBack takes a message in that may answer what was read back.
+func (at *At) HeardBack(a *flow.Agent, s *Signal) { at.m.heardBack(at, a, s) }
+
+// BackExpired notes that nobody answered in time what was read back.
+func (at *At) BackExpired(a *flow.Agent) { at.m.backExpired(at, a) }
 
 // Ask puts a review of the step's own.
 func (at *At) Ask(r *Review) {

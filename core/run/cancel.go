@@ -62,22 +62,35 @@ func (m *machine) close(step *Step, by string) {
 	if start := m.start(step); step.Status == Running && (start != nil || step.Child != "") {
 		m.drop(step, by, step.Child != "" || start.Await) // only who waits knows its child while it runs
 	}
+	m.abandon(step, "")
 	if step.Agent == nil {
 		return
 	}
 	for _, c := range step.Agent.Calls {
+		m.abandon(step, c.ID)
 		closed := *c
 		switch c.State {
-		case agent.Proposed:
+		case agent.Proposed, agent.Looking, agent.Weighing:
 			closed.State, closed.By, closed.Ended = agent.Declined, by, m.now
 		case agent.Running, agent.Uncertain:
 			closed.State, closed.Ended = agent.Failed, m.now
 			closed.Error = "the run went on without it while it was on its way; it may have happened"
 			closed.Unsure = !m.readsOnly(c.Tool)
+			if isCompany(c.Tool) {
+				m.dropCall(step, c, by)
+			}
 		default:
 			continue
 		}
 		m.emit(&CallChanged{Step: step.Path, Call: &closed})
+	}
+}
+
+// abandon tells the other side that a call it works on is no longer wanted.
+func (m *machine) abandon(step *Step, call string) {
+	if p, is := step.Pending[call]; is && p.Ref != "" {
+		m.send(Errand{Run: m.state.ID, Ticket: Ticket{Step: step.Path, Sending: step.Sending, CallID: call},
+			Task: &Abandon{Tool: p.Tool, Ref: p.Ref, For: m.state.Signal.For}})
 	}
 }
 

@@ -1,6 +1,8 @@
 package run
 
 import (
+	"maps"
+	"slices"
 	"time"
 
 	"woolsignal/core/flow"
@@ -10,7 +12,7 @@ import (
 func (m *machine) tick() error {
 	var due []*Step
 	m.state.eachOpen(func(s *Step) {
-		if ripe(s.Until, m.now) || ripe(s.Deadline, m.now) {
+		if ripe(s.Until, m.now) || ripe(s.Deadline, m.now) || s.asksAgain(m.now) {
 			due = append(due, s)
 		}
 	})
@@ -38,6 +40,12 @@ func (m *machine) due(def *flow.Step, step *Step) {
 		m.late(def, step)
 		return
 	}
+	if step.asksAgain(m.now) {
+		m.askAgain(step)
+	}
+	if !ripe(step.Until, m.now) {
+		return
+	}
 	at, err := m.at(step.Path)
 	if err != nil {
 		m.broken = err
@@ -48,6 +56,30 @@ func (m *machine) due(def *flow.Step, step *Step) {
 		return
 	}
 	m.emit(&StepWoken{Step: step.Path})
+}
+
+// asksAgain tells whether the other side is to be asked again about a call of the step.
+func (s *Step) asksAgain(now time.Time) bool {
+	for _, p := range s.Pending {
+		if ripe(p.Until, now) {
+			return true
+		}
+	}
+	return false
+}
+
+// askAgain asks the other side how far the calls of a step are that are due.
+func (m *machine) askAgain(step *Step) {
+	for _, call := range slices.Sorted(maps.Keys(step.Pending)) {
+		if p := step.Pending[call]; ripe(p.Until, m.now) {
+			m.emit(&CallPending{Step: step.Path, Call: call, Tool: p.Tool, Ref: p.Ref})
+			for _, e := range m.outstanding(step) {
+				if _, is := e.Task.(*Call); is && e.CallID == call {
+					m.send(e)
+				}
+			}
+		}
+	}
 }
 
 // late ends a step that took longer than it may. Where a call in it must not

@@ -19,6 +19,7 @@ type Definition struct {
 	Agents   map[string]*flow.Agent
 	Tools    flow.Catalogue
 	Models   func(name string) (flow.Model, bool)
+	Off      func(agent string) bool // whether an agent is switched off now; nil is that none is
 	Zone     *time.Location
 	Holidays map[string]bool
 	Model    string // the workspace's, for steps that name none
@@ -62,7 +63,7 @@ func (d *Definition) Of(s *State) *Definition {
 	tried := *step
 	tried.When, tried.Off = nil, false
 	alone.Steps, alone.Gives = []*flow.Step{&tried}, nil
-	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Models: d.Models, Zone: d.Zone,
+	out := &Definition{Workflow: &alone, Agents: d.Agents, Tools: d.Tools, Models: d.Models, Off: d.Off, Zone: d.Zone,
 		Holidays: d.Holidays,
 		Model:    d.Model, whole: d.Workflow, compiled: d.kept()}
 	d.tried.Store(s.Origin.Step, out)
@@ -100,8 +101,9 @@ func Fit(what string, s *flow.Schema, v any) error {
 // A tool that is gone is left out; the model is told so if it asks for it.
 func (d *Definition) grants(def *flow.Agent) []agent.Grant {
 	var out []agent.Grant
-	for _, t := range def.Tools {
+	for _, t := range def.Kit() {
 		if spec, ok := d.Tools(t.Tool); ok {
+			spec.Description = def.DescribedFor(spec)
 			out = append(out, agent.Grant{AgentTool: t, Spec: spec, Schema: d.schemaOf(spec)})
 		}
 	}

@@ -30,7 +30,7 @@ func (m *machine) deliver(e Event) error {
 		return m.tick()
 	case *Heard:
 		step := m.state.Step(e.Step)
-		if step == nil || step.Status != Waiting || step.Hearing == nil {
+		if step == nil || !step.open() || step.Hearing == nil {
 			return ErrStale
 		}
 		e.Signal.gate(&gate{}) // it may not have passed through any record yet
@@ -57,31 +57,60 @@ func (m *machine) answer(step *Step, e *Answer) error {
 			m.emit(&StepEnded{Step: e.Step, Status: Failed, Error: reply.Error})
 			return m.broken
 		}
-		m.emit(&MemoryRecalled{Step: e.Step, Said: reply.Messages, Facts: reply.Facts, Choices: reply.Choices})
+		m.emit(&MemoryRecalled{Step: e.Step, Said: reply.Messages, Facts: reply.Facts, Choices: reply.Choices,
+			Holder: reply.Holder})
+	case *Pending:
+		if !own && step.openCall(e) == nil {
+			return ErrStale
+		}
+		tool := m.toolOf(step)
+		if call := step.openCall(e); call != nil {
+			tool = call.Tool
+		}
+		m.emit(&CallPending{Step: e.Step, Call: e.CallID, Tool: tool, Ref: reply.Ref,
+			Until: m.now.Add(reply.After).UTC()})
+	case *Looked:
+		return m.looked(step, e, reply)
 	case *Answered:
+		if e.CallID != "" {
+			return m.weighed(step, e, reply)
+		}
 		if step.Agent == nil || !step.Agent.Thinking() || len(step.Agent.Turns) != e.Turn {
 			return ErrStale
 		}
 		m.answered(step, reply)
 	case *Returned:
+		if c := step.posted(e); c != nil {
+			return m.posted(step, c, reply.Error)
+		}
 		if reply.Cost > 0 && (own || step.openCall(e) != nil) {
-			m.emit(&CallPriced{Step: e.Step, Cost: reply.Cost})
+			m.emit(&CallPriced{Step: e.Step, Call: e.CallID, Cost: reply.Cost, Child: reply.Child})
 		}
 		if own {
 			return m.returned(step, reply)
 		}
 		return m.callReturned(step, e, reply)
 	case *ChildBegan:
+		if call := step.openCall(e); call != nil && call.Child == "" {
+			m.emit(&ChildStarted{Step: step.Path, Call: call.ID, Child: reply.Run})
+			return m.broken
+		}
 		if !own || step.Child != "" {
 			return ErrStale
 		}
 		return m.started(step, reply)
 	case *Missing:
+		if c := step.posted(e); c != nil {
+			return m.posted(step, c, reply.Why)
+		}
 		if !own && step.openCall(e) == nil {
 			return ErrStale
 		}
 		return m.missing(step, e.CallID, reply)
 	case *Lost:
+		if c := step.posted(e); c != nil {
+			return m.posted(step, c, reply.Why)
+		}
 		if !own && step.openCall(e) == nil {
 			return ErrStale
 		}
@@ -100,6 +129,9 @@ func (m *machine) callReturned(step *Step, e *Answer, r *Returned) error {
 	m.doubt(step, call.Tool, r)
 	done := *call
 	done.State, done.Result, done.Ended = agent.Done, r.Result, m.now
+	if call.Child != "" {
+		done.Waited += m.now.Sub(call.Began) // it has limits of its own
+	}
 	if r.Error != "" {
 		done.State, done.Error, done.Result, done.Unsure = agent.Failed, r.Error, nil, r.Effect == Unsure
 	}

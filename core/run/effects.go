@@ -22,7 +22,7 @@ func (m *machine) readsOnly(tool string) bool {
 // effectOf tells what is known of a call a step has on its way, were it given
 // up now.
 func (m *machine) effectOf(step *Step) Effect {
-	if step.Status == Uncertain {
+	if _, works := step.Pending[""]; works || step.Status == Uncertain {
 		return Unsure
 	}
 	if tool := m.toolOf(step); tool != "" && !m.readsOnly(tool) {

@@ -6,6 +6,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 )
 
 // Errand is something the outside world is asked to do for a run. The answer
@@ -79,6 +80,18 @@ type Call struct {
 	Args   map[string]any
 	Resend flow.Resend
 	For    string // e-mail of the person the run serves; "" is nobody known
+	Ref    string // by which the other side knows it, where it takes long; "" is a new call
+}
+
+// Abandon tells the other side that a call that takes long is no longer wanted. It has
+// no answer.
+type Abandon struct{ Tool, Ref, For string }
+
+// Look asks what a call that is to be approved is about, as it is and as it will be.
+type Look struct {
+	Tool string
+	Args map[string]any
+	For  string // e-mail of the person the run serves
 }
 
 // Script asks for a script to be run.
@@ -88,14 +101,18 @@ type Script struct {
 	Within time.Duration
 }
 
-// Start asks for a run of another workflow. Its answer is a [ChildBegan], and
-// once that run ended, a [Returned].
+// Start asks for a run of another workflow, or for an agent that is consulted. Its
+// answer is a [ChildBegan], and once that run ended, a [Returned].
 type Start struct {
 	Workflow string
+	Agent    string // who is consulted, where it is no workflow
+	Task     string // … and about what
 	Inputs   map[string]any
-	Draft    bool // it uses the connections that stand in for drafts
-	Await    bool // the step waits for its result
-	Stranger bool // it is done for somebody who is not known
+	Most     money.Micros // what it may spend; 0 is no limit
+	For      string       // e-mail of the person the run serves
+	Draft    bool         // it uses the connections that stand in for drafts
+	Await    bool         // the step waits for its result
+	Stranger bool         // it is done for somebody who is not known
 }
 
 // Listen asks for signals that came since a time and that nobody heard. It is
@@ -109,13 +126,15 @@ type Listen struct {
 // which run that is may not be known yet. It has no answer.
 type Cancel struct{ By string }
 
-func (*Recall) task() {}
-func (*Ask) task()    {}
-func (*Call) task()   {}
-func (*Script) task() {}
-func (*Start) task()  {}
-func (*Listen) task() {}
-func (*Cancel) task() {}
+func (*Recall) task()  {}
+func (*Ask) task()     {}
+func (*Call) task()    {}
+func (*Abandon) task() {}
+func (*Look) task()    {}
+func (*Script) task()  {}
+func (*Start) task()   {}
+func (*Listen) task()  {}
+func (*Cancel) task()  {}
 
 // Key is the same each time the errand is sent, and no other errand's. A call
 // that may have happened and is tried again keeps its number, and so its key.
@@ -123,14 +142,19 @@ func (*Cancel) task() {}
 func (e Errand) Key() string {
 	switch e.Task.(type) {
 	case *Start, *Cancel:
-		return StartKey(e.Run, e.Step, e.Sending)
+		return StartKey(e.Run, e.Step, e.Sending, e.CallID)
 	}
-	return StartKey(e.Run, e.Step, e.Sending) + ":" + strconv.Itoa(e.Turn) + ":" + e.CallID
+	return StartKey(e.Run, e.Step, e.Sending, "") + ":" + strconv.Itoa(e.Turn) + ":" + e.CallID
 }
 
-// StartKey is the key of the errand that starts the run a step calls.
-func StartKey(run, step string, sending int64) string {
-	return run + ":" + step + ":" + strconv.FormatInt(sending, 10)
+// StartKey is the key of the errand that starts the run a step calls, or with a call
+// that an agent in it does.
+func StartKey(run, step string, sending int64, call string) string {
+	key := run + ":" + step + ":" + strconv.FormatInt(sending, 10)
+	if call != "" {
+		key += ":" + call
+	}
+	return key
 }
 
 // Answer is the event that answers the errand.

@@ -1,6 +1,8 @@
 package run
 
 import (
+	"time"
+
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
 	"woolsignal/core/money"
@@ -69,6 +71,7 @@ type Recalled struct {
 	Messages []agent.Message
 	Facts    []string
 	Choices  [][]flow.Choice
+	Holder   string // the agent that had the conversation last
 	Error    string
 }
 
@@ -87,6 +90,20 @@ type Returned struct {
 	NotFound bool   // the tool says that there is no such thing
 	Effect   Effect // what is known of a call with an Error; "" is that nothing was done
 	Cost     money.Micros
+	Child    bool // a run of its own did it, which has that cost on its own account
+}
+
+// Looked is what a call is about, or why that cannot be said.
+type Looked struct {
+	Before, After any // nil is that there is none
+	Error         string
+	Refused       bool // … for good, as the call itself would be: nobody need be asked
+}
+
+// Pending says that the other side works on a call, and when it is to be asked again.
+type Pending struct {
+	Ref   string // by which the other side knows it
+	After time.Duration
 }
 
 // ChildBegan is the id of the run of a called workflow.
@@ -108,4 +125,6 @@ func (*Answered) reply()   {}
 func (*Returned) reply()   {}
 func (*ChildBegan) reply() {}
 func (*Missing) reply()    {}
+func (*Pending) reply()    {}
+func (*Looked) reply()     {}
 func (*Lost) reply()       {}

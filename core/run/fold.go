@@ -52,7 +52,7 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		s.Labels = append(s.Labels, r.Labels...)
 	case *CallerAnswered:
 		s.Response = r.Response
-	case *WordsSaid, *SignalHeard, *MemoryKept, *FactKept:
+	case *WordsSaid, *SignalHeard, *MemoryKept, *FactKept, *FollowUpSet:
 		// for the conversation and the memory; the state needs none of them
 	case *StepBegan:
 		return s.began(r, at)
@@ -85,15 +85,18 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		step, err := s.ensure(r.Step, at)
 		if err == nil {
 			hearing := *r.Hearing
-			step.Status, step.Hearing, step.Until = Waiting, &hearing, r.Until
+			step.Hearing, step.Until = &hearing, r.Until
+			if step.Agent == nil || step.Sent { // an agent goes on with what else it has under way
+				step.Status = Waiting
+			}
 		}
 		return err
 	case *ListeningEnded:
 		return s.known(r, r.Step, func(step *Step) { step.Hearing, step.Until = nil, time.Time{} })
 	case *ChildStarted:
-		return s.known(r, r.Step, func(step *Step) { step.Child = r.Child })
+		return s.known(r, r.Step, func(step *Step) { step.called(r.Call, r.Child) })
 	case *ChildDropped:
-		return s.known(r, r.Step, func(step *Step) { step.Child = "" })
+		return s.known(r, r.Step, func(step *Step) { step.called(r.Call, "") })
 	case *QuestionMoved:
 		return s.known(r, r.Step, func(step *Step) {
 			asking := *r.Asking
@@ -107,6 +110,11 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		return s.atWork(r, r.Step, func(a *agent.State) {
 			a.PutRecalled(r.Said, r.Choices)
 			a.PutFacts(r.Facts)
+			a.Holder = r.Holder
+		})
+	case *HandedOver:
+		return s.atWork(r, r.Step, func(a *agent.State) {
+			a.PutHandedOver(agent.Act{Agent: r.To, Why: r.Why, At: at}, r.Model, r.System, r.Said)
 		})
 	case *ModelAsked:
 		return s.atWork(r, r.Step, func(a *agent.State) {
@@ -116,14 +124,58 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 	case *ModelAnswered:
 		return s.modelAnswered(r)
 	case *CallPriced:
+		return s.known(r, r.Step, func(step *Step) { s.priced(step, r) })
+	case *CallPending:
 		return s.known(r, r.Step, func(step *Step) {
-			step.Cost += r.Cost
-			s.Spent.Cost += r.Cost
+			if step.Pending == nil {
+				step.Pending = map[string]InWork{}
+			}
+			step.Pending[r.Call] = InWork{r.Tool, r.Ref, r.Until}
 		})
+	case *CallWeighed:
+		return s.atWork(r, r.Step, func(a *agent.State) { s.weighed(a, r) })
 	case *CallChanged:
+		if step := s.Step(r.Step); step != nil && r.Call.State != agent.Running {
+			delete(step.Pending, r.Call.ID)
+		}
 		return s.atWork(r, r.Step, func(a *agent.State) { a.PutCall(*r.Call) })
 	}
 	return nil
+}
+
+// called notes the run that a step, or a call of the agent in it, waits for.
+func (s *Step) called(call, child string) {
+	if call == "" {
+		s.Child = child
+	} else if c := s.Agent.Call(call); c != nil {
+		c.Child = child
+	}
+}
+
+// priced adds up what a call of a step cost.
+func (s *State) priced(step *Step, r *CallPriced) {
+	step.Cost += r.Cost
+	if r.Child {
+		s.Spent.Below += r.Cost
+	} else {
+		s.Spent.Cost += r.Cost
+	}
+	if step.Agent != nil {
+		if c := step.Agent.Call(r.Call); c != nil {
+			c.Cost += r.Cost
+		}
+	}
+}
+
+// weighed notes a verdict on a call, and what it cost.
+func (s *State) weighed(a *agent.State, r *CallWeighed) {
+	s.Spent.Input += r.Input
+	s.Spent.Output += r.Output
+	s.Spent.Cost += r.Cost
+	if c := a.Call(r.Call); c != nil {
+		verdict := r.Verdict
+		c.Judged, c.Cost = &verdict, c.Cost+r.Cost
+	}
 }
 
 // known does something to a step that began before.
@@ -166,7 +218,7 @@ func (s *State) stepEnded(r *StepEnded, at time.Time) error {
 		return err
 	}
 	step.Status, step.Output, step.Error, step.Ended = r.Status, r.Output, r.Error, at
-	step.Until, step.Deadline = time.Time{}, time.Time{}
+	step.Until, step.Deadline, step.Pending = time.Time{}, time.Time{}, nil
 	step.Recorded, step.Effect, step.Held = r.Recorded, r.Effect, r.Held
 	if r.Effect == "" {
 		delete(s.Unsure, r.Step)

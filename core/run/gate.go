@@ -86,6 +86,24 @@ func (g *gate) call(c *agent.Call) {
 		g.value(&c.Result)
 		g.text(&c.Error)
 		g.text(&c.Note)
+		g.thing(c.Thing)
+		if c.Back != nil {
+			g.text(&c.Back.Text)
+		}
+	}
+}
+
+func (g *gate) thing(t *agent.Thing) {
+	if t == nil {
+		return
+	}
+	g.text(&t.Words)
+	g.text(&t.Unknown)
+	g.value(&t.Before)
+	g.value(&t.After)
+	for i := range t.Changes {
+		g.text(&t.Changes[i].Before)
+		g.text(&t.Changes[i].After)
 	}
 }
 
@@ -94,6 +112,13 @@ func (g *gate) agent(a *agent.State) {
 		return
 	}
 	g.text(&a.System)
+	for i := range a.Acts {
+		g.text(&a.Acts[i].Why)
+	}
+	g.texts(a.Facts)
+	for i := range a.Plan {
+		g.text(&a.Plan[i].What)
+	}
 	g.messages(a.Messages)
 	g.choices(a.Choices)
 	for _, c := range a.Calls {
@@ -144,6 +169,7 @@ func (r *Review) gate(g *gate) {
 		return
 	}
 	g.text(&r.Note)
+	g.thing(r.Thing)
 	g.value(&r.Show)
 	g.fields(&r.Edit)
 	g.fields(&r.Held)
@@ -217,6 +243,7 @@ func (r *FactKept) gate(g *gate) {
 	g.text(&r.Fact)
 }
 
+func (r *FollowUpSet) gate(g *gate)    { g.text(&r.What) }
 func (*RunStarted) gate(*gate)         {}
 func (r *RunLabelled) gate(g *gate)    { g.texts(r.Labels) }
 func (r *CallerAnswered) gate(g *gate) { r.Response.gate(g) }
@@ -235,10 +262,17 @@ func (r *ModelAsked) gate(g *gate)     { g.messages(r.Said) }
 func (r *ModelAnswered) gate(g *gate)  { g.message(&r.Said) }
 func (r *CallChanged) gate(g *gate)    { g.call(r.Call) }
 func (*CallPriced) gate(*gate)         {}
+func (r *CallPending) gate(g *gate)    { g.name(&r.Ref) }
+func (r *CallWeighed) gate(g *gate)    { g.text(&r.Verdict.Reason) }
 func (r *ReviewAsked) gate(g *gate)    { r.Review.gate(g) }
 func (r *ReviewAnswered) gate(g *gate) { r.Review.gate(g) }
 func (r *QuestionMoved) gate(g *gate)  { r.Asking.gate(g) }
-func (r *MemoryKept) gate(g *gate)     { g.messages(r.Said) }
+func (r *HandedOver) gate(g *gate) {
+	g.text(&r.System)
+	g.text(&r.Why)
+	g.messages(r.Said)
+}
+func (r *MemoryKept) gate(g *gate) { g.messages(r.Said) }
 
 // gate passes a state that was read back.
 func (s *State) gate(g *gate) {

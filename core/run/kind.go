@@ -1,6 +1,8 @@
 package run
 
 import (
+	"slices"
+
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
 )
@@ -62,14 +64,18 @@ func (m *machine) at(path string) (*At, error) {
 
 // outstanding gives what a step waits for from outside.
 func (m *machine) outstanding(step *Step) []Errand {
-	if step.Hearing != nil || len(step.Inside) > 0 || step.Status != Running {
+	if step.Hearing != nil && step.Agent == nil || len(step.Inside) > 0 || step.Status != Running {
 		return nil
 	}
 	at, err := m.at(step.Path)
 	if err != nil {
 		return nil
 	}
-	return doing(at.Step).Outstanding(at)
+	out := doing(at.Step).Outstanding(at)
+	return slices.DeleteFunc(out, func(e Errand) bool {
+		_, call := e.Task.(*Call)
+		return call && step.rests(e.CallID)
+	})
 }
 
 // call is the step's own call of a tool that is on its way; nil where it has
@@ -106,8 +112,11 @@ func (m *machine) start(step *Step) *Start {
 func (m *machine) agentCalls(step *Step) []Errand {
 	var out []Errand
 	for _, c := range step.Agent.Calls {
-		if c.State == agent.Running {
+		switch {
+		case c.State == agent.Running && c.Child == "":
 			out = append(out, m.agentCall(step, c))
+		case c.State == agent.Looking || c.State == agent.Weighing || c.Back != nil:
+			out = append(out, m.approving(step, c)...)
 		}
 	}
 	return out
@@ -116,8 +125,11 @@ func (m *machine) agentCalls(step *Step) []Errand {
 // agentCall sends a call of an agent.
 func (m *machine) agentCall(step *Step, c *agent.Call) Errand {
 	ticket := Ticket{Step: step.Path, Sending: step.Sending, Turn: c.Sent, CallID: c.ID}
+	if kind, id, _ := flow.CompanyTool(c.Tool); isCompany(c.Tool) {
+		return Errand{Run: m.state.ID, Ticket: ticket, Task: m.company(step, c, kind, id)}
+	}
 	return Errand{Run: m.state.ID, Ticket: ticket,
-		Task: &Call{Tool: c.Tool, Args: c.Args, Resend: c.Resend, For: m.state.Signal.For}}
+		Task: &Call{Tool: c.Tool, Args: c.Args, Resend: c.Resend, For: m.state.Signal.For, Ref: step.Pending[c.ID].Ref}}
 }
 
 // send asks for something outside. A draft's tools may have others in their

@@ -1,6 +1,10 @@
 package run
 
-import "maps"
+import (
+	"maps"
+
+	"woolsignal/core/flow"
+)
 
 // Message is something written in a conversation. Files are values as signals
 // and tools carry them, or addresses.
@@ -10,11 +14,25 @@ type Message struct {
 	Buttons []string `json:"buttons,omitempty"`
 	File    any      `json:"file,omitempty"`
 	Layout  []any    `json:"layout,omitempty"` // parts of {heading, text, facts}
+	As      *Voice   `json:"as,omitempty"`     // whose words they are; nil is the workflow's own
+}
+
+// Voice is an agent as those who talk with it know it.
+type Voice struct {
+	Agent   string `json:"agent"`
+	Name    string `json:"name"`
+	Picture string `json:"picture,omitempty"` // a sign, or two letters
+}
+
+// VoiceOf is an agent as those know it who talk with it.
+func VoiceOf(a *flow.Agent) *Voice {
+	return &Voice{Agent: a.ID, Name: a.Title, Picture: a.Picture}
 }
 
 // Plain tells whether the message is words alone.
 func (m *Message) Plain() bool {
-	return m.Picture == nil && m.File == nil && len(m.Buttons) == 0 && len(m.Layout) == 0
+	return m.Picture == nil && m.File == nil && len(m.Buttons) == 0 && len(m.Layout) == 0 &&
+		m.As == nil
 }
 
 // Args are what a chat server's tool is given to post the message.
@@ -32,6 +50,9 @@ func (m *Message) Args(via *Via) map[string]any {
 	}
 	if len(m.Layout) > 0 {
 		args["layout"] = m.Layout
+	}
+	if m.As != nil {
+		args["as"] = map[string]any{"name": m.As.Name, "picture": m.As.Picture}
 	}
 	return args
 }

@@ -1,14 +1,26 @@
 package run
 
+import "woolsignal/core/money"
+
 // Origin tells where a run comes from that no signal from outside started.
 type Origin struct {
-	Run   string         `json:"run,omitempty"`   // the run that called this one, or that this one repeats
-	Step  string         `json:"step,omitempty"`  // the step that called it, or that it repeats from
-	Call  int64          `json:"call,omitempty"`  // which sending of the step called it
-	Kind  string         `json:"kind"`            // call, again or try
-	Given map[string]any `json:"given,omitempty"` // the values a tried step sees
-	Held  bool           `json:"held,omitempty"`  // nothing outside is changed
-	Trial Trial          `json:"trial,omitzero"`
+	Run  string `json:"run,omitempty"`  // the run that called this one, or that this one repeats
+	Step string `json:"step,omitempty"` // the step that called it, or that it repeats from
+	Call int64  `json:"call,omitempty"` // which sending of the step called it
+	Ask  string `json:"ask,omitempty"`  // … and which call of an agent in it
+	// Budgets are what it may spend beside its own: those of the runs that wait for it.
+	Budgets []Allowance    `json:"budgets,omitempty"`
+	Kind    string         `json:"kind"`            // call, again or try
+	Given   map[string]any `json:"given,omitempty"` // the values a tried step sees
+	Held    bool           `json:"held,omitempty"`  // nothing outside is changed
+	Trial   Trial          `json:"trial,omitzero"`
+}
+
+// Allowance is what a run and all it calls may spend together.
+type Allowance struct {
+	Run  string       `json:"run"`  // "" is the run itself
+	What string       `json:"what"` // whose it is, in words
+	Most money.Micros `json:"most"`
 }
 
 // What an [Origin] can be.

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/base32"
 	"fmt"
@@ -36,16 +37,42 @@ func (m *machine) approval(a *flow.Agent, path string, call *agent.Call) {
 		}
 		open, held = apart(call.Args, t.Fixes)
 		if t.Approval != nil {
-			of, why = t.Approval.Ask, fmt.Sprintf("%s may use “%s” only after a yes.", a.Title, title)
-			if t.Approval.When != nil {
-				why = fmt.Sprintf("%s may use “%s” only after a yes when %s.",
-					a.Title, title, t.Approval.When.Told())
-			}
+			of, why = m.whoDecides(t.Approval), whyAsked(a, t.Approval, title, call)
 		}
 	}
 	m.emit(&ReviewAsked{Step: path, Review: &Review{ID: id, Ask: m.whom(of), Kind: OfApproval, Title: title, Why: why,
-		Tool: call.Tool, Show: m.asked(),
+		Tool: call.Tool, Show: m.asked(), Thing: call.Thing,
 		Call: call.ID, Edit: open, Held: held, Choices: []string{Approve, Decline}, Asked: m.now}})
+}
+
+// whoDecides is who is asked: where that is the speaker and nobody speaks, whoever the
+// run serves, or else an owner.
+func (m *machine) whoDecides(a *flow.Approval) string {
+	if a.Ask != flow.Speaker {
+		return a.Ask
+	}
+	return cmp.Or(m.state.Signal.For, "owner")
+}
+
+// whyAsked says why somebody is asked.
+func whyAsked(a *flow.Agent, approval *flow.Approval, title string, c *agent.Call) string {
+	why := fmt.Sprintf("%s may use “%s” only after a yes", a.Title, title)
+	switch {
+	case approval.When != nil:
+		return why + " when " + approval.When.Told() + "."
+	case c.Judged != nil && c.Judged.Sure > 0:
+		return fmt.Sprintf("%s when this holds: %s It is %s that it does: %s", why, sentenceOf(approval.Judge),
+			flow.Sureness(c.Judged.Sure), c.Judged.Reason)
+	case c.Judged != nil:
+		return fmt.Sprintf("%s when this holds: %s Whether it does is not known, as %s.", why,
+			sentenceOf(approval.Judge), strings.TrimSuffix(c.Judged.Reason, "."))
+	}
+	return why + "."
+}
+
+// sentenceOf ends a criterion as sentences do.
+func sentenceOf(criterion string) string {
+	return strings.TrimSuffix(strings.TrimSpace(criterion), ".") + "."
 }
 
 // apart parts arguments into those a reviewer may change and those only the
@@ -104,6 +131,9 @@ func (m *machine) decided(step *Step, d *Decided) error {
 	if !slices.Contains(open.Choices, d.Choice) {
 		return &Refused{fmt.Sprintf("%q is not a choice here; possible: %s", d.Choice,
 			strings.Join(open.Choices, ", "))}
+	}
+	if open.Kind == OfAdvice && d.Choice == AnswerIt && strings.TrimSpace(d.Note) == "" {
+		return &Refused{"write along with it what the agent is to know; it reads nothing else"}
 	}
 	review := *open
 	review.Choice, review.By, review.Note, review.Decided = d.Choice, d.By, d.Note, m.now
@@ -168,6 +198,9 @@ func (m *machine) settleCall(step *Step, review *Review) {
 		if review.Choice == SendAgain {
 			call.Sent++ // the one before may still be on its way
 		}
+	case AnswerIt:
+		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"answered_by": review.By,
+			"answer": review.Note}
 	case Happened:
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
 	case GiveUp:
@@ -177,10 +210,11 @@ func (m *machine) settleCall(step *Step, review *Review) {
 	default:
 		call.State, call.Ended, call.Error = agent.Failed, m.now, review.By+" says it did not happen"
 	}
-	m.emit(&CallChanged{Step: step.Path, Call: &call})
 	if call.State == agent.Running {
-		m.send(m.agentCall(step, &call))
+		m.letGo(step, m.def.Agents[step.Agent.Agent], &call)
+		return
 	}
+	m.emit(&CallChanged{Step: step.Path, Call: &call})
 }
 
 // settleTool lets a tool step go on as a person decided.

@@ -149,6 +149,7 @@ type SignalHeard struct {
 // ChildStarted says that a called workflow has its run.
 type ChildStarted struct {
 	Step  string `json:"step"`
+	Call  string `json:"call,omitempty"` // of the agent in the step that asked for it
 	Child string `json:"child"`
 }
 
@@ -156,6 +157,7 @@ type ChildStarted struct {
 // stops its run; "" leaves it going.
 type ChildDropped struct {
 	Step    string `json:"step"`
+	Call    string `json:"call,omitempty"` // of an agent in the step
 	Child   string `json:"child,omitempty"`
 	Sending int64  `json:"sending"`
 	By      string `json:"by,omitempty"`
@@ -168,6 +170,7 @@ type MemoryRecalled struct {
 	Said    []agent.Message `json:"said,omitempty"`
 	Facts   []string        `json:"facts,omitempty"`
 	Choices [][]flow.Choice `json:"choices,omitempty"`
+	Holder  string          `json:"holder,omitempty"` // the agent that had the conversation last
 }
 
 // ModelAsked says that a model's turn began.
@@ -186,9 +189,30 @@ type ModelAnswered struct {
 	Turn agent.Turn    `json:"turn"`
 }
 
-// CallPriced says what a tool call cost.
+// CallPriced says what a tool call, or a run that was called, cost.
 type CallPriced struct {
-	Step string       `json:"step"`
+	Step  string       `json:"step"`
+	Call  string       `json:"call,omitempty"` // of an agent in the step
+	Cost  money.Micros `json:"cost"`
+	Child bool         `json:"child,omitempty"` // the run it called has the cost on its own account
+}
+
+// CallPending says that the other side works on a call, and from when it is asked again;
+// zero is that it is being asked.
+type CallPending struct {
+	Step  string    `json:"step"`
+	Call  string    `json:"call,omitempty"` // of the agent in the step; "" is the step's own
+	Tool  string    `json:"tool"`
+	Ref   string    `json:"ref"`
+	Until time.Time `json:"until,omitzero"`
+}
+
+// CallWeighed says whether the criterion holds by which somebody is asked about a call.
+type CallWeighed struct {
+	Step    string        `json:"step"`
+	Call    string        `json:"call"`
+	Verdict agent.Verdict `json:"verdict"`
+	money.Use
 	Cost money.Micros `json:"cost"`
 }
 
@@ -228,6 +252,25 @@ type MemoryKept struct {
 	Step   string          `json:"step"`
 	Memory string          `json:"memory"` // the thread's key
 	Said   []agent.Message `json:"said"`
+	Agent  string          `json:"agent,omitempty"` // who acted last, and goes on when it goes on
+}
+
+// HandedOver says that another agent goes on in an agent's place.
+type HandedOver struct {
+	Step   string          `json:"step"`
+	To     string          `json:"to"`
+	Model  string          `json:"model"`
+	System string          `json:"system"`
+	Why    string          `json:"why,omitempty"`  // in the words of who hands over; "" goes on where it was
+	Said   []agent.Message `json:"said,omitempty"` // what it reads first
+}
+
+// FollowUpSet says that a conversation goes on by itself at a time.
+type FollowUpSet struct {
+	Step string    `json:"step"`
+	Call string    `json:"call"`
+	At   time.Time `json:"at"`
+	What string    `json:"what"` // what the agent is reminded of
 }
 
 // FactKept says that a fact about somebody or something was kept.
@@ -263,12 +306,16 @@ func (*ModelAsked) word() string     { return "model_asked" }
 func (*ModelAnswered) word() string  { return "model_answered" }
 func (*CallChanged) word() string    { return "call_changed" }
 func (*CallPriced) word() string     { return "call_priced" }
+func (*CallWeighed) word() string    { return "call_weighed" }
+func (*CallPending) word() string    { return "call_pending" }
 func (*ReviewAsked) word() string    { return "review_asked" }
 func (*ReviewAnswered) word() string { return "review_answered" }
 func (*WordsSaid) word() string      { return "said" }
 func (*QuestionMoved) word() string  { return "question_moved" }
 func (*MemoryKept) word() string     { return "memory_kept" }
 func (*FactKept) word() string       { return "fact_kept" }
+func (*FollowUpSet) word() string    { return "follow_up_set" }
+func (*HandedOver) word() string     { return "handed_over" }
 
 // Happenings lists one empty record of every kind.
 func Happenings() []Record {
@@ -278,7 +325,8 @@ func Happenings() []Record {
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
 		&CallPriced{},
-		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}}
+		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{},
+		&HandedOver{}, &CallWeighed{}, &FollowUpSet{}, &CallPending{}}
 }
 
 // kinds finds the type of a record by its word.

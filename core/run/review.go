@@ -3,6 +3,8 @@ package run
 import (
 	"maps"
 	"time"
+
+	"woolsignal/core/agent"
 )
 
 // ReviewKind is what a person is asked about.
@@ -14,6 +16,7 @@ const (
 	OfApproval   ReviewKind = "approval"   // whether an agent may use a tool
 	OfDoubt      ReviewKind = "uncertain"  // whether a call happened
 	OfConnection ReviewKind = "connection" // a connection that is missing
+	OfAdvice     ReviewKind = "advice"     // an agent brings somebody in
 )
 
 // Choices of a review that asks about a tool.
@@ -21,6 +24,10 @@ const (
 	Approve = "approve"
 	Decline = "decline"
 )
+
+// AnswerIt is the choice of a review by which an agent brings somebody in: what they
+// write along with it is what the agent reads.
+const AnswerIt = "answer"
 
 // Choices of a review that asks for a missing connection.
 const (
@@ -46,6 +53,7 @@ type Review struct {
 	Title   string         `json:"title"`           // one line
 	Why     string         `json:"why"`             // why somebody is asked
 	Show    any            `json:"show,omitempty"`  // what they need to see
+	Thing   *agent.Thing   `json:"thing,omitempty"` // what it is about, before and after
 	Tool    string         `json:"tool,omitempty"`  // the tool that waits
 	Needs   string         `json:"needs,omitempty"` // the connection that is missing
 	Call    string         `json:"call,omitempty"`  // the agent's call that waits

@@ -74,9 +74,21 @@ type Step struct {
 	Child    string      `json:"child,omitempty"`    // the run of the workflow it called
 	Recorded bool        `json:"recorded,omitempty"` // taken over from another run
 	Held     Held        `json:"held,omitempty"`     // its call was held back
-	// Cost is what its calls of tools cost, beside what its models did.
+	// Pending are its calls the other side works on, by the agent's call; "" is its own.
+	Pending map[string]InWork `json:"pending,omitempty"`
+	// Cost is what its calls of tools and runs cost, beside what its models did.
 	Cost money.Micros `json:"cost,omitempty"`
 }
+
+// InWork is a call the other side works on.
+type InWork struct {
+	Tool  string    `json:"tool"`
+	Ref   string    `json:"ref"`
+	Until time.Time `json:"until,omitzero"` // when it is asked again; zero while it is being asked
+}
+
+// rests tells whether a call is in work, and nobody is being asked about it.
+func (s *Step) rests(call string) bool { return !s.Pending[call].Until.IsZero() }
 
 // Sent is a call as it was sent.
 type Sent struct {
@@ -120,7 +132,11 @@ type Totals struct {
 	Input  int          `json:"input_tokens"`
 	Output int          `json:"output_tokens"`
 	Cost   money.Micros `json:"cost"`
+	Below  money.Micros `json:"below,omitempty"` // what the runs it called cost, beside
 }
+
+// All is what it and the runs it called cost.
+func (t Totals) All() money.Micros { return t.Cost + t.Below }
 
 // rest tells running from waiting: a run waits when nothing this process
 // does can move it, only people, time, a signal or another run.
@@ -147,12 +163,14 @@ func (s *Step) busy() bool {
 	case s.Status != Running || len(s.Inside) > 0 || s.Child != "":
 		return false
 	case s.Agent == nil || s.Sent:
-		return true
+		return !s.rests("")
 	case s.Agent.Thinking() || !s.Agent.Ready:
 		return true
 	}
 	for _, c := range s.Agent.Calls {
-		if c.State == agent.Running {
+		if c.State == agent.Running && c.Child == "" && !s.rests(c.ID) || c.State == agent.Looking ||
+			c.State == agent.Weighing ||
+			c.Back != nil && c.Back.Phase == agent.BackPosting {
 			return true
 		}
 	}
@@ -163,7 +181,11 @@ func (s *Step) busy() bool {
 func (s *State) Wake() time.Time {
 	var wake time.Time
 	s.eachOpen(func(step *Step) {
-		for _, t := range []time.Time{step.Until, step.Deadline} {
+		times := []time.Time{step.Until, step.Deadline}
+		for _, p := range step.Pending {
+			times = append(times, p.Until)
+		}
+		for _, t := range times {
 			if !t.IsZero() && (wake.IsZero() || t.Before(wake)) {
 				wake = t
 			}

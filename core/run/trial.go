@@ -69,9 +69,9 @@ func (t Trial) pretends(path, tool string, args any) (any, Held) {
 	return map[string]any{"held_back": true}, HeldBare
 }
 
-// trial is how the run is tried; nil where it is no try.
+// trial is how the run is tried, or the run that called it; nil where it is no try.
 func (s *State) trial() *Origin {
-	if s.Origin == nil || s.Origin.Kind != OfTry {
+	if s.Origin == nil || s.Origin.Kind != OfTry && !(s.Origin.Kind == OfCall && s.Origin.Held) {
 		return nil
 	}
 	return s.Origin

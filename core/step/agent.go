@@ -50,6 +50,10 @@ func (a *Agent) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sha
 	if def == nil {
 		return nil
 	}
+	if def.Off {
+		c.Report(s.At, flow.Problem{Severity: flow.Remark, What: def.Title + " is switched off, so this step fails",
+			Remedy: "take off: out of agents/" + def.ID + ".yaml"})
+	}
 	checkFiles(c, s.At, a.Files, names, def.Model)
 	c.Arguments(def.Title, a.Inputs, given, def.Inputs.Document(), s.At, false)
 	if len(a.Inputs) > 0 && def.Inputs == nil {
@@ -60,7 +64,7 @@ func (a *Agent) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Sha
 	if doc := def.Answer.Document(); doc != nil {
 		return doc
 	}
-	return shape.Map(map[string]shape.Shape{"text": shape.Text()})
+	return shape.Map(map[string]shape.Shape{"text": shape.Text(), "agent": shape.Text()})
 }
 
 // Tell says which agent is asked, about what.
@@ -85,7 +89,7 @@ func (a *Agent) Unread(c *flow.Checker, id string, reads func(string) bool) (wha
 	if agent == nil || reads("") {
 		return "", ""
 	}
-	for _, grant := range agent.Tools {
+	for _, grant := range agent.Kit() {
 		if spec, known := c.Tool(grant.Tool); !known || !spec.ReadOnly {
 			return "", ""
 		}
@@ -104,7 +108,18 @@ func (a *Agent) Advance(at *run.At) run.Outcome {
 		return a.begin(at, def)
 	}
 	scope := onlySignal(at.Scope)
+	if signal := at.Heard(); signal != nil {
+		if acts, there := at.Agent(at.Did.Agent.Agent); there {
+			at.HeardBack(acts, signal)
+		}
+	}
 	for {
+		if err := goesOn(at); err != nil {
+			return at.Fail("%v", err)
+		}
+		if def, ok = at.Agent(at.Did.Agent.Agent); !ok {
+			return at.Fail("there is no agent %s", at.Did.Agent.Agent)
+		}
 		moves := at.Did.Agent.Next(def, at.Grants(def), scope)
 		if len(moves) == 0 {
 			return run.Blocked
@@ -117,6 +132,13 @@ func (a *Agent) Advance(at *run.At) run.Outcome {
 		if at.Broken() {
 			return run.Over
 		}
+	}
+}
+
+// TimeCame ends the waiting for an answer to what was read back.
+func (a *Agent) TimeCame(at *run.At) {
+	if acts, there := at.Agent(at.Did.Agent.Agent); there {
+		at.BackExpired(acts)
 	}
 }
 
@@ -134,6 +156,8 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 		return ask(at, def, move.Say)
 	case move.Start != nil && holdsBack(at, move.Start):
 		at.HoldCall(move.Start)
+	case move.Start != nil && flow.IsOwnTool(move.Start.Tool):
+		at.DoOwn(def, move.Start)
 	case move.Start != nil:
 		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Start})
 		at.Send(at.AgentCall(move.Start))
@@ -141,14 +165,19 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Refuse})
 	case move.Review != nil:
 		at.Approve(def, move.Review)
+	case move.HandOff != nil:
+		if err := handOver(at, def, move.HandOff); err != nil {
+			return at.FailAt(at.Did.Agent.Reached(), err.Error())
+		}
 	case move.Fail != nil:
 		return at.FailAt(at.Did.Agent.Reached(), move.Fail.Message)
 	case move.Answer != nil:
-		at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember()})
+		at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember(),
+			Agent: def.ID})
 		if def.Answer != nil {
 			return at.End(move.Answer.Value)
 		}
-		return at.End(map[string]any{"text": move.Answer.Value})
+		return at.End(map[string]any{"text": move.Answer.Value, "agent": def.ID})
 	}
 	return run.Blocked
 }
@@ -181,10 +210,15 @@ func ask(at *run.At, def *flow.Agent, wrong string) run.Outcome {
 // holdsBack tells whether an agent's call is not to be made.
 func holdsBack(at *run.At, c *agent.Call) bool {
 	spec, there := at.Tool(c.Tool)
-	return there && at.HoldsBack(spec)
+	kind, _, _ := flow.CompanyTool(c.Tool)
+	// a helper holds back itself
+	return there && at.HoldsBack(spec) && kind != flow.HelperTools && c.Tool != flow.PlanTool
 }
 
 func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
+	if at.Off(def.ID) {
+		return at.Fail("%s", isOff(def))
+	}
 	input, message, err := a.given(at, def)
 	if err != nil {
 		return at.Fail("%v", err)
@@ -246,14 +280,13 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 // affordable is how long the next answer may be, in tokens, within the agent's limits of
 // what it writes and spends; ok is false where nothing is left of them.
 func affordable(def *flow.Agent, did *agent.State, m flow.Model, fill agent.Fill) (longest int, ok bool) {
-	_, written, spent := did.Spent()
 	if limit := def.Limits.OutputTokens; limit > 0 {
-		longest = max(1, limit-written)
+		longest = max(1, limit-did.Written())
 	}
 	if def.Limits.Cost == 0 || m.Name == "" {
 		return longest, true
 	}
-	return agent.Affordable(m, fill.All(), 0, longest, money.FromUnits(def.Limits.Cost)-spent)
+	return agent.Affordable(m, fill.All(), 0, longest, money.FromUnits(def.Limits.Cost)-did.Cost())
 }
 
 // told writes what an agent is given beside its task.
@@ -302,7 +335,7 @@ func turnOf(at *run.At, def *flow.Agent) run.Errand {
 	did := at.Did.Agent
 	ask := &run.Ask{Model: def.Model, System: did.System, Within: patience, Answer: def.Answer.With(did.Choices)}
 	turn := len(did.Turns)
-	ask.Messages = did.Messages[did.Turns[turn-1].LeftOut:did.Turns[turn-1].Sent]
+	ask.Messages = did.Reads(turn - 1)
 	for _, g := range at.Grants(def) {
 		if slices.Contains(did.Turns[turn-1].Offered, g.Tool) { // the same, when it is asked again after a crash
 			ask.Tools = append(ask.Tools, run.Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
@@ -328,8 +361,11 @@ func offered(grants []agent.Grant) []string {
 
 // Outstanding is the memory, the model's turn, and the calls on their way.
 func (a *Agent) Outstanding(at *run.At) []run.Errand {
-	def, ok := at.Agent(a.Agent)
-	if !ok || at.Did.Agent == nil {
+	if at.Did.Agent == nil {
+		return nil
+	}
+	def, ok := at.Agent(at.Did.Agent.Agent)
+	if !ok {
 		return nil
 	}
 	var out []run.Errand

@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 
+	"woolsignal/core/agent"
+
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -343,7 +345,7 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 	if at.Did != nil && at.Did.Agent != nil { // what held before a model was asked still does
 		at.AsOf(at.Did.Agent.Began)
 	}
-	var verdicts map[int]verdict
+	var verdicts map[int]agent.Verdict
 	for i := range d.Cases {
 		c := &d.Cases[i]
 		if c.When != nil {
@@ -352,7 +354,7 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 				return at.Fail("case %d: %v", i+1, err)
 			}
 			if holds {
-				return goInto(at, caseBlock(i), verdict{confidence: 1})
+				return goInto(at, caseBlock(i), agent.Verdict{Sure: 1})
 			}
 			continue
 		}
@@ -363,10 +365,10 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 			}
 		}
 		v := verdicts[i]
-		if !v.holds {
+		if !v.Holds {
 			continue
 		}
-		if v.confidence >= d.Floor {
+		if v.Sure >= d.Floor {
 			return goInto(at, caseBlock(i), v)
 		}
 		if d.Unsure != nil {
@@ -381,18 +383,18 @@ func (d *Decide) choose(at *run.At) run.Outcome {
 }
 
 // leastSure is how sure it is that no judged case holds.
-func leastSure(verdicts map[int]verdict) verdict {
-	out := verdict{confidence: 1}
+func leastSure(verdicts map[int]agent.Verdict) agent.Verdict {
+	out := agent.Verdict{Sure: 1}
 	for _, v := range verdicts {
-		if v.confidence < out.confidence {
+		if v.Sure < out.Sure {
 			out = v
 		}
 	}
 	return out
 }
 
-func goInto(at *run.At, block flow.BlockName, v verdict) run.Outcome {
-	at.Choose(block, &run.Choice{Reason: v.reason, Confidence: v.confidence})
+func goInto(at *run.At, block flow.BlockName, v agent.Verdict) run.Outcome {
+	at.Choose(block, &run.Choice{Reason: v.Reason, Confidence: v.Sure})
 	return run.Finished
 }
 
@@ -401,5 +403,5 @@ func (d *Decide) Outstanding(at *run.At) []run.Errand {
 	if at.Did.Agent == nil {
 		return nil
 	}
-	return asked(at, verdictSchema(d.judgements()))
+	return asked(at, &flow.Schema{Doc: agent.VerdictSchema(d.judgements())})
 }

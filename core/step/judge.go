@@ -11,18 +11,10 @@ import (
 	"woolsignal/core/run"
 )
 
-// verdict is what a model says of one judged case.
-type verdict struct {
-	holds      bool
-	confidence float64
-	reason     string
-}
-
 // weigh has a model hold every judged case against what it is about.
-func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
+func (d *Decide) weigh(at *run.At) (map[int]agent.Verdict, run.Outcome) {
 	var b strings.Builder
-	b.WriteString("Hold each criterion against what it is about. Say whether it holds, how sure you are from 0 to " +
-		"1, and the reason in one sentence.\n")
+	b.WriteString(agent.HowToWeigh)
 	var judged []int
 	var files []agent.File
 	for i := range d.Cases {
@@ -42,7 +34,7 @@ func (d *Decide) weigh(at *run.At) (map[int]verdict, run.Outcome) {
 		}
 	}
 	q := inquiry{model: d.Using, task: "You weigh criteria for a workflow.", prompt: b.String(), files: files,
-		answer: verdictSchema(len(judged))}
+		answer: &flow.Schema{Doc: agent.VerdictSchema(len(judged))}}
 	answer, out := q.consult(at)
 	if out != run.Finished {
 		return nil, out
@@ -72,44 +64,12 @@ func (c *Case) put(b *strings.Builder, number int, scope expr.Scope) ([]agent.Fi
 }
 
 // verdictsOf reads a model's verdicts, by case.
-func verdictsOf(answer any, judged []int) map[int]verdict {
-	fields, _ := answer.(map[string]any)
-	list, _ := fields["verdicts"].([]any)
-	verdicts := map[int]verdict{}
-	for n, item := range list {
-		v, _ := item.(map[string]any)
-		if n >= len(judged) {
-			break
+func verdictsOf(answer any, judged []int) map[int]agent.Verdict {
+	out := map[int]agent.Verdict{}
+	for n, v := range agent.Verdicts(answer) {
+		if n < len(judged) {
+			out[judged[n]] = v
 		}
-		holds, _ := v["holds"].(bool)
-		reason, _ := v["reason"].(string)
-		verdicts[judged[n]] = verdict{holds, asFloat(v["confidence"]), reason}
 	}
-	return verdicts
-}
-
-func asFloat(v any) float64 {
-	switch n := v.(type) {
-	case int64:
-		return float64(n)
-	case float64:
-		return n
-	}
-	return 0
-}
-
-// verdictSchema is what a judgement must look like: one verdict for each
-// criterion, in their order.
-func verdictSchema(count int) *flow.Schema {
-	return &flow.Schema{Doc: map[string]any{"type": "object", "additionalProperties": false,
-		"required": []any{"verdicts"},
-		"properties": map[string]any{
-			"verdicts": map[string]any{"type": "array", "minItems": count, "maxItems": count, "items": map[string]any{
-				"type": "object", "additionalProperties": false, "required": []any{"holds", "confidence", "reason"},
-				"properties": map[string]any{
-					"holds": map[string]any{"type": "boolean", "description": "whether the criterion holds"},
-					"confidence": map[string]any{"type": "number", "minimum": 0, "maximum": 1,
-						"description": "how sure this is, from 0 to 1"},
-					"reason": map[string]any{"type": "string", "description": "one sentence"},
-				}}}}}}
+	return out
 }

@@ -2,6 +2,8 @@ package step
 
 import (
 	"fmt"
+	"regexp"
+	"strings"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
@@ -17,6 +19,7 @@ type Words struct {
 	Buttons *flow.Value // a list of texts; one that is pressed is said
 	File    *flow.Value
 	Layout  *flow.Value // a list of parts: heading, text, facts
+	Agent   string      // whose name they bear; "" is the agent's whose answer they are, or the workflow's
 }
 
 func (w *Words) fields() []flow.Field {
@@ -28,6 +31,8 @@ func (w *Words) fields() []flow.Field {
 		{Name: "file", Into: &w.File, Help: "A file, or the address of one.", Example: "${report.file}"},
 		{Name: "layout", Into: &w.Layout, Help: "Its parts, each of heading, text and facts.",
 			Example: "[{heading: Lot 14, facts: {kg: 380}}]"},
+		{Name: "agent", Into: &w.Agent, Holds: flow.HoldsAgent, Example: "depot-desk",
+			Help: "Whose name and picture the words bear, where they are no agent's answer."},
 	}
 }
 
@@ -85,8 +90,9 @@ func (w *Words) tell(p *flow.Sentence) {
 }
 
 // write fills a message in.
-func (w *Words) write(scope expr.Scope) (*run.Message, error) {
-	out := &run.Message{}
+func (w *Words) write(at *run.At) (*run.Message, error) {
+	scope := at.Scope
+	out := &run.Message{As: voice(at, w.speaks(scope))}
 	for _, part := range w.parts() {
 		if part.value == nil {
 			continue
@@ -100,6 +106,32 @@ func (w *Words) write(scope expr.Scope) (*run.Message, error) {
 		}
 	}
 	return out, run.TooLarge("the message", map[string]any{"text": out.Text, "layout": out.Layout})
+}
+
+var anAnswer = regexp.MustCompile(`^\$\{(?:otherwise\()?([a-z][a-z0-9_]*)\.text(?:, "[^"]*"\))?\}$`)
+
+// speaks names the agent whose words they are: the one the file says, or the one that
+// answered, where its answer is said as it is.
+func (w *Words) speaks(scope expr.Scope) string {
+	if w.Agent != "" || w.Text == nil || w.Text.Text == nil {
+		return w.Agent
+	}
+	of := anAnswer.FindStringSubmatch(strings.TrimSpace(w.Text.Text.Source))
+	if of == nil {
+		return ""
+	}
+	answer, _ := scope.Names[of[1]].(map[string]any)
+	who, _ := answer["agent"].(string)
+	return who
+}
+
+// voice is an agent as those know it who talk with it; nil for none.
+func voice(at *run.At, id string) *run.Voice {
+	a, there := at.Agent(id)
+	if !there {
+		return nil
+	}
+	return run.VoiceOf(a)
 }
 
 // setPart puts one part into a message.

@@ -164,7 +164,7 @@ func (q *Question) ask(at *run.At) run.Outcome {
 	if at.Holds() && at.Signal().Conversation().IsZero() {
 		return at.Fail("there is no conversation to ask in; try it on a chat's sample")
 	}
-	message, err := q.Words.write(at.Scope)
+	message, err := q.Words.write(at)
 	if err != nil {
 		return at.Fail("%v", err)
 	}

@@ -35,7 +35,7 @@ func (s *Say) Advance(at *run.At) run.Outcome {
 	if at.Repeats() {
 		return at.Repeat(via.Tool)
 	}
-	message, err := s.Words.write(at.Scope)
+	message, err := s.Words.write(at)
 	if err != nil {
 		return at.Fail("%v", err)
 	}

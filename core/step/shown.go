@@ -75,3 +75,13 @@ func fileOf(v any) (agent.File, error) {
 	f.Size = int64(asFloat(m["size"]))
 	return f, nil
 }
+
+func asFloat(v any) float64 {
+	switch n := v.(type) {
+	case int64:
+		return float64(n)
+	case float64:
+		return n
+	}
+	return 0
+}

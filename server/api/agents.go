@@ -10,7 +10,6 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
-	"woolsignal/core/money"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/server/workspace"
@@ -66,8 +65,8 @@ func (a *API) describeAgent(ctx context.Context, s *workspace.Snapshot, def *flo
 		Tools: len(def.Tools), Used: []string{}, Usual: usual}
 	for _, id := range slices.Sorted(maps.Keys(s.Workflows)) {
 		live := s.Live[id]
-		if slices.Contains(s.Workflows[id].AgentsUsed(), def.ID) ||
-			live != nil && slices.Contains(live.Workflow.AgentsUsed(), def.ID) {
+		if slices.Contains(s.AgentsWith(s.Workflows[id].AgentsUsed()), def.ID) ||
+			live != nil && slices.Contains(s.AgentsWith(live.Workflow.AgentsUsed()), def.ID) {
 			out.Used = append(out.Used, id)
 		}
 	}
@@ -111,8 +110,8 @@ func aboutModel(s *workspace.Snapshot, name string) string {
 // kitOf describes the tools of an agent.
 func kitOf(s *workspace.Snapshot, def *flow.Agent) []wire.KitTool {
 	out := []wire.KitTool{}
-	for _, t := range def.Tools {
-		spec, known := s.Tools.Find(t.Tool)
+	for _, t := range def.Kit() {
+		spec, known := s.Find(t.Tool)
 		one := wire.KitTool{Name: t.Tool, Title: spec.Title, ReadOnly: spec.ReadOnly, Missing: !known,
 			Approval: "always"}
 		for _, e := range t.Args {
@@ -129,6 +128,8 @@ func kitOf(s *workspace.Snapshot, def *flow.Agent) []wire.KitTool {
 			one.Ask = t.Approval.Ask
 			if t.Approval.When != nil {
 				one.Approval, one.When = "when", t.Approval.When.Source
+			} else if t.Approval.Judge != "" {
+				one.Approval, one.When = "judge", t.Approval.Judge
 			}
 		}
 		out = append(out, one)
@@ -171,7 +172,8 @@ const mostUsual = 50
 func (a *API) usual(ctx context.Context, workflow string) (*wire.Usual, error) {
 	var out wire.Usual
 	err := a.Store.Read().QueryRowContext(ctx, "SELECT count(*), coalesce(cast(avg(cost) AS INTEGER), 0), "+
-		"coalesce(max(cost), 0) FROM (SELECT cost FROM runs WHERE workflow = ? AND ended IS NOT NULL AND status != "+
+		"coalesce(max(cost), 0) FROM (SELECT cost + below AS cost FROM runs WHERE workflow = ? AND ended IS NOT "+
+		"NULL AND status != "+
 		"'stopped' ORDER BY id DESC LIMIT ?)", workflow, mostUsual).Scan(&out.Runs, &out.Cost, &out.Most)
 	if err != nil || out.Runs == 0 {
 		return nil, err
@@ -193,7 +195,7 @@ func (a *API) spending(r *request, _ none) ([]wire.Spending, error) {
 			title = titleOf(s, one.Workflow)
 		}
 		out = append(out, wire.Spending{Workflow: one.Workflow, Title: title, Period: one.Period,
-			Most: money.FromUnits(one.Most), Spent: one.Spent})
+			Most: one.Most, Spent: one.Spent})
 	}
 	return out, nil
 }

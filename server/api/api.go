@@ -244,6 +244,8 @@ func (a *API) fail(w http.ResponseWriter, r *http.Request, err error) {
 		problem.Write(w, http.StatusNotFound, "Not here", err.Error()+".")
 	case errors.Is(err, workspace.ErrTaken):
 		problem.Write(w, http.StatusConflict, "The name is taken", err.Error()+".")
+	case errors.Is(err, workspace.ErrAgentOff):
+		problem.Write(w, http.StatusConflict, "Switched off", err.Error()+".")
 	case errors.Is(err, workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
 		problem.Write(w, http.StatusConflict, "Not live", err.Error()+".")
 	case errors.Is(err, workspace.ErrProblems):

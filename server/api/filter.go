@@ -71,7 +71,7 @@ func readFilter(q url.Values) (*filter, error) {
 		if err != nil || least < 0 {
 			return nil, refuse(http.StatusBadRequest, "The cost is not right", "cost is a number such as 0.05.")
 		}
-		f.and("r.cost >= ? AND r.cost > 0", int64(money.FromUnits(least)))
+		f.and("r.cost + r.below >= ? AND r.cost + r.below > 0", int64(money.FromUnits(least)))
 	}
 	return f, nil
 }

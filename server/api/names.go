@@ -21,7 +21,11 @@ func (a *API) names(_ *request, _ none) (wire.Names, error) {
 			About: about})
 	}
 	for _, id := range slices.Sorted(maps.Keys(s.Workflows)) {
-		add(flow.HoldsWorkflow, id, s.Workflows[id].Title, "", s.Workflows[id].Purpose)
+		kind := ""
+		if s.Workflows[id].Callable() {
+			kind = "callable"
+		}
+		add(flow.HoldsWorkflow, id, s.Workflows[id].Title, kind, s.Workflows[id].Purpose)
 	}
 	for _, id := range slices.Sorted(maps.Keys(s.Agents)) {
 		add(flow.HoldsAgent, id, s.Agents[id].Title, "", s.Agents[id].Purpose)

@@ -168,7 +168,7 @@ func known(t reflect.Type) *jsonschema.Schema {
 		return among(run.Queued, run.Running, run.Waiting, run.Done, run.Failed, run.Stopped, run.Skipped,
 			run.Uncertain, run.Retrying)
 	case reflect.TypeFor[run.ReviewKind]():
-		return among(run.OfStep, run.OfApproval, run.OfDoubt, run.OfConnection)
+		return among(run.OfStep, run.OfApproval, run.OfDoubt, run.OfConnection, run.OfAdvice)
 	case reflect.TypeFor[flow.Resend]():
 		return among(flow.ResendSafe, flow.ResendKey, flow.ResendOwnID, flow.ResendNever)
 	case reflect.TypeFor[flow.Severity]():

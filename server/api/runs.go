@@ -20,7 +20,7 @@ import (
 )
 
 const runColumns = "r.id, r.workflow, r.status, r.because, r.kind, r.about, r.accepted, r.ended, r.input, r.output, " +
-	"r.cost, coalesce(r.origin, ''), coalesce(r.origin_run, '')"
+	"r.cost + r.below, coalesce(r.origin, ''), coalesce(r.origin_run, '')"
 
 func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	out := []wire.Run{}
@@ -123,7 +123,8 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}
 	// The row was read a moment after the journal; the journal is the truth.
 	out.Status, out.Because, out.Ended = state.Status, state.Because, moment(state.Ended)
-	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.Cost
+	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.All()
+	out.Below = state.Spent.Below
 	out.Labels = append(out.Labels, state.Labels...)
 	s := a.Workspace.Now()
 	if out.Draft = state.Draft(); out.Draft {

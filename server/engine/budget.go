@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -24,10 +25,10 @@ type budgets struct {
 }
 
 // purseKey names the purse of a budget: of a workflow, "" for all of them, and a
-// period, day or month. A run's own budget has none: its state says what it spent.
-type purseKey struct{ workflow, period string }
+// period, day or month; or of a run, with all it calls.
+type purseKey struct{ workflow, period, run string }
 
-// purse is what one budget has spent in its period.
+// purse is what one budget has spent in its period, or a run in all.
 type purse struct {
 	since        time.Time // when the period began
 	spent, aside money.Micros
@@ -35,9 +36,9 @@ type purse struct {
 
 // bound is one budget a run is under.
 type bound struct {
-	key   purseKey // zero for the run's own
-	what  string   // in words: a day of Weighbridge intake
-	most  float64
+	key   purseKey
+	what  string // in words: a day of Weighbridge intake
+	most  money.Micros
 	since time.Time
 }
 
@@ -48,23 +49,46 @@ type expense struct {
 	aside  money.Micros
 }
 
-// boundsOf are the budgets a run of a workflow is under, its own first.
-func (e *Engine) boundsOf(id string, of *flow.Workflow) []bound {
+// boundsOf are the budgets a run is under: its own, those of the runs that wait for it,
+// and those of its workflow and the workspace.
+func (e *Engine) boundsOf(l *live) []bound {
+	var out []bound
+	add := func(b bound) { // of two for the same purse the tighter counts
+		i := slices.IndexFunc(out, func(o bound) bool { return o.key == b.key })
+		if i < 0 {
+			out = append(out, b)
+		} else if b.most < out[i].most {
+			out[i] = b
+		}
+	}
+	if own := l.def.Workflow.Budget.Run; own > 0 {
+		add(bound{key: purseKey{run: l.id}, what: "a run of " + l.def.Workflow.Title, most: money.FromUnits(own)})
+	}
+	if o := l.state.Origin; o != nil {
+		for _, a := range o.Budgets {
+			add(bound{key: purseKey{run: cmp.Or(a.Run, l.id)}, what: a.What, most: a.Most})
+		}
+	}
+	return append(out, e.periodsOf(l.workflow, l.def.Workflow)...)
+}
+
+// periodsOf are the budgets of a day and a month that runs of a workflow are under.
+func (e *Engine) periodsOf(id string, of *flow.Workflow) []bound {
 	w := e.workspace.Now()
 	at := time.Now().In(w.Zone)
 	day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, w.Zone)
 	month := time.Date(at.Year(), at.Month(), 1, 0, 0, 0, 0, w.Zone)
 	own, title := of.Budget, of.Title
 	var out []bound
-	for _, b := range []bound{{purseKey{}, "a run of " + title, own.Run, time.Time{}},
-		{purseKey{id, "day"}, "a day of " + title, own.Day, day},
-		{purseKey{id, "month"}, "a month of " + title, own.Month, month},
-		{purseKey{"", "day"}, "a day of all workflows", w.Budget.Day, day},
-		{purseKey{"", "month"}, "a month of all workflows", w.Budget.Month, month}} {
-		if b.most > 0 {
-			out = append(out, b)
+	add := func(workflow, period, what string, most float64, since time.Time) {
+		if most > 0 {
+			out = append(out, bound{purseKey{workflow: workflow, period: period}, what, money.FromUnits(most), since})
 		}
 	}
+	add(id, "day", "a day of "+title, own.Day, day)
+	add(id, "month", "a month of "+title, own.Month, month)
+	add("", "day", "a day of all workflows", w.Budget.Day, day)
+	add("", "month", "a month of all workflows", w.Budget.Month, month)
 	return out
 }
 
@@ -77,29 +101,26 @@ type overBudget struct {
 
 func (o *overBudget) Error() string {
 	return fmt.Sprintf("the budget of %s for %s is spent, or would be: %s is left, so this was not begun; raise it, "+
-		"or wait", money.FromUnits(o.most).Format(o.currency), o.what, max(0, o.left).Format(o.currency))
+		"or wait", o.most.Format(o.currency), o.what, max(0, o.left).Format(o.currency))
 }
 
 // leftFor is the least that is left of the budgets of a run, and of which.
 func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, least bound, bounds []bound, err error) {
 	l := e.runs.hold(id)
 	defer e.runs.release(l)
-	var own money.Micros
 	err = e.locked(ctx, l, func() error {
-		bounds, own = e.boundsOf(l.workflow, l.def.Workflow), l.state.Spent.Cost
+		bounds = e.boundsOf(l)
 		return nil
 	})
 	if err != nil || len(bounds) == 0 {
 		return 0, bound{}, nil, err
 	}
 	for i, b := range bounds {
-		spent := own
-		if b.key != (purseKey{}) {
-			if spent, err = e.spent(ctx, b); err != nil {
-				return 0, bound{}, nil, err
-			}
+		spent, err := e.spent(ctx, b)
+		if err != nil {
+			return 0, bound{}, nil, err
 		}
-		if of := money.FromUnits(b.most) - spent; i == 0 || of < left {
+		if of := b.most - spent; i == 0 || of < left {
 			left, least = of, b
 		}
 	}
@@ -113,22 +134,43 @@ func (e *Engine) spent(ctx context.Context, b bound) (money.Micros, error) {
 	defer e.budgets.mu.Unlock()
 	p := e.budgets.all[b.key]
 	if p == nil || !p.since.Equal(b.since) {
-		condition, args := "accepted >= ?", []any{store.Time(b.since)}
-		if b.key.workflow != "" {
-			condition, args = condition+" AND workflow = ?", append(args, b.key.workflow)
-		}
 		aside := money.Micros(0)
 		if p != nil {
 			aside = p.aside // of what began in the period before and is under way
 		}
 		p = &purse{since: b.since, aside: aside}
-		if err := e.store.Read().QueryRowContext(ctx, "SELECT coalesce(sum(cost), 0) FROM runs WHERE "+condition,
-			args...).Scan(&p.spent); err != nil {
-			return 0, fmt.Errorf("engine: what was spent: %w", err)
+		var err error
+		if p.spent, err = e.spentBefore(ctx, b); err != nil {
+			return 0, err
 		}
 		e.budgets.all[b.key] = p
 	}
 	return p.spent + p.aside, nil
+}
+
+// spentBefore reads what a budget had spent when the service, or the period, began.
+func (e *Engine) spentBefore(ctx context.Context, b bound) (spent money.Micros, err error) {
+	query, args := "SELECT coalesce(sum(cost), 0) FROM runs WHERE accepted >= ?", []any{store.Time(b.since)}
+	switch {
+	case b.key.run != "":
+		query, args = `WITH RECURSIVE family (run) AS (SELECT ? UNION
+			SELECT r.id FROM family JOIN runs r ON r.origin_run = family.run AND r.origin = 'call')
+			SELECT coalesce(sum(r.cost), 0) FROM family JOIN runs r ON r.id = family.run`, []any{b.key.run}
+	case b.key.workflow != "":
+		query, args = query+" AND workflow = ?", append(args, b.key.workflow)
+	}
+	if err := e.store.Read().QueryRowContext(ctx, query, args...).Scan(&spent); err != nil {
+		return 0, fmt.Errorf("engine: what was spent: %w", err)
+	}
+	return spent, nil
+}
+
+// over forgets what a run that ended spent: nothing more of it, or of what it called, is
+// begun.
+func (b *budgets) over(run string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	delete(b.all, purseKey{run: run})
 }
 
 // putAside keeps a sum of every budget for what is about to begin.
@@ -194,7 +236,7 @@ func (e *Engine) affordCall(id string, t flow.Tool) (*expense, error) {
 type Spending struct {
 	Workflow string // "" is all of them
 	Period   string // day or month
-	Most     float64
+	Most     money.Micros
 	Spent    money.Micros // with what is put aside for what is under way
 }
 
@@ -203,9 +245,9 @@ func (e *Engine) Spending(ctx context.Context) ([]Spending, error) {
 	w := e.workspace.Now()
 	var out []Spending
 	add := func(workflow string, of *flow.Workflow) error {
-		for _, b := range e.boundsOf(workflow, of) {
-			if b.key == (purseKey{}) || b.key.workflow != workflow {
-				continue // of one run, or of all workflows, which are told once
+		for _, b := range e.periodsOf(workflow, of) {
+			if b.key.workflow != workflow {
+				continue // of all workflows, which are told once
 			}
 			spent, err := e.spent(ctx, b)
 			if err != nil {

@@ -96,9 +96,12 @@ func (e *Engine) wakeDue() (time.Time, error) {
 			return time.Now().Add(time.Second), nil // their state and their row disagree; do not spin
 		}
 	}
+	if err := e.followUps(); err != nil {
+		return time.Time{}, err
+	}
 	var ms *int64
-	if err := e.store.Read().QueryRowContext(e.ctx,
-		"SELECT min(wake) FROM runs WHERE wake IS NOT NULL").Scan(&ms); err != nil || ms == nil {
+	if err := e.store.Read().QueryRowContext(e.ctx, "SELECT min(at) FROM (SELECT min(wake) AS at FROM runs WHERE wake "+
+		"IS NOT NULL UNION ALL SELECT min(due) FROM follow_ups)").Scan(&ms); err != nil || ms == nil {
 		return time.Time{}, err
 	}
 	next := store.FromTime(*ms)

@@ -152,6 +152,7 @@ func (e *Engine) full() bool { return e.ctx.Err() != nil || e.runs.full() }
 
 // end lets those start that a run held up.
 func (e *Engine) end(l *live) {
+	e.budgets.over(l.id)
 	for _, next := range e.lanes.leave(l.id) {
 		e.begin(next)
 	}
@@ -225,6 +226,11 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	e.send(l, after)
 	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
+	for _, r := range entry.Records {
+		if set, is := r.(*run.FollowUpSet); is {
+			e.clock.set(set.At)
+		}
+	}
 	select {
 	case e.entered <- struct{}{}:
 	default:

@@ -35,7 +35,7 @@ func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {
 
 func (e *Engine) changesNothing(task run.Task) bool {
 	switch task := task.(type) {
-	case *run.Ask, *run.Script:
+	case *run.Ask, *run.Script, *run.Look:
 		return true
 	case *run.Call:
 		return e.readsOnly(task.Tool)
@@ -75,7 +75,7 @@ func (e *Engine) try(errand run.Errand) (again bool) {
 // awaits tells whether an errand's run still wants it done.
 func (e *Engine) awaits(errand run.Errand) bool {
 	switch errand.Task.(type) {
-	case *run.Cancel, *run.Listen:
+	case *run.Cancel, *run.Listen, *run.Abandon:
 		return true
 	}
 	l := e.runs.hold(errand.Run)
@@ -103,6 +103,8 @@ func (e *Engine) fail(errand run.Errand, why string) {
 		} else {
 			e.deliver(errand.Run, errand.Answer(&run.Returned{Error: why, Effect: run.Unsure}))
 		}
+	case *run.Look:
+		e.deliver(errand.Run, errand.Answer(&run.Looked{Error: why}))
 	case *run.Script, *run.Start:
 		e.deliver(errand.Run, errand.Answer(&run.Returned{Error: why}))
 	case *run.Recall:
@@ -122,6 +124,13 @@ func (e *Engine) do(errand run.Errand) (again bool, err error) {
 		if reply := e.useTool(errand, task); reply != nil {
 			e.deliver(errand.Run, errand.Answer(reply))
 		}
+	case *run.Abandon:
+		if err := e.workspace.Now().Tools.Abandon(e.hard, task.Tool, task.Ref, task.For); err != nil {
+			e.log.Warn("a call that is no longer wanted could not be called off", "run", errand.Run, "tool", task.Tool,
+				"error", e.secrets.Mask(err.Error()))
+		}
+	case *run.Look:
+		e.deliver(errand.Run, errand.Answer(e.look(errand, task)))
 	case *run.Script:
 		returned := e.runScript(task)
 		if e.ctx.Err() == nil {
@@ -141,6 +150,17 @@ func (e *Engine) do(errand run.Errand) (again bool, err error) {
 		return e.recallLate(errand, task)
 	}
 	return false, nil
+}
+
+// look finds out what a call is about.
+func (e *Engine) look(errand run.Errand, look *run.Look) *run.Looked {
+	shown, err := e.workspace.Now().Tools.Show(e.hard, e.kit, look.Tool, look.Args,
+		tool.Sending{Key: errand.Key(), For: look.For, Run: errand.Run})
+	if err != nil {
+		var refused *tool.RefusedError
+		return &run.Looked{Error: err.Error(), Refused: errors.As(err, &refused)}
+	}
+	return &run.Looked{Before: shown.Before, After: shown.After}
 }
 
 // runScript runs a script in a process of its own.
@@ -189,7 +209,7 @@ func (e *Engine) conversation(errand run.Errand) (thread string, aloud bool) {
 	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
 	_ = e.locked(e.hard, l, func() error { // what cannot be read has none to tell
-		thread, aloud = l.thread, step.Aloud(l.def.Workflow, errand.Step)
+		thread, aloud = l.thread, errand.CallID == "" && step.Aloud(l.def.Workflow, errand.Step)
 		return nil
 	})
 	return thread, aloud
@@ -245,7 +265,7 @@ func (e *Engine) callTool(errand run.Errand, call *run.Call, costs func(money.Mi
 	for try := 0; ; try++ {
 		result, err := e.workspace.Now().Tools.Call(e.hard, e.kit, call.Tool, call.Args,
 			tool.Sending{Key: errand.Key(), Again: errand.Again || try > 0, For: call.For, Run: errand.Run,
-				Cost: costs})
+				Ref: call.Ref, Cost: costs})
 		if e.hard.Err() != nil {
 			return nil
 		}
@@ -280,10 +300,13 @@ func outcome(result any, err error) run.Reply {
 	var uncertain *tool.UncertainError
 	var refused *tool.RefusedError
 	var missing *tool.MissingError
+	var pending *tool.PendingError
 	var happened *tool.HappenedError
 	switch {
 	case err == nil:
 		return &run.Returned{Result: expr.Canonical(result)}
+	case errors.As(err, &pending):
+		return &run.Pending{Ref: pending.Ref, After: pending.After}
 	case errors.As(err, &uncertain):
 		return &run.Lost{Why: sentence(uncertain.Err.Error())}
 	case errors.As(err, &missing):
@@ -357,7 +380,15 @@ func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, err
 	if err != nil {
 		return nil, err
 	}
-	return &run.Recalled{Messages: remembered, Facts: facts, Choices: choices}, nil
+	holder, err := e.column(ctx, "SELECT agent FROM memory WHERE memory = ? ORDER BY n DESC LIMIT 1", wanted.Memory)
+	if err != nil {
+		return nil, fmt.Errorf("engine: who had the conversation: %w", err)
+	}
+	out := &run.Recalled{Messages: remembered, Facts: facts, Choices: choices}
+	if len(holder) > 0 {
+		out.Holder = holder[0]
+	}
+	return out, nil
 }
 
 // choices reads what the values of an answer are chosen from.

@@ -20,8 +20,13 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
-	id, err := e.call(e.hard, *start, errand.Key(),
-		&run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending})
+	origin, hash, err := e.parentage(errand, start)
+	var id string
+	if err == nil && start.Agent != "" {
+		id, err = e.consult(e.hard, *start, errand.Key(), origin, hash)
+	} else if err == nil {
+		id, err = e.call(e.hard, *start, errand.Key(), origin)
+	}
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
@@ -32,7 +37,8 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 	case errors.As(err, &broken):
 		return false, err
 	case errors.As(err, &invalid), errors.Is(err, workspace.ErrNoWorkflow), errors.Is(err,
-		workspace.ErrNotLive), errors.Is(err, workspace.ErrOff):
+		workspace.ErrNotLive), errors.Is(err, workspace.ErrOff), errors.Is(err, workspace.ErrNoAgent),
+		errors.Is(err, workspace.ErrAgentOff):
 		e.deliver(errand.Run, errand.Answer(&run.Returned{Error: err.Error()}))
 	default:
 		e.log.Error("a called workflow could not be started; it is tried again", "run", errand.Run, "step", errand.Step,
@@ -53,15 +59,8 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 		return "", err
 	}
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
-		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger}
-	ticket, err := e.Accept(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
-	if err != nil {
-		return "", err
-	}
-	if ticket.Run == "" {
-		return "", errGivenUp
-	}
-	return ticket.Run, nil
+		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger, For: start.For}
+	return e.begun(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
 }
 
 // cancelChild stops a called run that is no longer wanted. Where it was never
@@ -160,7 +159,7 @@ func (e *Engine) tell(l *live) {
 
 func (e *Engine) tellParent(l *live) error {
 	s := l.state
-	ticket := run.Ticket{Step: s.Origin.Step, Sending: s.Origin.Call}
+	ticket := run.Ticket{Step: s.Origin.Step, Sending: s.Origin.Call, CallID: s.Origin.Ask}
 	// The run that called may not have noted yet which run it called.
 	for _, reply := range []run.Reply{&run.ChildBegan{Run: l.id}, returned(l)} {
 		err := e.handle(e.hard, s.Origin.Run, &run.Answer{Ticket: ticket, Reply: reply})
@@ -174,15 +173,16 @@ func (e *Engine) tellParent(l *live) error {
 // returned is what a called run that ended gives.
 func returned(l *live) *run.Returned {
 	s, title := l.state, l.def.Workflow.Title
+	out := &run.Returned{Result: s.Result, Cost: s.Spent.All(), Child: true}
 	switch {
 	case s.Status == run.Failed:
-		return &run.Returned{Error: title + " failed: " + s.Because}
+		out.Error = title + " failed: " + s.Because
 	case s.Status == run.Stopped:
-		return &run.Returned{Error: title + " was " + s.Because}
+		out.Error = title + " was " + s.Because
 	case s.Result == nil:
-		return &run.Returned{Result: map[string]any{}}
+		out.Result = map[string]any{}
 	}
-	return &run.Returned{Result: s.Result}
+	return out
 }
 
 // tellFailure starts the workflows that look after a failure.

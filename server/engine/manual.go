@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"strings"
@@ -74,6 +75,9 @@ func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
 	if err != nil {
 		return nil, err
 	}
+	if ticket, err := e.answers(ctx, workspace.TaskOf(t.Agent), signal); ticket != nil || err != nil {
+		return ticket, err
+	}
 	a := Admission{Workflow: workspace.TaskOf(t.Agent), Definition: hash, Signal: signal, outside: true}
 	if t.Held {
 		task, err := e.workspace.ByHash(ctx, hash)
@@ -87,6 +91,32 @@ func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
 		a.Origin = &run.Origin{Kind: run.OfTry, Held: true, Trial: run.Trial{By: t.For, Gives: gives}}
 	}
 	return e.Accept(ctx, a)
+}
+
+// answers takes what is said in a conversation with an agent to the run that reads
+// something back there; nil where none does.
+func (e *Engine) answers(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
+	conversation := signal.Conversation()
+	if conversation.IsZero() {
+		return nil, nil
+	}
+	var id, step string
+	err := e.store.Read().QueryRowContext(ctx, "SELECT h.run, h.step FROM hears h JOIN runs r ON r.id = h.run "+
+		"WHERE h.source = ? AND h.key = ? AND r.workflow = ?", run.ChatSource, conversation.String(),
+		workflow).Scan(&id, &step)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	} else if err != nil {
+		return nil, fmt.Errorf("engine: who reads something back: %w", err)
+	}
+	e.hide(workflow, signal)
+	err = e.handle(ctx, id, &run.Heard{Step: step, Signal: signal, From: deliverer(workflow, signal)})
+	if errors.Is(err, run.ErrStale) {
+		return nil, nil // it was answered meanwhile, or its time is over
+	} else if err != nil {
+		return nil, err
+	}
+	return &Ticket{Run: id, engine: e, Heard: true, answered: closed()}, nil
 }
 
 // Repeat is a run to be gone through again.

@@ -66,13 +66,13 @@ func listed(b *store.Batch, l *live) {
 		origin, from = s.Origin.Kind, s.Origin.Run
 	}
 	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run,
-		cause, links, wake, tell, seq, accepted, ended, input, output, cost)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		cause, links, wake, tell, seq, accepted, ended, input, output, cost, below)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal),
 		store.OrNull(l.thread),
 		store.OrNull(l.place.key), origin, from, store.OrNull(l.chain.cause), l.chain.links,
 		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output,
-		int64(s.Spent.Cost))
+		int64(s.Spent.Cost), int64(s.Spent.Below))
 }
 
 // wakes is when a run goes on by itself, rounded up: it must not be looked at
@@ -132,9 +132,9 @@ func relisted(b *store.Batch, l *live, entry run.Entry) {
 	s := l.state
 	b.Guard("the run stands before this entry",
 		"UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, "+
-			"cost = ? WHERE id = ? AND seq = ?",
+			"cost = ?, below = ? WHERE id = ? AND seq = ?",
 		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output,
-		int64(s.Spent.Cost), l.id, entry.Seq-1)
+		int64(s.Spent.Cost), int64(s.Spent.Below), l.id, entry.Seq-1)
 }
 
 // snapshotAfter is how many entries a journal grows before the state is kept
@@ -212,13 +212,19 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	}
 	switch r := r.(type) {
 	case *run.RunAccepted:
-		if r.Signal.Text != "" && (r.Origin == nil || r.Origin.Kind == run.OfTry) {
+		if r.Signal.Type == run.FollowUpType {
+			say("note", "", "Followed up by itself: "+r.Signal.Text, nil)
+		} else if r.Signal.Text != "" && (r.Origin == nil || r.Origin.Kind == run.OfTry) {
 			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
 	case *run.WordsSaid:
-		say("agent", l.def.Workflow.Title, r.Text, rich(r.Message))
+		name := l.def.Workflow.Title
+		if r.Message != nil && r.Message.As != nil {
+			name = r.Message.As.Name
+		}
+		say("agent", name, r.Text, rich(r.Message))
 	case *run.SignalHeard:
-		if r.Signal.Kind == "chat" || r.Signal.Kind == "phone" {
+		if slices.Contains([]string{"chat", "phone", "task"}, r.Signal.Kind) {
 			say("person", r.Signal.From["name"], r.Signal.Text, nil)
 		}
 		if !r.Delivery.IsZero() { // for its repeats
@@ -228,7 +234,8 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		}
 	case *run.MemoryKept:
 		if messages, err := json.Marshal(r.Said); err == nil {
-			b.Do("INSERT INTO memory (memory, run, messages) VALUES (?, ?, ?)", r.Memory, l.id, messages)
+			b.Do("INSERT INTO memory (memory, run, messages, agent) VALUES (?, ?, ?, ?)", r.Memory, l.id, messages,
+				r.Agent)
 		}
 	case *run.ReviewAsked:
 		text, _ := json.Marshal(r.Review)
@@ -249,6 +256,8 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		}
 		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Fact, l.id,
 			store.Time(at))
+	case *run.FollowUpSet:
+		followUp(b, l, r)
 	case *run.ListeningBegan:
 		b.Do(`INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?)
 			ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key,
@@ -271,7 +280,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 // drop keeps a called run from ever being started, and marks one that was to
 // be stopped.
 func drop(b *store.Batch, id string, r *run.ChildDropped) {
-	key := run.StartKey(id, r.Step, r.Sending)
+	key := run.StartKey(id, r.Step, r.Sending, r.Call)
 	b.Do("INSERT INTO deliveries (source, id, run) VALUES (?, ?, '') ON CONFLICT DO NOTHING", calls.String(), key)
 	if r.By != "" {
 		b.Do("UPDATE runs SET unwanted = ? WHERE ended IS NULL AND id = (SELECT run FROM deliveries WHERE source = "+

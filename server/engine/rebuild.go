@@ -21,6 +21,7 @@ const rebuildAtOnce = 500
 // projections are the tables that are made of the journals alone. The inbox,
 // schedules, looks and tables of rows are a truth of their own.
 var projections = []string{"runs", "deliveries", "hears", "reviews", "messages", "memory", "labels", "facts",
+	"follow_ups",
 	"snapshots"}
 
 // Rebuild makes anew all that is made of the journals, in the order they were

@@ -92,6 +92,7 @@ CREATE TABLE runs (
   input      INTEGER NOT NULL DEFAULT 0,
   output     INTEGER NOT NULL DEFAULT 0,
   cost       INTEGER NOT NULL DEFAULT 0,
+  below      INTEGER NOT NULL DEFAULT 0, -- what the runs it called cost, beside
   -- Runs that wait for a time are found by it, and need not be in memory.
   wake INTEGER,
   -- What the limits of a workflow tell its runs apart by.
@@ -109,6 +110,7 @@ CREATE TABLE runs (
 ) WITHOUT ROWID;
 CREATE INDEX runs_by_workflow ON runs (workflow, id);
 CREATE INDEX runs_open ON runs (status, id) WHERE ended IS NULL;
+CREATE INDEX runs_called ON runs (origin_run) WHERE origin = 'call';
 CREATE INDEX runs_by_thread ON runs (thread, id) WHERE thread IS NOT NULL;
 -- A table with row ids: entries are appended in order and stay whole inside
 -- their page, where the other kind of table would spill most of them.
@@ -157,9 +159,19 @@ CREATE TABLE memory (
   n        INTEGER PRIMARY KEY,
   memory   TEXT NOT NULL,
   run      TEXT NOT NULL,
-  messages TEXT NOT NULL              -- JSON
+  messages TEXT NOT NULL,             -- JSON
+  agent    TEXT NOT NULL DEFAULT ''   -- who acted last
 );
 CREATE INDEX memory_by_key ON memory (memory, n);
+
+-- Conversations that go on by themselves at a time, as an agent asked.
+CREATE TABLE follow_ups (
+  id     TEXT PRIMARY KEY,            -- of the delivery it will be
+  run    TEXT NOT NULL,
+  due    INTEGER NOT NULL,
+  signal TEXT NOT NULL                -- JSON
+) WITHOUT ROWID;
+CREATE INDEX follow_ups_by_due ON follow_ups (due);
 
 CREATE TABLE schedules (
   source TEXT PRIMARY KEY,            -- workflow and trigger
@@ -172,7 +184,7 @@ CREATE INDEX runs_unwanted ON runs (id) WHERE unwanted IS NOT NULL AND ended IS 
 CREATE INDEX runs_by_outcome ON runs (status, id) WHERE status IN ('failed', 'stopped');
 CREATE INDEX runs_by_workflow_and_outcome ON runs (workflow, status, id) WHERE status IN ('failed', 'stopped');
 CREATE INDEX runs_by_rarer_kind ON runs (kind, id) WHERE kind != 'webhook';
-CREATE INDEX runs_by_cost ON runs (cost) WHERE cost > 0;
+CREATE INDEX runs_by_cost ON runs (cost + below) WHERE cost + below > 0;
 
 -- States of runs with long journals, so that folding them stays short.
 CREATE TABLE snapshots (

@@ -95,3 +95,12 @@ type masked struct {
 
 func (m *masked) Error() string { return m.text }
 func (m *masked) Unwrap() error { return m.error }
+
+// PendingError says that the other side works on a call, and is to be asked again after
+// a while with what it knows the call by.
+type PendingError struct {
+	Ref   string
+	After time.Duration
+}
+
+func (p *PendingError) Error() string { return "the other side works on it" }

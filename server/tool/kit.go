@@ -114,7 +114,7 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			}
 		}
 		for name := range c.Tools {
-			if !known[name] && (!protocols[c.Kind].Asked || len(operations) > 0) {
+			if !known[name] && (protocols[c.Kind].Offers == nil || len(operations) > 0) {
 				problems = append(problems,
 					flow.Problem{File: "connections/" + id + ".yaml", Line: c.At.Line, Column: c.At.Column,
 						Severity: flow.Wrong,
@@ -123,6 +123,7 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			}
 		}
 	}
+	problems = append(problems, showings(w, kit, all)...)
 	for id, c := range w.Connections {
 		for name, op := range all {
 			if operation, of := strings.CutPrefix(name, id+"/"); of && c.Drafts != "" &&
@@ -139,6 +140,9 @@ func Build(w *flow.Workspace, kit *Kit) (Catalogue, []flow.Problem) {
 			op.Connection = id
 			all[op.Name] = op
 		}
+	}
+	for _, op := range all {
+		op.Shows = op.Show != nil
 	}
 	return all, problems
 }

@@ -19,6 +19,12 @@ const (
 	Sends                 // cannot be told apart from being sent once before
 )
 
+// About lets an operation tell what a call of it is about before it is made.
+func (o *Operation) About(show func(context.Context, map[string]any, Sending) (Shown, error)) *Operation {
+	o.Show = show
+	return o
+}
+
 // NewOperation makes a tool of a connection.
 func NewOperation(id, title, name, description string, in, out map[string]any, n Nature,
 	call func(context.Context, map[string]any, Sending) (any, error)) *Operation {

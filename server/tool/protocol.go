@@ -14,9 +14,9 @@ type Protocol struct {
 	Operations func(k *Kit, w *flow.Workspace, c *flow.Connection) ([]*Operation, error)
 	// Try tries a connection without changing anything; nil tries its address.
 	Try func(ctx context.Context, k *Kit, w *flow.Workspace, tools Catalogue, c *flow.Connection) Verdict
-	// Asked says that the server is asked what it offers, and may not have
-	// answered yet.
-	Asked bool
+	// Offers asks the server what it offers and keeps the answer, which may not have
+	// come yet; nil where that is known beforehand.
+	Offers func(ctx context.Context, k *Kit, c *flow.Connection) (changed bool, err error)
 }
 
 var protocols = map[string]Protocol{}
@@ -61,7 +61,7 @@ func Trying(name string, args map[string]any, words string) func(context.Context
 }
 
 // Asked tells whether a connection's server is asked what it offers.
-func Asked(c *flow.Connection) bool { return protocols[c.Kind].Asked }
+func Asked(c *flow.Connection) bool { return protocols[c.Kind].Offers != nil }
 
 // SameServer tells whether two connections lead to the same server.
 func SameServer(a, b *flow.Connection) bool {

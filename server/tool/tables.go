@@ -36,10 +36,11 @@ func (k *Kit) tableOperations(t *flow.Table) []*Operation {
 					"description": "What after takes for the next page; null on the last"}}), Reads, r.find),
 		NewOperation(t.ID, t.Title, "add", "Adds a row to "+purpose+".", full, one, Adds, r.add),
 		NewOperation(t.ID, t.Title, "update", "Changes a row of "+purpose+".",
-			Object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, Sets, r.update),
+			Object([]any{"row", "values"}, map[string]any{"row": number, "values": some}), one, Sets, r.update).
+			About(r.showUpdate),
 		NewOperation(t.ID, t.Title, "remove", "Removes a row of "+purpose+" for good.",
 			Object([]any{"row"}, map[string]any{"row": number}), Result(map[string]any{"removed": number}), Removes,
-			r.remove),
+			r.remove).About(r.showRemove),
 	}
 	return out
 }

@@ -20,7 +20,7 @@ import (
 
 // bundle is a workflow with all it depends on, as it was written.
 type bundle struct {
-	files   map[string]string
+	written
 	edition string
 	def     *run.Definition
 }
@@ -34,7 +34,7 @@ func bundleOf(w *flow.Workspace, one *flow.Workflow) map[string]string {
 		}
 	}
 	add("workflows/" + one.ID + ".yaml")
-	for _, a := range one.AgentsUsed() {
+	for _, a := range w.AgentsWith(one.AgentsUsed()) {
 		add("agents/" + a + ".yaml")
 		if def := w.Agents[a]; def != nil {
 			for _, path := range def.SchemasUsed() {
@@ -63,8 +63,12 @@ type written struct {
 func writtenOf(w *flow.Workspace, one *flow.Workflow, tools tool.Catalogue) written {
 	out := written{Files: bundleOf(w, one), Zone: w.Zone.String(), Holidays: slices.Sorted(maps.Keys(w.Holidays)),
 		Model: w.Model, Tools: map[string]flow.Tool{}}
+	find := w.WithCompany(tools.Find)
 	for _, name := range toolsOf(w, one) {
-		if spec, ok := tools.Find(name); ok {
+		spec, ok := find(name)
+		if kind, _, _ := flow.CompanyTool(name); ok && kind == flow.HelperTools {
+			out.Tools[name] = spec // whose file is kept here too
+		} else if ok {
 			out.Tools[name] = flow.Tool{Name: name, Title: spec.Title, Description: spec.Description,
 				Connection: spec.Connection, Input: spec.Input, Output: spec.Output}
 		}
@@ -76,9 +80,9 @@ func writtenOf(w *flow.Workspace, one *flow.Workflow, tools tool.Catalogue) writ
 // to answer in a conversation on a server.
 func toolsOf(w *flow.Workspace, one *flow.Workflow) []string {
 	out := one.Uses(flow.HoldsTool)
-	for _, id := range one.AgentsUsed() {
+	for _, id := range w.AgentsWith(one.AgentsUsed()) {
 		if a := w.Agents[id]; a != nil {
-			for _, t := range a.Tools {
+			for _, t := range a.Kit() {
 				out = append(out, t.Tool)
 			}
 		}
@@ -221,9 +225,9 @@ func (h *Holder) decode(d written) (*bundle, error) {
 	if err != nil {
 		return nil, &UnreadableError{name, err.Error()}
 	}
-	b := &bundle{files: d.Files, edition: d.edition()}
+	b := &bundle{written: d, edition: d.edition()}
 	b.def = &run.Definition{Zone: zone, Holidays: map[string]bool{}, Model: d.Model, Agents: decoded.Agents,
-		Tools: h.toolsAsWritten(d.Tools), Models: h.model}
+		Tools: h.toolsAsWritten(d.Tools), Models: h.model, Off: h.off}
 	for _, day := range d.Holidays {
 		b.def.Holidays[day] = true
 	}
@@ -234,6 +238,12 @@ func (h *Holder) decode(d written) (*bundle, error) {
 		return nil, &UnreadableError{name, "it holds no workflow"}
 	}
 	return b, nil
+}
+
+// off tells whether an agent is switched off now, whatever a run follows.
+func (h *Holder) off(agent string) bool {
+	a := h.Now().Agents[agent]
+	return a != nil && a.Off
 }
 
 // model finds what a model's file says of it now.
@@ -251,8 +261,12 @@ func (h *Holder) toolsAsWritten(kept map[string]flow.Tool) flow.Catalogue {
 		kept[name] = spec
 	}
 	return func(name string) (flow.Tool, bool) {
-		spec, ok := h.Now().Tools.Find(name)
-		if was, known := kept[name]; ok && known {
+		spec, ok := h.Now().Find(name)
+		was, known := kept[name]
+		if kind, _, _ := flow.CompanyTool(name); known && kind == flow.HelperTools {
+			return was, true
+		}
+		if ok && known {
 			spec.Title, spec.Description, spec.Input, spec.Output = was.Title, was.Description, was.Input, was.Output
 		}
 		return spec, ok

@@ -16,7 +16,7 @@ func (h *Holder) DraftWebhook(path string) (Webhook, bool) {
 				continue
 			}
 			return Webhook{Workflow: id, Trigger: t, Hook: hook, Draft: true,
-				Definition: &run.Definition{Workflow: w, Agents: s.Agents, Tools: s.Tools.Find, Models: h.model,
+				Definition: &run.Definition{Workflow: w, Agents: s.Agents, Tools: s.Find, Models: h.model, Off: h.off,
 					Zone: s.Zone, Holidays: s.Holidays, Model: s.Model}}, true
 		}
 	}

@@ -11,8 +11,8 @@ import (
 )
 
 // Rename gives a workflow another id, everywhere it is named: its file, its
-// samples, the workflows that call it or look after its failures, its
-// versions, its runs and their conversations. Errors: [ErrNoWorkflow],
+// samples, the workflows that call it or look after its failures, the agents that
+// start it, its versions, its runs and their conversations. Errors: [ErrNoWorkflow],
 // [ErrTaken], [ErrProblems].
 func (h *Holder) Rename(ctx context.Context, from, to, by string) ([]flow.Problem, error) {
 	h.write.Lock()

@@ -10,7 +10,8 @@ import (
 // renamedText names a workflow anew where a file names it, and leaves every
 // other byte as it is.
 func renamedText(path, text, from, to string) string {
-	if !strings.HasPrefix(path, "workflows/") {
+	agent := strings.HasPrefix(path, "agents/")
+	if !strings.HasPrefix(path, "workflows/") && !agent {
 		return text
 	}
 	var doc yaml.Node
@@ -18,7 +19,13 @@ func renamedText(path, text, from, to string) string {
 		return text // what cannot be read stays as it is
 	}
 	n := &naming{from: from}
-	n.file(doc.Content[0], path == "workflows/"+from+".yaml")
+	if agent {
+		for _, t := range items(value(doc.Content[0], "tools")) {
+			n.names(value(t, "workflow"))
+		}
+	} else {
+		n.file(doc.Content[0], path == "workflows/"+from+".yaml")
+	}
 	lines := strings.SplitAfter(text, "\n")
 	slices.SortFunc(n.found, func(a, b *yaml.Node) int { return b.Column - a.Column }) // from the end of a line on
 	for _, at := range n.found {

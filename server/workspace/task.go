@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"strconv"
 	"strings"
 
@@ -13,6 +14,9 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/server/store"
 )
+
+// ErrAgentOff says that an agent is switched off.
+var ErrAgentOff = errors.New("this agent is switched off; take off: out of its file")
 
 // ErrNoAgent says that there is no agent of a name.
 var ErrNoAgent = errors.New("there is no such agent")
@@ -29,12 +33,15 @@ func TaskOf(agent string) string { return tasks + agent }
 func AgentOf(workflow string) (agent string, is bool) { return strings.CutPrefix(workflow, tasks) }
 
 // Task gives what a task of an agent is carried out with: the agent as it is written,
-// in a script that asks it what the signal says. Errors: [ErrNoAgent], [ErrProblems].
+// in a script that asks it what the signal says. Errors: [ErrNoAgent], [ErrAgentOff], [ErrProblems].
 func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (hash string, err error) {
 	s := h.Now()
 	def := s.Agents[agent]
 	if def == nil {
 		return "", fmt.Errorf("%w: %s", ErrNoAgent, agent)
+	}
+	if def.Off {
+		return "", fmt.Errorf("%w: %s", ErrAgentOff, agent)
 	}
 	file := "agents/" + agent + ".yaml"
 	for _, p := range s.Problems {
@@ -49,10 +56,17 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 	if known, kept := s.tasks.Load(string(script)); kept {
 		return known.(string), nil
 	}
-	const path = "workflows/task.yaml"
-	one, _ := flow.DecodeWorkflow(path, string(script))
+	one, _ := flow.DecodeWorkflow(taskFile, string(script))
 	d := writtenOf(s.Workspace, one, s.Tools)
-	d.Files[path] = string(script)
+	return h.keepTask(ctx, d, s, string(script), string(script))
+}
+
+// taskFile is where the script of a task stands among the files it depends on.
+const taskFile = "workflows/task.yaml"
+
+// keepTask keeps what a task is carried out with, once for each key.
+func (h *Holder) keepTask(ctx context.Context, d written, s *Snapshot, script, key string) (hash string, err error) {
+	d.Files[taskFile] = script
 	var b store.Batch
 	if hash, err = d.keep(&b); err != nil {
 		return "", err
@@ -60,8 +74,37 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 	if err := h.store.Write(ctx, b); err != nil {
 		return "", err
 	}
-	s.tasks.Store(string(script), hash)
+	s.tasks.Store(key, hash)
 	return hash, nil
+}
+
+// Consulted gives what an agent is consulted with by one of a definition: the agent as
+// it was kept there. Errors: [ErrNoAgent], [ErrAgentOff].
+func (h *Holder) Consulted(ctx context.Context, definition, agent string, signal *run.Signal) (hash string, err error) {
+	s := h.Now()
+	by, err := h.bundle(ctx, s, definition)
+	if err != nil {
+		return "", err
+	}
+	def := by.def.Agents[agent]
+	if def == nil {
+		return "", fmt.Errorf("%w: %s", ErrNoAgent, agent)
+	}
+	if h.off(agent) {
+		return "", fmt.Errorf("%w: %s", ErrAgentOff, agent)
+	}
+	script, err := yaml.Marshal(scriptOf(def, signal))
+	if err != nil {
+		return "", fmt.Errorf("workspace: %w", err)
+	}
+	key := definition + "\n" + string(script)
+	if known, kept := s.tasks.Load(key); kept {
+		return known.(string), nil
+	}
+	d := by.written
+	d.Files = maps.Clone(d.Files)
+	maps.DeleteFunc(d.Files, func(path, _ string) bool { return strings.HasPrefix(path, "workflows/") })
+	return h.keepTask(ctx, d, s, string(script), key)
 }
 
 // scriptOf is the script of a task: the agent is asked, and says its answer.

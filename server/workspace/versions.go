@@ -216,8 +216,8 @@ func (h *Holder) Diff(ctx context.Context, workflow string, from, to int) (wire.
 	if a.def.Workflow != nil && b.def.Workflow != nil {
 		d.Lines = flow.DiffScripts(s.Explain(a.def.Workflow, s.Tools.Find), s.Explain(b.def.Workflow, s.Tools.Find))
 	}
-	for _, path := range paths(a.files, b.files) {
-		if text := flow.DiffTexts(path, a.files[path], b.files[path]); text != "" {
+	for _, path := range paths(a.Files, b.Files) {
+		if text := flow.DiffTexts(path, a.Files[path], b.Files[path]); text != "" {
 			d.Files = append(d.Files, wire.FileDiff{Path: path, Diff: text})
 		}
 	}

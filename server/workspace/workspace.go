@@ -44,6 +44,19 @@ type Snapshot struct {
 	tasks           *sync.Map          // script of an agent's task → hash
 }
 
+// Find finds a tool of the workspace, and what agents are offered beside.
+func (s *Snapshot) Find(name string) (flow.Tool, bool) {
+	now := name
+	if kind, id, _ := flow.CompanyTool(name); kind == flow.WorkflowTools {
+		now = kind + "/" + s.Current(id) // it may have been renamed since
+	}
+	t, ok := s.WithCompany(s.Tools.Find)(now)
+	if ok {
+		t.Name = name
+	}
+	return t, ok
+}
+
 // Live is the version of a workflow that signals start.
 type Live struct {
 	*flow.Workflow

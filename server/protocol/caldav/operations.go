@@ -115,12 +115,16 @@ func operations(k *tool.Kit, w *flow.Workspace, conn *flow.Connection, client *h
 		op("move_event", "Moves an event to another time. A time that is taken is refused.",
 			tool.Object([]any{"id", "start"},
 				map[string]any{"id": tool.Prop("string", "The event's id"), "start": tool.Prop("string", moment)}),
-			entry, tool.Sets, c.move),
+			entry, tool.Sets, c.move).About(c.showMove),
+		op("describe_event", "Writes what an event's description says.",
+			tool.Object([]any{"id", "description"}, map[string]any{"id": tool.Prop("string", "The event's id"),
+				"description": tool.Prop("string", "All of it, from now on", "maxLength", 2000.0)}),
+			entry, tool.Sets, c.describe).About(c.showDescribe),
 		op("remove_event", "Removes an event for good.",
 			tool.Object([]any{"id"}, map[string]any{"id": tool.Prop("string", "The event's id"),
 				"reason": tool.Prop("string", "Why, in the words of the person who asked", "maxLength", 300.0)}),
 			tool.Result(map[string]any{"removed": tool.Prop("string", ""), "title": tool.Prop("string", "")}),
-			tool.Removes, c.remove),
+			tool.Removes, c.remove).About(c.showRemove),
 	}, nil
 }
 

@@ -33,7 +33,10 @@ func operations(k *tool.Kit, _ *flow.Workspace, c *flow.Connection, client *http
 		"file":    tool.FileSchema("A file to attach"),
 		"buttons": tool.ListOf(tool.Prop("string", ""), "Short answers to choose from"),
 		"layout":  tool.ListOf(map[string]any{"type": "object"}, "Blocks of heading, text, facts"),
-		"thread":  tool.Prop("string", "The conversation it belongs to; a new one where it is missing")}
+		"as": tool.Object([]any{"name"}, map[string]any{
+			"name":    tool.Prop("string", "Under which name, in place of the bot's"),
+			"picture": tool.Prop("string", "A sign beside it, or two letters")}),
+		"thread": tool.Prop("string", "The conversation it belongs to; a new one where it is missing")}
 	with := func(name string, p map[string]any) map[string]any {
 		all := map[string]any{name: p}
 		for k, v := range words {
@@ -115,7 +118,7 @@ func (s *chatServer) upload(ctx context.Context, v any) (any, error) {
 // write posts a message to a path.
 func (s *chatServer) write(ctx context.Context, path string, args map[string]any, key string) (any, error) {
 	message := map[string]any{"text": args["text"]}
-	for _, name := range []string{"thread", "buttons", "layout"} {
+	for _, name := range []string{"thread", "buttons", "layout", "as"} {
 		if v, ok := args[name]; ok {
 			message[name] = v
 		}

@@ -91,7 +91,7 @@ servers: $(SERVERS)
 		echo "NOT INSTALLED: some real servers could not be had; their tests are skipped"
 $(SERVERS):
 	mkdir -p .cache/servers
-	-npm install --no-save --no-audit --no-fund --prefix .cache/servers @modelcontextprotocol/server-everything@2026.8.31 >/dev/null
+	-npm install --no-save --no-audit --no-fund --prefix .cache/servers @modelcontextprotocol/server-everything@2026.8.31 @a2a-js/sdk@1.3.0 express@5.1.0 >/dev/null
 	touch $@
 
 clean:

@@ -6,6 +6,7 @@ package protocol
 
 // As drivers register themselves with package database/sql.
 import (
+	_ "woolsignal/server/protocol/a2a"
 	_ "woolsignal/server/protocol/caldav"
 	_ "woolsignal/server/protocol/chatserver"
 	_ "woolsignal/server/protocol/mail"

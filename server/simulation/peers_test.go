@@ -106,8 +106,11 @@ func (p *peers) RoundTrip(r *http.Request) (*http.Response, error) {
 	}
 	m := p.book.mood()
 	answer := p.book.model(body, m)
-	if r.URL.Host != "models.example" {
+	switch r.URL.Host {
+	case "mill.example":
 		answer = p.book.mill(r, body, m)
+	case "elsewhere.example":
+		answer = p.book.elsewhere(r, body, m)
 	}
 	if m.answer == -1 {
 		return nil, wait(r.Context(), p.dead, 200*time.Second)
@@ -170,7 +173,12 @@ func (b *book) mill(r *http.Request, body []byte, m mood) string {
 // wish to use a tool.
 func (b *book) model(body []byte, m mood) string {
 	var asked struct {
-		Tools  []struct{ Function struct{ Name string } }
+		Tools []struct {
+			Function struct {
+				Name       string
+				Parameters map[string]any
+			}
+		}
 		Format *struct {
 			Schema struct{ Schema map[string]any } `json:"json_schema"`
 		} `json:"response_format"`
@@ -182,8 +190,9 @@ func (b *book) model(body []byte, m mood) string {
 		text, _ := json.Marshal(fitting(asked.Format.Schema.Schema, m.chance))
 		delta["content"] = string(text)
 	case len(asked.Tools) > 0 && m.chance < 0.6:
-		name := asked.Tools[m.number%len(asked.Tools)].Function.Name
-		args, _ := json.Marshal(map[string]any{"token": fmt.Sprint("agent/", m.number)})
+		tool := asked.Tools[m.number%len(asked.Tools)].Function
+		name := tool.Name
+		args, _ := json.Marshal(arguments(name, tool.Parameters, m))
 		if m.chance < 0.05 {
 			name = "mill__nothing"
 		}
@@ -204,6 +213,61 @@ func (b *book) model(body []byte, m mood) string {
 		out.WriteString("data: [DONE]\n\n")
 	}
 	return out.String()
+}
+
+// arguments are what a model uses a tool with. What has an effect has a token no other
+// has.
+func arguments(name string, parameters map[string]any, m mood) any {
+	token := fmt.Sprint("agent/", m.number)
+	switch {
+	case strings.HasPrefix(name, "mill__"):
+		return map[string]any{"token": token}
+	case strings.HasPrefix(name, "elsewhere__"):
+		return map[string]any{"message": token}
+	case name == "self__follow_up":
+		return map[string]any{"at": fmt.Sprintf("2026-11-%02dT12:00", 20+m.number%10), "what": "Look again."}
+	}
+	out := fitting(parameters, min(m.chance, 0.9))
+	if fields, is := out.(map[string]any); is && fields["t"] != nil {
+		fields["t"] = token
+	}
+	return out
+}
+
+// elsewhere is an agent elsewhere: it does what it is asked, at once or after a while.
+func (b *book) elsewhere(r *http.Request, body []byte, m mood) string {
+	if r.Method == http.MethodGet {
+		return `{"name": "Elsewhere", "supportedInterfaces": [{"url": "http://elsewhere.example/rpc", ` +
+			`"protocolBinding": "JSONRPC", "protocolVersion": "1.0"}], ` +
+			`"skills": [{"id": "book", "description": "Books."}]}`
+	}
+	var in struct {
+		Method string
+		Params struct {
+			ID      string
+			Message struct{ Parts []struct{ Text string } }
+		}
+	}
+	if err := json.Unmarshal(body, &in); err != nil || !m.effect {
+		return `{}`
+	}
+	id := in.Params.ID
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if in.Method == "SendMessage" {
+		id = in.Params.Message.Parts[0].Text
+		b.effects[id]++
+	}
+	state := []string{"WORKING", "COMPLETED", "WORKING", "FAILED", "INPUT_REQUIRED", "COMPLETED"}[m.number%6]
+	if state == "FAILED" && b.effects[id] > 0 { // what failed was not done, and may be tried again
+		b.effects[id]--
+	}
+	task, _ := json.Marshal(map[string]any{"id": id, "contextId": "c", "status": map[string]any{
+		"state": "TASK_STATE_" + state}})
+	if in.Method == "SendMessage" {
+		return `{"result": {"task": ` + string(task) + `}}`
+	}
+	return `{"result": ` + string(task) + `}`
 }
 
 // cuts are reasons to finish that are no end.

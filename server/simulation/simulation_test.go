@@ -250,7 +250,11 @@ func (w *world) decide(l *life, chance float64) {
 		}
 		choice := r.Choices[int(chance*1000)%len(r.Choices)]
 		if args, _ := r.Show.(map[string]any); r.Kind == run.OfDoubt {
-			if token, _ := args["token"].(string); w.book.done(token) {
+			token, _ := args["token"].(string)
+			if message, is := args["message"].(string); is {
+				token = message
+			}
+			if w.book.done(token) {
 				choice = run.Happened
 			} else if choice == run.Happened {
 				choice = run.SendAgain
@@ -260,7 +264,7 @@ func (w *world) decide(l *life, chance float64) {
 			w.callers.Go(func() {
 				id := w.column(l, "SELECT run FROM reviews WHERE id = ?", r.ID)
 				err := l.engine.Decide(context.Background(), id[0],
-					run.Decided{Review: r.ID, Choice: choice, By: "Tobias"})
+					run.Decided{Review: r.ID, Choice: choice, By: "Tobias", Note: "So be it."})
 				var refused *run.Refused
 				if errors.As(err, &refused) {
 					w.t.Errorf("a decision was refused: %v", err)

@@ -123,6 +123,11 @@ func (w *writer) tool(p place) {
 	}
 	id := w.id(p)
 	w.extras(p, true)
+	if w.one(5) { // one that may take long
+		w.line(p.indent, "  tool: elsewhere/book")
+		w.line(p.indent, "  args: {message: '%s'}", w.key(p, id))
+		return
+	}
 	w.line(p.indent, "  tool: mill/%s", []string{"never", "keyed", "put"}[w.random.IntN(3)])
 	if w.one(4) {
 		w.line(p.indent, "  fill: {note: 'a word about it'}")
@@ -194,6 +199,8 @@ func (w *writer) agent(p place) {
 	if w.one(3) { // one whose inputs and answer are typed
 		w.line(p.indent, "  agent: teller")
 		w.line(p.indent, "  inputs: {n: '${%s}'}", w.number)
+	} else if len(w.calls) > 0 && w.one(2) { // those it may start must not ask it in turn
+		w.line(p.indent, "  agent: desk")
 	} else {
 		w.line(p.indent, "  agent: clerk")
 	}
@@ -322,6 +329,16 @@ func makeUp(random *rand.Rand) made {
 			"answer: {type: object, required: [lane], properties: {lane: {type: string, " +
 			"choices: {table: lanes, column: name}}}}\n" +
 			"limits: {turns: 6, tool_calls: 6, time: 10m, output_tokens: 9}\n",
+		"connections/elsewhere.yaml": "connection: elsewhere\ntitle: Elsewhere\naddress: http://elsewhere.example\n" +
+			"a2a: {offer: [book], within: 10m}\n",
+		"agents/desk.yaml": "agent: desk\ntitle: Desk\npurpose: Has company.\nmodel: small\n" +
+			"instructions: Help.\ntools:\n  - {workflow: child-0, approval: none}\n" +
+			"  - {tool: elsewhere/book, approval: none}\n" +
+			"  - {tool: mill/never, approval: {always: true, ask: speaker, within: 5m}}\n" +
+			"  - {tool: mill/keyed, approval: {judge: It is damp., ask: owner}}\n" +
+			"  - self/follow_up\n  - self/label\n  - {tool: self/call_person, args: {who: owner}}\n" +
+			"helpers: [teller, clerk]\nhand_offs: [{to: clerk, judge: It is plain.}]\n" +
+			"limits: {turns: 6, tool_calls: 6, time: 10m}\n",
 		"agents/clerk.yaml": "agent: clerk\ntitle: Clerk\npurpose: Does what is needed.\nmodel: small\n" +
 			"instructions: Help.\ntools:\n  - mill/look\n  - {tool: mill/never, approval: none}\n" +
 			"  - {tool: mill/keyed, approval: {always: true, ask: owner}}\n" +

@@ -25,7 +25,7 @@ import (
 const Home = "/depot/calendars/"
 
 // Calendars are the docks, and the co-operative's own.
-var Calendars = []string{"dock-1", "dock-2", "payouts", "sales"}
+var Calendars = []string{"dock-1", "dock-2", "payouts", "sales", "collections"}
 
 // New makes the server. The user is depot; password is what it asks for.
 func New(password string) http.Handler {
@@ -161,7 +161,8 @@ func (b *backend) seed(now time.Time) {
 	for calendar, e := range map[string]struct {
 		title string
 		ahead int
-	}{"payouts": {"Payout to all growers", 12}, "sales": {"Winter wool sale", 16}} {
+	}{"payouts": {"Payout to all growers", 12}, "sales": {"Winter wool sale", 16},
+		"collections": {"Skell Top: 12 bales", 6}} {
 		at := time.Date(now.Year(), now.Month(), now.Day()+e.ahead, 10, 0, 0, 0, time.UTC)
 		cal := ical.NewCalendar()
 		cal.Props.SetText(ical.PropVersion, "2.0")

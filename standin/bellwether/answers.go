@@ -135,6 +135,9 @@ func shaped(schema map[string]any, name, text, model string) any {
 	if line := named(name, text); line != "" {
 		return clipped(schema, line)
 	}
+	if found := farm.FindStringSubmatch(text); found != nil && slices.Contains([]string{"farm", "grower"}, name) {
+		return clipped(schema, found[1])
+	}
 	if slices.Contains([]string{"reason", "why", "summary"}, name) {
 		return clipped(schema, inShort(name, text))
 	}
@@ -229,7 +232,16 @@ func choose(choices []any, meanings, text, model string) any {
 	if small(model) && second >= 0 && next > 0 && score-next < 2 {
 		return choices[second]
 	}
+	if score == 0 {
+		best = max(0, slices.IndexFunc(choices, isTheRest))
+	}
 	return choices[best]
+}
+
+// isTheRest tells whether a choice is for what none of the others fits.
+func isTheRest(choice any) bool {
+	word, _ := choice.(string)
+	return slices.Contains([]string{"something else", "other", "none", "none of these"}, strings.ToLower(word))
 }
 
 // meaning is what a list of choices says of one of them.

@@ -19,25 +19,34 @@ var (
 	clock = regexp.MustCompile(`(?i)\b(?:at|by|from|after|to)? ?(\d{1,2})(?::(\d\d))? ` +
 		`?(am|pm|o'clock)\b|\b(\d{1,2}):(\d\d)\b`)
 	amount = regexp.MustCompile(`(?i)\b(\d{1,4}) ?(fleeces?|bales?|sheets?|bags?|kg)\b`)
-	farm   = regexp.MustCompile(`\b(?:from|for|at|of|is|I'm|it's|It's|called|name's)\s+` +
+	farm   = regexp.MustCompile(`\b(?:from|for|at|of|is|was|I'm|it's|It's|called|name's)\s+` +
 		`((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)`)
-	onlyName = regexp.MustCompile(`^\s*((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)\W*$`)
-	eventID  = regexp.MustCompile(`"id":"(ws-[0-9a-f]+)"`)
+	onlyName   = regexp.MustCompile(`^\s*((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)\W*$`)
+	passedOn   = regexp.MustCompile(`(?m)^They: (.*)$`) // of what was said to who hands over
+	collection = regexp.MustCompile(`(?s)this collection: .*"id":"([^"]+)"`)
+	eventID    = regexp.MustCompile(`"id":"(ws-[0-9a-f]+)"`)
 )
 
 // gather reads the facts of a conversation; later words outweigh earlier ones.
 func gather(messages []message) facts {
-	f, today := facts{}, time.Now().UTC()
+	f, today := facts{"today": time.Now().Format(time.DateOnly)}, time.Now().UTC()
 	for _, m := range messages {
 		switch m.Role {
 		case "system":
 			if found := nowLine.FindStringSubmatch(m.Content); found != nil {
 				if t, err := time.Parse("2 January 2006", found[1]); err == nil {
 					today = t
+					f["today"] = t.Format(time.DateOnly)
 				}
 			}
 		case "user":
 			f["said"] = m.Content
+			if found := passedOn.FindAllStringSubmatch(m.Content, -1); found != nil {
+				f["said"] = found[len(found)-1][1]
+			}
+			if found := collection.FindStringSubmatch(m.Content); found != nil {
+				f["collection"] = found[1]
+			}
 			f.read(m.Content, today)
 		case "tool":
 			if found := eventID.FindAllStringSubmatch(m.Content, -1); found != nil {

@@ -199,6 +199,18 @@ func TestSizesDiffer(t *testing.T) {
 	}
 }
 
+// TestWhatFitsNoChoice takes the choice for the rest where a text is about none.
+func TestWhatFitsNoChoice(t *testing.T) {
+	f := open(t, "")
+	typed := map[string]any{"response_format": map[string]any{"type": "json_schema", "json_schema": map[string]any{
+		"schema": map[string]any{"type": "object", "properties": map[string]any{"wants": map[string]any{
+			"type": "string", "enum": []any{"a slot", "a price", "something else"}}}}}}}
+	got, _ := f.chat("medium", typed, user("Ring me back about last week's pay"))
+	if got != `{"wants":"something else"}` {
+		t.Error(got)
+	}
+}
+
 // TestItLooksAtFiles shows it a picture and a PDF, in both protocols.
 func TestItLooksAtFiles(t *testing.T) {
 	f := open(t, "")

@@ -38,9 +38,9 @@ type need struct {
 }
 
 type action struct {
-	Tool    string            `yaml:"tool" json:"tool"`
-	Args    map[string]string `yaml:"args" json:"args,omitempty"`
-	Nothing string            `yaml:"nothing" json:"nothing,omitempty"`
+	Tool    string         `yaml:"tool" json:"tool"`
+	Args    map[string]any `yaml:"args" json:"args,omitempty"` // texts in them are templates
+	Nothing string         `yaml:"nothing" json:"nothing,omitempty"`
 }
 
 var rulebook = func() []rule {
@@ -64,7 +64,7 @@ func think(in *request, rules []rule) reply {
 	for _, r := range slices.Concat(rules, rulebook) {
 		if (r.With == "" || f[r.With] != "") && r.fits(in, last) {
 			if in.Schema != nil && len(r.Do) == done(r, results) {
-				return r.shape(in)
+				return r.shape(in, told(f, results))
 			}
 			out := r.follow(in, f, results)
 			out.fault = r.Fault
@@ -99,13 +99,13 @@ func done(r rule, results []result) int {
 
 // shape is a rule's answer where JSON is asked for: what the rule says, else what can
 // be read out of the conversation.
-func (r rule) shape(in *request) reply {
+func (r rule) shape(in *request, data map[string]any) reply {
 	out := reply{fault: r.Fault}
 	if r.Answer == nil {
 		out.text = answerShaped(in, in.Schema)
 		return out
 	}
-	text, err := json.Marshal(r.Answer)
+	text, err := json.Marshal(filledIn(r.Answer, in.Schema, data))
 	if err != nil {
 		return reply{text: "The rule's answer is no JSON: " + err.Error()}
 	}
@@ -171,12 +171,15 @@ func (in *request) tool(operation string) string {
 
 // is tells whether it is what a tool of a rule gave.
 func (r result) is(tool string) bool {
-	_, operation, both := strings.Cut(tool, "/")
-	return r.operation == tool || both && r.operation == operation
+	if strings.Contains(tool, "/") {
+		return r.name == strings.ReplaceAll(tool, "/", "__")
+	}
+	return r.operation == tool
 }
 
 // result is what became of a tool since the person last spoke.
 type result struct {
+	name      string // as it was offered
 	operation string
 	value     any
 	failed    string
@@ -187,7 +190,7 @@ type result struct {
 var saidWhy = regexp.MustCompile(`They said: (.*)$`)
 
 func readResults(messages []message) []result {
-	names := map[string]string{}
+	names, operations := map[string]string{}, map[string]string{}
 	var out []result
 	for _, m := range messages {
 		for _, c := range m.Calls {
@@ -195,16 +198,16 @@ func readResults(messages []message) []result {
 			if !ok {
 				operation = c.Name
 			}
-			names[c.ID] = operation
+			names[c.ID], operations[c.ID] = c.Name, operation
 		}
 		if m.Role != "tool" {
 			continue
 		}
-		r := result{operation: names[m.CallID]}
+		r := result{name: names[m.CallID], operation: operations[m.CallID]}
 		switch {
 		case strings.HasPrefix(m.Content, "error: "):
 			r.failed = strings.TrimPrefix(m.Content, "error: ")
-		case strings.Contains(m.Content, " declined this; it was not done."):
+		case strings.Contains(m.Content, "it was not done."):
 			r.declined = true
 			if found := saidWhy.FindStringSubmatch(m.Content); found != nil {
 				r.note = found[1]
@@ -262,20 +265,42 @@ func (in *request) use(a action, data map[string]any) toolCall {
 			continue
 		}
 		properties, _ := t.Parameters["properties"].(map[string]any)
-		for key, text := range a.Args {
-			schema, offered := properties[key].(map[string]any)
-			if !offered {
-				continue
-			}
-			filled := fill(text, data)
-			args[key] = filled
-			if n, err := strconv.ParseFloat(filled, 64); err == nil && schema["type"] != "string" {
-				args[key] = n
+		for key, value := range a.Args {
+			if schema, offered := properties[key].(map[string]any); offered {
+				args[key] = filledIn(value, schema, data)
 			}
 		}
 	}
 	text, _ := json.Marshal(args)
 	return toolCall{Name: name, Arguments: string(text)}
+}
+
+// filledIn is an argument with its texts filled in, each in the kind its schema asks for.
+func filledIn(value any, schema, data map[string]any) any {
+	switch v := value.(type) {
+	case string:
+		filled := fill(v, data)
+		if n, err := strconv.ParseFloat(filled, 64); err == nil && schema["type"] != "string" {
+			return n
+		}
+		return filled
+	case []any:
+		items, _ := schema["items"].(map[string]any)
+		out := make([]any, len(v))
+		for i, item := range v {
+			out[i] = filledIn(item, items, data)
+		}
+		return out
+	case map[string]any:
+		properties, _ := schema["properties"].(map[string]any)
+		out := map[string]any{}
+		for key, inner := range v {
+			of, _ := properties[key].(map[string]any)
+			out[key] = filledIn(inner, of, data)
+		}
+		return out
+	}
+	return value
 }
 
 func parseMoment(v any) time.Time {
@@ -288,11 +313,32 @@ func parseMoment(v any) time.Time {
 	return time.Time{}
 }
 
+// told is what templates see: the facts, and what each tool gave.
+func told(f facts, results []result) map[string]any {
+	data := map[string]any{"facts": map[string]string(f)}
+	for _, r := range results {
+		data[r.operation], data["result"] = r.value, r.value
+	}
+	return data
+}
+
+// best is the line of a text that a question has most words in common with.
+func best(text, question string) string {
+	line, most := "", 0
+	for one := range strings.Lines(text) {
+		if n := overlap(strings.ToLower(one), strings.ToLower(question)); n > most {
+			line, most = strings.TrimSpace(one), n
+		}
+	}
+	return cmp.Or(line, "No rule says anything of that.")
+}
+
 // fill fills a template of the rulebook in.
 func fill(text string, data map[string]any) string {
 	t, err := template.New("").Option("missingkey=zero").Funcs(template.FuncMap{
 		"day":   func(v any) string { return parseMoment(v).Format("Monday 2 January") },
 		"clock": func(v any) string { return parseMoment(v).Format("15:04") },
+		"best":  best,
 	}).Parse(text)
 	if err != nil {
 		return err.Error()

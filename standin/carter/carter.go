@@ -6,8 +6,10 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"html"
 	"net/http"
 	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -61,6 +63,7 @@ const (
 	needsInput = "TASK_STATE_INPUT_REQUIRED"
 	completed  = "TASK_STATE_COMPLETED"
 	canceled   = "TASK_STATE_CANCELED"
+	working    = "TASK_STATE_WORKING"
 )
 
 // Agent keeps the bookings.
@@ -79,6 +82,7 @@ func New(key string) http.Handler {
 	r := chi.NewRouter()
 	r.Get("/.well-known/agent-card.json", card)
 	r.Get("/", a.page)
+	r.Post("/_confirm", a.confirm)
 	r.Post("/a2a", a.serve)
 	return ledger.Wrap(r)
 }
@@ -108,10 +112,16 @@ func write(w http.ResponseWriter, v any) {
 func (a *Agent) page(w http.ResponseWriter, _ *http.Request) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	fmt.Fprintf(w, "Carter, the haulier's booking agent (simulated)\n\n%d tasks\n", len(a.tasks))
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	fmt.Fprintf(w, `<!doctype html><html lang="en"><meta charset="utf-8"><title>Carter</title>
+<body style="font:16px/1.5 system-ui;max-width:40rem;margin:2rem auto;background:#eef0ea"><h1>Carter</h1>
+<p>The haulier's booking agent, simulated. More than 20 bales wait for the yard's yes.</p>
+<form method="post" action="/_confirm"><button>The yard says yes</button></form><p>%d tasks</p><ul>`, len(a.tasks))
 	for _, t := range a.tasks {
-		fmt.Fprintf(w, "%s  %s  bales %s, day %s\n", t.ID, t.Status.State, cmp.Or(t.bales, "?"), cmp.Or(t.day, "?"))
+		fmt.Fprintf(w, "<li>%s: %s bales, %s: %s</li>", t.ID, html.EscapeString(cmp.Or(t.bales, "?")),
+			html.EscapeString(cmp.Or(t.day, "?")), t.Status.State)
 	}
+	fmt.Fprint(w, "</ul></body></html>")
 }
 
 // fault is an error of JSON-RPC 2.0 or of A2A.
@@ -159,7 +169,7 @@ func (a *Agent) do(method, id string, m Message) (any, *fault) {
 		switch {
 		case t == nil:
 			return nil, &fault{-32001, "there is no task " + id}
-		case method == "CancelTask" && t.Status.State != needsInput:
+		case method == "CancelTask" && t.Status.State != needsInput && t.Status.State != working:
 			return nil, &fault{-32002, "the task has ended"}
 		case method == "CancelTask":
 			t.Status = Status{State: canceled, At: now()}
@@ -211,13 +221,35 @@ func (a *Agent) send(m Message) (any, *fault) {
 		t.asks("For how many bales?")
 	case t.day == "":
 		t.asks("On which day?")
+	case many(t.bales):
+		t.Status = Status{State: working, At: now()}
 	default:
-		t.Status = Status{State: completed, At: now()}
-		t.Artifacts = []Artifact{{ID: "booking", Name: "Booking",
-			Parts: []Part{{fmt.Sprintf("A lorry is booked: %s bales, %s, between 08:00 and 12:00. Our number is %s.",
-				t.bales, t.day, t.ID)}}}}
+		t.booked()
 	}
 	return map[string]any{"task": t}, nil
+}
+
+// many tells whether a load is so large that somebody in the yard says yes first.
+func many(bales string) bool { n, _ := strconv.Atoi(bales); return n > 20 }
+
+// booked ends a task with its booking.
+func (t *Task) booked() {
+	t.Status = Status{State: completed, At: now()}
+	t.Artifacts = []Artifact{{ID: "booking", Name: "Booking",
+		Parts: []Part{{fmt.Sprintf("A lorry is booked: %s bales, %s, between 08:00 and 12:00. Our number is %s.",
+			t.bales, t.day, t.ID)}}}}
+}
+
+// confirm is the yard's yes to every large load that waits for it.
+func (a *Agent) confirm(w http.ResponseWriter, r *http.Request) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for _, t := range a.tasks {
+		if t.Status.State == working {
+			t.booked()
+		}
+	}
+	http.Redirect(w, r, "/", http.StatusSeeOther)
 }
 
 // asks puts a question, which the next message of the task answers.

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/emersion/go-webdav"
 
@@ -22,15 +23,26 @@ import (
 //go:embed lot-sheet.txt
 var LotSheet []byte
 
+// Rules are the depot's, and Recording is what the shearing gang's foreman said.
+var (
+	//go:embed rules.txt
+	Rules []byte
+	//go:embed recording.txt
+	Recording []byte
+)
+
 // New makes the server over a folder. allows tells what a token is good for.
 func New(folder string, allows func(token, scope string) (int, string)) (http.Handler, error) {
-	for _, dir := range []string{"templates", "sales", "invoices", "incoming"} {
+	for _, dir := range []string{"templates", "sales", "invoices", "incoming", "recordings"} {
 		if err := os.MkdirAll(filepath.Join(folder, "files", dir), 0o755); err != nil {
 			return nil, fmt.Errorf("loft: %w", err)
 		}
 	}
-	if err := os.WriteFile(filepath.Join(folder, "files", "templates", "lot-sheet.txt"), LotSheet, 0o644); err != nil {
-		return nil, fmt.Errorf("loft: %w", err)
+	for name, data := range map[string][]byte{"templates/lot-sheet.txt": LotSheet, "rules.txt": Rules,
+		"recordings/" + time.Now().Format(time.DateOnly) + ".txt": Recording} {
+		if err := os.WriteFile(filepath.Join(folder, "files", name), data, 0o644); err != nil {
+			return nil, fmt.Errorf("loft: %w", err)
+		}
 	}
 	dav := &webdav.Handler{FileSystem: webdav.LocalFileSystem(folder)}
 	changes := []string{"PUT", "DELETE", "MKCOL", "COPY", "MOVE"}

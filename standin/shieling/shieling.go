@@ -36,12 +36,15 @@ type Person struct {
 	Handle string `json:"handle"`
 	Name   string `json:"name"`
 	Email  string `json:"email"`
+	Sign   string `json:"sign,omitempty"` // beside the name of who writes by the bot
 }
 
 // people are the co-operative's, all made up.
 var people = []Person{
-	{"ines", "Ines Faro", "ines@larkrigg.example"}, {"tobias", "Tobias Quill", "tobias@larkrigg.example"},
-	{"elin", "Elin Marrack", "elin@larkrigg.example"}, {"owen", "Owen Thrale", "owen@larkrigg.example"},
+	{Handle: "ines", Name: "Ines Faro", Email: "ines@larkrigg.example"}, {Handle: "tobias", Name: "Tobias Quill",
+		Email: "tobias@larkrigg.example"},
+	{Handle: "elin", Name: "Elin Marrack", Email: "elin@larkrigg.example"}, {Handle: "owen", Name: "Owen Thrale",
+		Email: "owen@larkrigg.example"},
 }
 
 // Room is a room; bot tells whether the bot is in it.
@@ -92,7 +95,7 @@ type Server struct {
 }
 
 // bot is who the bot is.
-var bot = Person{"woolsignal", "Depot bot", ""}
+var bot = Person{Handle: "woolsignal", Name: "Depot bot"}
 
 // New makes the chat. token is the bot's; secret signs what it is told.
 func New(token, secret string) (*Server, http.Handler, error) {
@@ -102,7 +105,8 @@ func New(token, secret string) (*Server, http.Handler, error) {
 	}
 	s := &Server{token: token, hook: hook, kept: map[string]*Message{}, client: &http.Client{Timeout: 10 * time.Second},
 		rooms: []*Room{{"docks", "Docks and slots", true}, {"office", "Office", true}, {"market", "Market", true},
-			{"gang", "Shearing gang", false}}}
+			{"gang", "Shearing gang", false}, {"shearing", "Shearing log", true},
+			{"rules", "Rules and letters", true}, {"papers", "What the papers say", true}}}
 	r := chi.NewRouter()
 	r.Get("/", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -190,6 +194,7 @@ func (s *Server) write(w http.ResponseWriter, r *http.Request, m Message) {
 		Picture, File any
 		Buttons       []string
 		Layout        []any
+		As            struct{ Name, Picture string }
 	}
 	if err := dec.Decode(&in); err != nil {
 		refuse(w, http.StatusBadRequest, err.Error())
@@ -207,6 +212,9 @@ func (s *Server) write(w http.ResponseWriter, r *http.Request, m Message) {
 		return
 	}
 	m.From, m.Bot, m.Text, m.Thread = bot, true, in.Text, in.Thread
+	if in.As.Name != "" { // it stays the bot, as its handle says
+		m.From.Name, m.From.Sign = in.As.Name, in.As.Picture
+	}
 	m.Picture, m.File, m.Buttons, m.Layout = in.Picture, in.File, in.Buttons, in.Layout
 	kept := s.keep(m)
 	if key != "" {

@@ -112,3 +112,7 @@ export function cell(v: unknown): string {
   if (typeof v === 'boolean') return v ? 'yes' : 'no'
   return String(v)
 }
+
+/** sureness says in words how sure a judgement is, as the service does. */
+export const sureness = (sure: number) =>
+  sure < 0.5 ? 'not sure' : sure < 0.7 ? 'rather sure' : sure < 0.9 ? 'fairly sure' : 'sure'

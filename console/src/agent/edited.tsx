@@ -5,8 +5,10 @@ import { Button } from '../parts/states'
 import { FieldRow } from '../script/field-row'
 import { useForm } from '../script/use-draft'
 import { count, money, plain } from '../words'
+import { CompanyPicture } from './company-picture'
 import { sections, stops, type AgentFile } from './file'
 import { Kit, KitEditor } from './kit'
+import { whom } from './file'
 import { Part } from './part'
 
 /** Edited is an agent, a line for each thing that makes it, edited in place. */
@@ -27,7 +29,7 @@ export function Edited({ file, may }: { file: FileDraft; may: boolean }) {
       <Part name="Thinks with" editor={editor('model')}>
         <span className="font-semibold">{a.model}</span> <span className="text-quiet">{about}</span>
       </Part>
-      <Part name="Is told" editor={editor('title', 'purpose', 'instructions')}>
+      <Part name="Is told" editor={editor('title', 'picture', 'purpose', 'instructions', 'off')}>
         {sections(a.instructions ?? '').map((x) => (
           <span key={x.heading} className="mr-3 inline-block">
             <span className="font-semibold">{x.heading}</span>{' '}
@@ -37,6 +39,14 @@ export function Edited({ file, may }: { file: FileDraft; may: boolean }) {
       </Part>
       <Part name="May use" editor={may && <KitEditor />}>
         <Kit />
+      </Part>
+      <Part name="Has for company" editor={editor('helpers', 'hand_offs')}>
+        <CompanyPicture of={a} />
+      </Part>
+      <Part name="Plans" editor={editor('plan')}>
+        {!a.plan && <span className="text-quiet">nothing: it acts as it goes</span>}
+        {a.plan === 'shown' && 'says what it is going to do before it changes anything'}
+        {typeof a.plan === 'object' && `acts after a yes of ${whom(a.plan.ask)} to its plan`}
       </Part>
       <Part name="Is given" editor={editor('inputs')}>
         {propertiesOf(a.inputs) || <span className="text-quiet">its task in words, and nothing beside it</span>}

@@ -1,19 +1,28 @@
 // An agent's file as its page reads it.
 
+import { plain } from '../words'
+
 /** Granted is a tool an agent may use: its name alone, or with when somebody is asked, and what is fixed. */
 export interface Granted {
-  tool: string
-  approval?: 'none' | { always?: boolean; when?: string; ask?: string }
+  tool: string // of a workflow it is workflow/ID
+  approval?: 'none' | { always?: boolean; when?: string; judge?: string; ask?: string; says?: string; within?: string }
   args?: Record<string, unknown>
   editable?: string[]
 }
+
+type OfWorkflow = Omit<Granted, 'tool'> & { workflow: string }
 
 export interface AgentFile {
   title?: string
   purpose?: string
   model?: string
   instructions?: string
-  tools?: (string | Granted)[]
+  tools?: (string | Granted | OfWorkflow)[]
+  helpers?: (string | { agent: string; judge?: string })[]
+  hand_offs?: { to: string; judge?: string }[]
+  plan?: 'shown' | { ask: string }
+  picture?: string
+  off?: boolean
   memory?: { keep?: { turns?: number }; facts?: string[] }
   limits?: Record<string, string | number>
   inputs?: Schema
@@ -24,11 +33,23 @@ interface Schema {
   properties?: Record<string, unknown>
 }
 
+/** whom says who is asked. */
+export const whom = (of?: string) => (of === 'speaker' ? 'whoever it talks with' : plain(of ?? ''))
+
 /** grantOf reads one of its tools. */
-export const grantOf = (t: string | Granted): Granted => (typeof t === 'string' ? { tool: t } : t)
+export function grantOf(t: string | Granted | OfWorkflow): Granted {
+  if (typeof t === 'string') return { tool: t }
+  if (!('workflow' in t)) return t
+  const { workflow, ...rest } = t
+  return { tool: `workflow/${workflow}`, ...rest }
+}
 
 /** written is a tool as the file is to have it: its name alone where nothing is said of it. */
-export const written = (g: Granted): string | Granted => (Object.keys(g).length === 1 ? g.tool : g)
+export function written(g: Granted): string | Granted | OfWorkflow {
+  const { tool, ...rest } = g
+  if (tool.startsWith('workflow/')) return { workflow: tool.slice('workflow/'.length), ...rest }
+  return Object.keys(rest).length === 0 ? tool : g
+}
 
 /** Section is a part of what an agent is told. */
 export interface Section {

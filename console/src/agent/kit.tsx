@@ -1,9 +1,33 @@
 import { Plus, X } from 'lucide-react'
 import { useState } from 'react'
 import type { Tool } from '../api'
+import { companyTool } from '../parts/company'
 import { useDraftState, useForm } from '../script/use-draft'
 import { plain } from '../words'
-import { grantOf, written, type AgentFile, type Granted } from './file'
+import { grantOf, whom, written, type AgentFile, type Granted } from './file'
+
+interface Offer {
+  name: string
+  title: string
+  description: string
+}
+
+/** own are the tools by which an agent acts on its own work. */
+const own: Offer[] = [
+  { name: 'self/follow_up', title: 'Goes on later', description: 'The conversation goes on by itself at a time.' },
+  { name: 'self/call_person', title: 'Brings somebody in', description: 'A person answers before it goes on.' },
+  { name: 'self/label', title: 'Marks the run', description: 'So that it is found by the label.' },
+  { name: 'self/remember', title: 'Keeps a fact', description: 'About the person or the workspace.' },
+]
+
+/** useOffers are all the tools an agent could be given: of connections, workflows, and about its own work. */
+function useOffers(): Offer[] {
+  const { tools, names } = useForm()
+  const workflows = names
+    .filter((n) => n.holds === 'workflow' && n.kind === 'callable')
+    .map((n) => ({ name: `workflow/${n.name}`, title: `The workflow ${n.title}`, description: n.about ?? '' }))
+  return [...tools, ...workflows, ...own]
+}
 
 /** useKit are the tools an agent has, and what changes them. */
 function useKit() {
@@ -16,7 +40,7 @@ function useKit() {
     put: (at: number, g: Granted) => void draft.set(['tools', at], written(g)),
     remove: (at: number) => void draft.set(['tools', at], undefined),
     add: async (names: string[]) => {
-      for (const [i, name] of names.entries()) await draft.set(['tools', kit.length + i], name)
+      for (const [i, name] of names.entries()) await draft.set(['tools', kit.length + i], written({ tool: name }))
     },
   }
 }
@@ -42,12 +66,15 @@ export function Kit() {
   )
 }
 
-const titleOf = (all: Tool[], name: string) => all.find((t) => t.name === name)?.title ?? `${name}, which is not there`
+const titleOf = (all: Tool[], name: string) =>
+  companyTool(name) ?? all.find((t) => t.name === name)?.title ?? `${name}, which is not there`
 
 function asked(g: Granted, all: Tool[]): string {
   if (g.approval === 'none') return 'freely'
-  if (g.approval?.when) return `after a yes of ${plain(g.approval.ask ?? '')} when ${g.approval.when}`
-  if (g.approval) return `after a yes of ${plain(g.approval.ask ?? '')}`
+  if (g.approval?.when) return `after a yes of ${whom(g.approval.ask)} when ${g.approval.when}`
+  if (g.approval?.judge)
+    return `after a yes of ${whom(g.approval.ask)} when this is judged to hold: ${g.approval.judge}`
+  if (g.approval) return `after a yes of ${whom(g.approval.ask)}`
   return all.find((t) => t.name === g.tool)?.readOnlyHint ? 'reads · freely' : 'after a yes of a reviewer'
 }
 
@@ -65,12 +92,18 @@ export function KitEditor() {
           remove={() => remove(i)}
         />
       ))}
-      <AddTools taken={kit.map((g) => g.tool)} catalogue={catalogue} add={(names) => void add(names)} />
+      <AddTools taken={kit.map((g) => g.tool)} add={(names) => void add(names)} />
     </div>
   )
 }
 
-const ways = { reads: 'as the tool is', never: 'never', always: 'each time', when: 'when a condition holds' }
+const ways = {
+  reads: 'as the tool is',
+  never: 'never',
+  always: 'each time',
+  when: 'when a condition holds',
+  judge: 'when a model judges so',
+}
 type Way = keyof typeof ways
 
 const wayOf = (g: Granted): Way =>
@@ -80,7 +113,9 @@ const wayOf = (g: Granted): Way =>
       ? 'never'
       : g.approval.when !== undefined
         ? 'when'
-        : 'always'
+        : g.approval.judge !== undefined
+          ? 'judge'
+          : 'always'
 
 function Grant({
   of,
@@ -101,7 +136,9 @@ function Grant({
     delete rest.approval
     const ask = rule.ask ?? 'reviewer'
     const next = { reads: {}, never: { approval: 'none' as const }, always: { approval: { always: true, ask } } }
-    put(to === 'when' ? { ...rest, approval: { when: rule.when ?? 'true', ask } } : { ...rest, ...next[to] })
+    if (to === 'when') put({ ...rest, approval: { when: rule.when ?? 'true', ask } })
+    else if (to === 'judge') put({ ...rest, approval: { judge: rule.judge ?? 'It cannot be undone.', ask } })
+    else put({ ...rest, ...next[to] })
   }
   const people = names.filter((n) => n.holds === 'people')
   const box = 'rounded-md border border-line bg-paper px-2 py-1'
@@ -131,13 +168,22 @@ function Grant({
           className={`${box} font-mono text-[0.87rem]`}
         />
       )}
-      {(way === 'when' || way === 'always') && (
+      {way === 'judge' && (
+        <input
+          aria-label={`What is judged: ${title}`}
+          value={rule.judge}
+          onChange={(e) => put({ ...of, approval: { ...rule, judge: e.target.value } })}
+          className={`${box} min-w-64`}
+        />
+      )}
+      {(way === 'when' || way === 'always' || way === 'judge') && (
         <select
           aria-label={`Who is asked: ${title}`}
           value={rule.ask}
           onChange={(e) => put({ ...of, approval: { ...rule, ask: e.target.value } })}
           className={box}
         >
+          <option value="speaker">whoever it talks with</option>
           {people.map((n) => (
             <option key={n.name} value={n.name}>
               {n.title}
@@ -153,7 +199,8 @@ function Grant({
 }
 
 /** AddTools finds tools in the catalogue; several are ticked and added at once. */
-function AddTools({ taken, catalogue, add }: { taken: string[]; catalogue: Tool[]; add: (names: string[]) => void }) {
+function AddTools({ taken, add }: { taken: string[]; add: (names: string[]) => void }) {
+  const catalogue = useOffers()
   const [words, setWords] = useState('')
   const [ticked, setTicked] = useState<string[]>([])
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)

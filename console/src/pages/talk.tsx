@@ -5,6 +5,7 @@ import { useParams } from 'react-router'
 import { type Message, Refused, type RichMessage } from '../api'
 import { Rich, type Fetches } from '../parts/rich'
 import { Button, Loading } from '../parts/states'
+import { Speaker } from '../parts/voice'
 
 interface Visited {
   title: string
@@ -184,6 +185,7 @@ function Said({ m, press, fetches }: { m: Message; press?: (text: string) => voi
   const mine = m.who === 'person'
   return (
     <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
+      <Speaker m={m} />
       <div
         className={`max-w-[85%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}
       >

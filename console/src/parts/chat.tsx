@@ -8,6 +8,7 @@ import { clock } from '../words'
 import { Behind } from './behind'
 import { Rich } from './rich'
 import { Button, Loading, Trouble } from './states'
+import { Speaker } from './voice'
 
 /** threadOf keeps which conversation this browser has with a workflow. */
 function useThread(workflow: string): [string, () => void] {
@@ -194,6 +195,7 @@ function Bubble({ m, last, press }: { m: Message; last: boolean; press?: (text: 
   const mine = m.who === 'person'
   return (
     <div className={`flex flex-col ${mine ? 'items-end' : 'items-start'}`}>
+      <Speaker m={m} />
       <div
         className={`max-w-[88%] rounded-lg px-3 py-2 break-words whitespace-pre-wrap ${mine ? 'bg-wash' : 'bg-paper'}`}
       >

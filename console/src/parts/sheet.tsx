@@ -5,6 +5,7 @@ import { call, type Detail, type Review } from '../api'
 import { audience, clock, plain } from '../words'
 import { useKeys } from './keys'
 import { Button, Key } from './states'
+import { ThingView } from './thing'
 import { Value } from './value'
 import { Verdict } from './verdict'
 
@@ -50,7 +51,7 @@ export function Sheet({ review: r }: { review: Review }) {
             {editable && <Proposal review={r} edits={edits} setEdits={setEdits} first={first} />}
             {r.yours ? (
               <>
-                <Note note={note} setNote={setNote} error={decide.error} />
+                <Note note={note} setNote={setNote} error={decide.error} asks={r.kind === 'advice'} />
                 <div className="mt-3 flex flex-wrap gap-2">
                   {r.choices.map((c, i) => (
                     <Button key={c} strong={i === 0} disabled={!may} onClick={() => decide.mutate(c)}>
@@ -92,6 +93,12 @@ function Known({ review: r }: { review: Review }) {
         <div>
           <h3 className={heading}>Why you are asked</h3>
           <p className="max-w-xl">{r.why}</p>
+        </div>
+      )}
+      {r.thing && (
+        <div>
+          <h3 className={heading}>What it is about</h3>
+          <ThingView thing={r.thing} />
         </div>
       )}
       {r.show !== undefined && r.show !== null && !talk && (
@@ -183,11 +190,14 @@ function Proposal({
   )
 }
 
-function Note({ note, setNote, error }: { note: string; setNote: (note: string) => void; error: Error | null }) {
+function Note(p: { note: string; setNote: (note: string) => void; error: Error | null; asks: boolean }) {
+  const { note, setNote, error } = p
   return (
     <>
       <label className="mt-3 block">
-        <span className="text-quiet">A word along with it, if you like</span>
+        <span className="text-quiet">
+          {p.asks ? 'Your answer, which the agent reads' : 'A word along with it, if you like'}
+        </span>
         <input
           value={note}
           onChange={(e) => setNote(e.target.value)}

@@ -1,7 +1,10 @@
 import { Collapsible } from 'radix-ui'
+import { Link } from 'react-router'
 import type { Agent, AgentMessage, Call, Detail, Turn } from '../api'
-import { money, plain, took } from '../words'
+import { money, plain, sureness, took } from '../words'
+import { Company, companyTool } from './company'
 import { Badge } from './states'
+import { ThingView } from './thing'
 import { Value } from './value'
 import { Verdict } from './verdict'
 
@@ -12,6 +15,7 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
   let turn = 0
   return (
     <>
+      <Company agent={agent} />
       <Fold
         title={`What it is told of itself${agent.recalled ? `, and the ${agent.recalled} messages it remembers` : ''}`}
       >
@@ -40,16 +44,23 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
           )
         if (m.role !== 'assistant') return null
         const t = turns[turn++]
+        const act = agent.acts?.find((a) => a.turn === turn - 1)
         return (
-          <TurnView
-            key={i}
-            number={turn}
-            turn={t}
-            message={m}
-            sent={messages.slice(0, t?.sent ?? 0)}
-            calls={agent.calls ?? []}
-            reviews={reviews}
-          />
+          <div key={i}>
+            {act && (
+              <p className="mt-4 border-t border-line pt-3">
+                <strong>{plain(act.agent)}</strong> {act.why ? `takes over from ${plain(act.was)}` : 'goes on'}
+              </p>
+            )}
+            <TurnView
+              number={turn}
+              turn={t}
+              message={m}
+              sent={messages.slice(t?.from ?? 0, t?.sent ?? 0)}
+              calls={agent.calls ?? []}
+              reviews={reviews}
+            />
+          </div>
         )
       })}
       {turns.length > turn && <p className="breathe my-2 text-woad">Turn {turn + 1}: the model is thinking…</p>}
@@ -111,6 +122,8 @@ const cuts: Record<string, string> = {
 }
 
 const states: Record<string, [import('../api').Status, string]> = {
+  looking: ['running', 'what it is about is looked at'],
+  weighing: ['running', 'a criterion is weighed'],
   proposed: ['waiting', 'waits for a yes'],
   running: ['running', 'on its way'],
   done: ['done', 'done'],
@@ -121,19 +134,32 @@ const states: Record<string, [import('../api').Status, string]> = {
 
 function CallView({ call, review }: { call: Call; review?: Detail['reviews'][number] }) {
   const [status, word] = states[call.state] ?? ['', call.state]
+  const name = companyTool(call.tool)
   const [connection, operation] = call.tool.split('/')
   return (
     <div className="my-2 rounded-lg border border-line">
       <p className="flex flex-wrap justify-between gap-x-3 border-b border-line px-3 py-1.5">
-        <span className="font-semibold">
-          {plain(connection)}: {plain(operation ?? '')}
-        </span>
+        <span className="font-semibold">{name ?? `${plain(connection)}: ${plain(operation ?? '')}`}</span>
         <span className="text-[0.87rem]">
+          {call.child && (
+            <Link to={`/runs/${call.child}`} className="mr-2 text-indigo underline underline-offset-2">
+              Open its run
+            </Link>
+          )}
           <Badge status={status} word={word} /> <span className="text-quiet">{took(call.began, call.ended)}</span>
         </span>
       </p>
-      <div className="px-3 py-2">
+      <div className="space-y-2 px-3 py-2">
         <Value value={call.args} />
+        {call.beside && <p className="text-weld">Its plan says nothing of this.</p>}
+        {call.thing && <ThingView thing={call.thing} />}
+        {call.judged && (
+          <p className="text-[0.87rem] text-quiet">
+            {call.judged.holds ? 'Somebody is asked' : 'Nobody is asked'}: {call.judged.reason} (
+            {sureness(call.judged.sure)})
+          </p>
+        )}
+        {call.back && <ReadBack call={call} />}
       </div>
       {review && (
         <div className="px-3">
@@ -145,6 +171,23 @@ function CallView({ call, review }: { call: Call; review?: Detail['reviews'][num
           {call.held && <p className="text-[0.87rem] text-weld">Held back: this is what it would give, made up.</p>}
           {call.error ? <p className="text-madder">{call.error}</p> : <Value value={call.result} />}
         </div>
+      )}
+    </div>
+  )
+}
+
+/** ReadBack is what the speaker was asked, and what they said. */
+function ReadBack({ call }: { call: Call }) {
+  const waits = call.back!.phase !== 'settled'
+  return (
+    <div className={`rounded-lg px-3 py-2 ${waits ? 'bg-weld-wash text-weld' : 'bg-paper'}`}>
+      <p>Read back: “{call.back!.text}”</p>
+      {waits ? (
+        <p>Waiting for whoever it talks with.</p>
+      ) : (
+        <p className="text-[0.87rem] text-quiet">
+          {call.by || 'Nobody'}: {call.note ? `“${call.note}”` : 'yes'}
+        </p>
       )}
     </div>
   )

@@ -149,7 +149,7 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
 		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events,
 		"loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
-		"hill-line-key": state.Keys.HillLine, "co-op-calendar": state.Keys.Almanac} {
+		"hill-line-key": state.Keys.HillLine, "carter": state.Keys.Carter, "co-op-calendar": state.Keys.Almanac} {
 		if s.Secrets.Has(connection) {
 			continue // a key somebody gave since is theirs
 		}

@@ -27,7 +27,7 @@ func TestAnAgentIsReadTriedAndChanged(t *testing.T) {
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), h.Click("link", "Agents"),
-		browser.HasText("3 agents"), h.Click("link", "Depot desk"), browser.HasText("20 exchanges of a conversation"),
+		browser.HasText("11 agents"), h.Click("link", "Depot desk"), browser.HasText("20 exchanges of a conversation"),
 		browser.HasText("Almanac: remove event"), browser.HasText("after a yes of grading lead"),
 		browser.HasText("without asking anybody"))
 	accessible(t, ctx, "an agent")

@@ -111,6 +111,8 @@ func TestCancelLetsTheNextMessageGo(t *testing.T) {
 		!strings.Contains(errs, "ended already") {
 		t.Errorf("cancelling twice: exit %d %q", code, errs)
 	}
+	asked(t, s, heard.Run) // whether the slot is to be moved
+	s.Talk("t1", "Yes")
 	if d := s.Ended(heard.Run); d.Status != "done" {
 		t.Errorf("the message behind it: %s %s", d.Status, d.Because)
 	}
@@ -152,7 +154,7 @@ func TestCheckAndApply(t *testing.T) {
 	s := harness.Demo(t)
 	folder := filepath.Join(s.Data, "workspace")
 	if out, _, code := s.Command("Ines", "", "check", folder); code != 0 ||
-		!strings.Contains(out, "0 problems, 2 remarks") {
+		!strings.Contains(out, "0 problems, 3 remarks") {
 		t.Errorf("checking the demo's files: exit %d\n%s", code, out)
 	}
 	if out, _, code := s.Command("Ines", "", "apply", folder); code != 0 ||

@@ -24,11 +24,11 @@ func TestConsoleConnections(t *testing.T) {
 	ines := s.Person("Ines")
 	keys := demoKeys(t, s)
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password),
-		chromedp.Navigate(s.URL+"/connections"), browser.HasText("15 connections"), browser.HasText("Choose one"),
+		chromedp.Navigate(s.URL+"/connections"), browser.HasText("16 connections"), browser.HasText("Choose one"),
 		chromedp.Navigate(s.URL+"/connections/shieling"), browser.HasText("Writes in a room, as the bot."),
 		chromedp.Click(chromedp.JSPath(`[...document.querySelectorAll('summary')].find(s => s.closest('li').innerText `+
 			`.includes('list_rooms'))`)), browser.HasText("rooms[].member bool"),
-		chromedp.Click(button("Test it")), browser.HasText("Signed in as the bot; there are 4 rooms."),
+		chromedp.Click(button("Test it")), browser.HasText("Signed in as the bot; there are 7 rooms."),
 		chromedp.SendKeys(labelled("Secret"), "sh-quite-another"), chromedp.Click(button("Keep and test")),
 		browser.HasText("does not accept the secret"), browser.HasText("What to do: Replace the secret"),
 		browser.HasText("does not work"),

@@ -25,7 +25,7 @@ import (
 func TestTheDeskAnswersInARoomAndInPrivate(t *testing.T) {
 	s := harness.Demo(t)
 	asked := s.Types(shieling.Said{As: "ines", Room: "docks", Text: "Can I bring 30 fleeces on Thursday morning?"})
-	if m := s.BotSays(asked.Thread, "Which farm"); m.From.Name != "Depot bot" || m.Room != "docks" {
+	if m := s.BotSays(asked.Thread, "Which farm"); m.From.Name != "Depot desk" || m.Room != "docks" {
 		t.Errorf("answered by %s in %s", m.From.Name, m.Room)
 	}
 	s.Types(shieling.Said{As: "ines", Room: "docks", Thread: asked.Thread, Text: "Hollin Bank"})

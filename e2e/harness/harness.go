@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -246,10 +247,9 @@ func (s *Service) CountAt(standin, method, path string, statuses ...int) int {
 	s.t.Helper()
 	n := 0
 	for _, e := range s.Ledger(standin) {
-		for _, status := range statuses {
-			if e.Method == method && e.Status == status && strings.Contains(e.Path, path) {
-				n++
-			}
+		if e.Method == method && strings.Contains(e.Path, path) &&
+			(len(statuses) == 0 || slices.Contains(statuses, e.Status)) {
+			n++
 		}
 	}
 	return n

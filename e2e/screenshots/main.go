@@ -124,6 +124,17 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 	if _, err := ines.Settled(ctx, payout); err != nil {
 		return nil, err
 	}
+	market, err := ines.StartTask(ctx, "market-desk", wire.Task{Task: "What is new about wool?"})
+	if err != nil {
+		return nil, err
+	}
+	for done := false; !done; time.Sleep(100 * time.Millisecond) {
+		detail, err := ines.Run(ctx, market)
+		if err != nil {
+			return nil, err
+		}
+		done = detail.Status.Ended()
+	}
 	files, err := ines.Files(ctx)
 	if err != nil {
 		return nil, err
@@ -139,7 +150,7 @@ func walk(ctx context.Context, d demo) ([]shot, error) {
 		{"depot-slots", "/workflows/depot-slots", 0, false},
 		{"weighbridge", "/workflows/weighbridge", 0, false}, {"build", "/workflows/weighbridge", 0, false}, {"runs",
 			"/runs", 0, false},
-		{"run", "/runs/" + cancelled, 0, false},
+		{"run", "/runs/" + cancelled, 0, false}, {"company", "/runs/" + market, 0, false},
 		{"connections", "/connections/shieling", 0, false}, {"tables", "/tables/fibre-tests", 0, false},
 		{"front-door", "/talk/front-door", 0, false}, {"agent", "/agents/depot-desk", 0, false},
 		{"run-dark", "/runs/" + cancelled, 0, true}, {"review", "/reviews", 1, false}}, nil

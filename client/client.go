@@ -12,7 +12,6 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
-	"time"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -224,31 +223,6 @@ func (c *Client) Say(ctx context.Context, workflow, thread, text string) (wire.H
 // Thread gives a conversation.
 func (c *Client) Thread(ctx context.Context, workflow, thread string) (wire.Thread, error) {
 	return get[wire.Thread](ctx, c, "/workflows/"+url.PathEscape(workflow)+"/chat/"+url.PathEscape(thread))
-}
-
-// soon is how long a run may sleep and still be waited for.
-const soon = 10 * time.Second
-
-// settled tells whether a run has ended, or waits for something that may take
-// long.
-func settled(d wire.Detail) bool {
-	return d.Status.Ended() || d.Status == run.Waiting && (d.Wake == nil || time.Until(*d.Wake) > soon)
-}
-
-// Settled waits until a run has ended or waits for a person, a signal or a
-// later hour. A service that is starting again meanwhile is waited for.
-func (c *Client) Settled(ctx context.Context, id string) (wire.Detail, error) {
-	for pause := 20 * time.Millisecond; ; pause = min(pause*2, time.Second) {
-		d, err := c.Run(ctx, id)
-		if err == nil && settled(d) || err != nil && !errors.Is(err, ErrUnreachable) {
-			return d, err
-		}
-		select {
-		case <-time.After(pause):
-		case <-ctx.Done():
-			return d, ctx.Err()
-		}
-	}
 }
 
 // Read tells what a text of a workflow means; nothing of it is kept.

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"errors"
 	"fmt"
 
 	"woolsignal/core/agent"
@@ -47,7 +48,7 @@ func (m *machine) deliver(e Event) error {
 
 // answer takes in what an errand of a step came to.
 func (m *machine) answer(step *Step, e *Answer) error {
-	own := e.CallID == "" && (step.Agent == nil || step.Sent) // of the step itself, not of an agent in it
+	own := step.asked(e)
 	switch reply := e.Reply.(type) {
 	case *Recalled:
 		if step.Agent == nil || step.Agent.Ready {
@@ -83,22 +84,23 @@ func (m *machine) answer(step *Step, e *Answer) error {
 		if c := step.posted(e); c != nil {
 			return m.posted(step, c, reply.Error)
 		}
+		if reply.Child != "" { // its end may come before anybody was told of its beginning
+			if err := m.childBegan(step, e, reply.Child); err != nil && !errors.Is(err, ErrStale) {
+				return err
+			}
+			if step.Status != Running {
+				return m.broken
+			}
+		}
 		if reply.Cost > 0 && (own || step.openCall(e) != nil) {
-			m.emit(&CallPriced{Step: e.Step, Call: e.CallID, Cost: reply.Cost, Child: reply.Child})
+			m.emit(&CallPriced{Step: e.Step, Call: e.CallID, Cost: reply.Cost, Child: reply.Child != ""})
 		}
 		if own {
 			return m.returned(step, reply)
 		}
 		return m.callReturned(step, e, reply)
 	case *ChildBegan:
-		if call := step.openCall(e); call != nil && call.Child == "" {
-			m.emit(&ChildStarted{Step: step.Path, Call: call.ID, Child: reply.Run})
-			return m.broken
-		}
-		if !own || step.Child != "" {
-			return ErrStale
-		}
-		return m.started(step, reply)
+		return m.childBegan(step, e, reply.Run)
 	case *Missing:
 		if c := step.posted(e); c != nil {
 			return m.posted(step, c, reply.Why)
@@ -138,6 +140,9 @@ func (m *machine) callReturned(step *Step, e *Answer, r *Returned) error {
 	m.emit(&CallChanged{Step: step.Path, Call: &done})
 	return m.broken
 }
+
+// asked tells whether an event answers the step itself, not an agent in it.
+func (s *Step) asked(e *Answer) bool { return e.CallID == "" && (s.Agent == nil || s.Sent) }
 
 // openCall is the agent's call an event is about, where that is on its way.
 func (s *Step) openCall(e *Answer) *agent.Call {
@@ -206,15 +211,22 @@ func (m *machine) doubt(step *Step, tool string, r *Returned) {
 	}
 }
 
-// started notes the run of a called workflow.
-func (m *machine) started(step *Step, r *ChildBegan) error {
+// childBegan notes the run that a step, or a call of the agent in it, asked for.
+func (m *machine) childBegan(step *Step, e *Answer, child string) error {
+	if call := step.openCall(e); call != nil && call.Child == "" {
+		m.emit(&ChildStarted{Step: step.Path, Call: call.ID, Child: child})
+		return m.broken
+	}
+	if !step.asked(e) || step.Child != "" {
+		return ErrStale
+	}
 	at, err := m.at(step.Path)
 	if err != nil {
 		return err
 	}
-	at.Emit(&ChildStarted{Step: step.Path, Child: r.Run})
+	at.Emit(&ChildStarted{Step: step.Path, Child: child})
 	if a, is := at.Step.Does.(Answering); is {
-		a.Answered(at, r)
+		a.Answered(at, &ChildBegan{Run: child})
 	}
 	return m.broken
 }

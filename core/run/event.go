@@ -90,7 +90,7 @@ type Returned struct {
 	NotFound bool   // the tool says that there is no such thing
 	Effect   Effect // what is known of a call with an Error; "" is that nothing was done
 	Cost     money.Micros
-	Child    bool // a run of its own did it, which has that cost on its own account
+	Child    string // the run of its own that did it, which has that cost on its own account
 }
 
 // Looked is what a call is about, or why that cannot be said.

@@ -20,12 +20,12 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
-	origin, hash, err := e.parentage(errand, start)
+	by, err := e.parentage(errand, start)
 	var id string
 	if err == nil && start.Agent != "" {
-		id, err = e.consult(e.hard, *start, errand.Key(), origin, hash)
+		id, err = e.consult(e.hard, *start, errand.Key(), by)
 	} else if err == nil {
-		id, err = e.call(e.hard, *start, errand.Key(), origin)
+		id, err = e.call(e.hard, *start, errand.Key(), by)
 	}
 	var invalid *InputError
 	var broken *fault.Error
@@ -49,7 +49,7 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 }
 
 // call starts a workflow with inputs.
-func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *run.Origin) (string, error) {
+func (e *Engine) call(ctx context.Context, start run.Start, id string, by calling) (string, error) {
 	workflow := e.workspace.Now().Current(start.Workflow)
 	_, def, err := e.workspace.Definition(ctx, workflow)
 	if err != nil {
@@ -60,7 +60,7 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, origin *r
 	}
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
 		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger, For: start.For}
-	return e.begun(ctx, Admission{Workflow: workflow, Signal: signal, Origin: origin})
+	return e.begun(ctx, Admission{Workflow: workflow, Signal: signal}, by)
 }
 
 // cancelChild stops a called run that is no longer wanted. Where it was never
@@ -134,46 +134,58 @@ func awaited(l *live) any {
 	return nil
 }
 
-// tell passes a run's end on to whom it concerns. What was not told when the
+// tell passes the end of a run that is held on to whom it concerns. What was not told when the
 // service stops is told at the next start.
 func (e *Engine) tell(l *live) {
 	whom, _ := awaited(l).(string)
 	if whom == "" {
 		return
 	}
+	l = e.runs.hold(l.id) // and so whoever waits for it, until it knows
 	e.working.Go(func() {
+		defer e.runs.release(l)
 		told := e.patiently("the end of a run could not be told", []any{"run", l.id, "whom", whom}, func() error {
 			if whom == "parent" {
 				return e.tellParent(l)
 			}
 			return e.tellFailure(l)
 		})
-		if !told {
-			return
+		if told && whom != "parent" {
+			e.told(l)
 		}
-		var b store.Batch
-		b.Do("UPDATE runs SET tell = NULL WHERE id = ?", l.id)
-		<-e.store.Queue(b) // told again at the next start where this is lost; that is harmless
 	})
 }
+
+// told notes that a run's end is told. It is told again at the next start where this is
+// lost; that is harmless.
+func (e *Engine) told(l *live) {
+	var b store.Batch
+	toldIn(&b, l)
+	<-e.store.Queue(b)
+}
+
+func toldIn(b *store.Batch, l *live) { b.Do("UPDATE runs SET tell = NULL WHERE id = ?", l.id) }
 
 func (e *Engine) tellParent(l *live) error {
 	s := l.state
 	ticket := run.Ticket{Step: s.Origin.Step, Sending: s.Origin.Call, CallID: s.Origin.Ask}
-	// The run that called may not have noted yet which run it called.
-	for _, reply := range []run.Reply{&run.ChildBegan{Run: l.id}, returned(l)} {
-		err := e.handle(e.hard, s.Origin.Run, &run.Answer{Ticket: ticket, Reply: reply})
-		if err != nil && !errors.Is(err, run.ErrStale) && !errors.Is(err, ErrNoRun) {
-			return err
-		}
+	err := e.handleAs(e.hard, s.Origin.Run, &run.Answer{Ticket: ticket, Reply: returned(l)},
+		func(parent *live, entry run.Entry) (store.Batch, error) {
+			b, err := nextBatch(parent, entry)
+			toldIn(&b, l)
+			return b, err
+		})
+	if errors.Is(err, run.ErrStale) || errors.Is(err, ErrNoRun) { // nobody waits for it any more
+		e.told(l)
+		return nil
 	}
-	return nil
+	return err
 }
 
 // returned is what a called run that ended gives.
 func returned(l *live) *run.Returned {
 	s, title := l.state, l.def.Workflow.Title
-	out := &run.Returned{Result: s.Result, Cost: s.Spent.All(), Child: true}
+	out := &run.Returned{Result: s.Result, Cost: s.Spent.All(), Child: l.id}
 	switch {
 	case s.Status == run.Failed:
 		out.Error = title + " failed: " + s.Because
@@ -214,12 +226,13 @@ func (e *Engine) untold(ctx context.Context) error {
 		return fmt.Errorf("engine: %w", err)
 	}
 	for _, id := range ids {
-		l := &live{id: id}
-		if err := e.load(ctx, l); err != nil {
+		l := e.runs.hold(id)
+		if err := e.locked(ctx, l, func() error { return nil }); err != nil {
 			e.log.Error("the end of a run could not be told", "run", id, "error", err)
-			continue
+		} else {
+			e.tell(l)
 		}
-		e.tell(l)
+		e.runs.release(l)
 	}
 	return nil
 }

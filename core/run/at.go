@@ -147,6 +147,9 @@ func (at *At) Broken() bool { return at.m.broken != nil }
 // Run is the run's id.
 func (at *At) Run() string { return at.m.state.ID }
 
+// Kept tells whether an agent of the run kept what it is to remember.
+func (at *At) Kept() bool { return at.m.state.Kept }
+
 // Now is the time of the event.
 func (at *At) Now() time.Time { return at.m.now }
 

@@ -52,7 +52,9 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		s.Labels = append(s.Labels, r.Labels...)
 	case *CallerAnswered:
 		s.Response = r.Response
-	case *WordsSaid, *SignalHeard, *MemoryKept, *FactKept, *FollowUpSet:
+	case *MemoryKept:
+		s.Kept = true
+	case *WordsSaid, *SignalHeard, *FactKept, *FollowUpSet:
 		// for the conversation and the memory; the state needs none of them
 	case *StepBegan:
 		return s.began(r, at)

@@ -32,6 +32,7 @@ type State struct {
 	Labels   []string        `json:"labels,omitempty"`
 	Result   any             `json:"result,omitempty"` // what a called workflow gives
 	Spent    Totals          `json:"spent"`
+	Kept     bool            `json:"kept,omitempty"`  // an agent of it kept what it is to remember
 	Ahead    time.Duration   `json:"ahead,omitempty"` // how much later than it is the time is taken to be, in a try
 	Held     int64           `json:"held"`            // about how many bytes of values it took in
 }

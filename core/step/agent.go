@@ -247,7 +247,19 @@ func (a *Agent) thread(at *run.At) (string, error) {
 	} else if thread := at.Signal().Conversation().String(); thread != "" {
 		return thread, nil
 	}
-	return run.Conversation{Source: "run", Thread: at.Run()}.String(), nil // it remembers nothing from elsewhere
+	return ownThread(at), nil // it remembers nothing from elsewhere
+}
+
+// ownThread is the conversation of a run that is part of none.
+func ownThread(at *run.At) string { return run.Conversation{Source: "run", Thread: at.Run()}.String() }
+
+// recalled is the memory an agent begins with; "" where nothing can be in it yet.
+func recalled(at *run.At) string {
+	memory := at.Did.Agent.Memory
+	if !at.Kept() && strings.HasSuffix(memory, "@"+ownThread(at)) {
+		return ""
+	}
+	return memory
 }
 
 // given is what the agent is given to do: as the run shows it, and as its model reads
@@ -371,7 +383,7 @@ func (a *Agent) Outstanding(at *run.At) []run.Errand {
 	var out []run.Errand
 	switch {
 	case !at.Did.Agent.Ready:
-		out = append(out, at.Errand(0, &run.Recall{Memory: at.Did.Agent.Memory, Turns: def.Memory.Keep.Turns,
+		out = append(out, at.Errand(0, &run.Recall{Memory: recalled(at), Turns: def.Memory.Keep.Turns,
 			About: factsOf(at, def), Choices: def.Answer.ChosenFrom()}))
 	case at.Did.Agent.Thinking():
 		out = append(out, turnOf(at, def))

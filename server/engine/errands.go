@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -372,7 +373,7 @@ func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, err
 	if err != nil {
 		return nil, err
 	}
-	remembered, err := e.remembered(ctx, wanted)
+	remembered, holder, err := e.remembered(ctx, wanted)
 	if err != nil {
 		return nil, err
 	}
@@ -380,15 +381,7 @@ func (e *Engine) recall(ctx context.Context, wanted *run.Recall) (run.Reply, err
 	if err != nil {
 		return nil, err
 	}
-	holder, err := e.column(ctx, "SELECT agent FROM memory WHERE memory = ? ORDER BY n DESC LIMIT 1", wanted.Memory)
-	if err != nil {
-		return nil, fmt.Errorf("engine: who had the conversation: %w", err)
-	}
-	out := &run.Recalled{Messages: remembered, Facts: facts, Choices: choices}
-	if len(holder) > 0 {
-		out.Holder = holder[0]
-	}
-	return out, nil
+	return &run.Recalled{Messages: remembered, Facts: facts, Choices: choices, Holder: holder}, nil
 }
 
 // choices reads what the values of an answer are chosen from.
@@ -409,29 +402,39 @@ func (e *Engine) choices(ctx context.Context, from []flow.ChosenFrom) ([][]flow.
 	return out, nil
 }
 
-// remembered reads the newest exchanges of a thread, oldest first.
-func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message, error) {
+// remembered reads the newest exchanges of a thread, oldest first, and which agent had
+// the last one.
+func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message, string, error) {
+	if r.Memory == "" {
+		return nil, "", nil
+	}
 	rows, err := e.store.Read().QueryContext(ctx,
-		"SELECT messages FROM (SELECT n, messages FROM memory WHERE memory = ? ORDER BY n DESC LIMIT ?) ORDER BY n",
-		r.Memory, r.Turns)
+		"SELECT messages, agent FROM memory WHERE memory = ? ORDER BY n DESC LIMIT ?", r.Memory, max(1, r.Turns))
 	if err != nil {
-		return nil, fmt.Errorf("engine: memory: %w", err)
+		return nil, "", fmt.Errorf("engine: memory: %w", err)
 	}
 	defer rows.Close()
-	var all []agent.Message
+	var holders []string
+	var exchanges [][]agent.Message
 	for rows.Next() {
 		var text []byte
-		if err := rows.Scan(&text); err != nil {
-			return nil, fmt.Errorf("engine: memory: %w", err)
+		var by string
+		if err := rows.Scan(&text, &by); err != nil {
+			return nil, "", fmt.Errorf("engine: memory: %w", err)
 		}
-		var some []agent.Message
-		if err := json.Unmarshal(text, &some); err != nil {
-			return nil, fmt.Errorf("engine: memory: %w", err)
+		var exchange []agent.Message
+		if err := json.Unmarshal(text, &exchange); err != nil {
+			return nil, "", fmt.Errorf("engine: memory: %w", err)
 		}
-		run.CanonicalMessages(some)
-		all = append(all, some...)
+		run.CanonicalMessages(exchange)
+		holders, exchanges = append(holders, by), append(exchanges, exchange)
 	}
-	return all, rows.Err()
+	if len(holders) == 0 || rows.Err() != nil {
+		return nil, "", rows.Err()
+	}
+	exchanges = exchanges[:min(r.Turns, len(exchanges))]
+	slices.Reverse(exchanges)
+	return slices.Concat(exchanges...), holders[0], nil
 }
 
 // mostFacts is how many facts about one person or thing an agent is told.

@@ -4,10 +4,11 @@ import "woolsignal/core/money"
 
 // Origin tells where a run comes from that no signal from outside started.
 type Origin struct {
-	Run  string `json:"run,omitempty"`  // the run that called this one, or that this one repeats
-	Step string `json:"step,omitempty"` // the step that called it, or that it repeats from
-	Call int64  `json:"call,omitempty"` // which sending of the step called it
-	Ask  string `json:"ask,omitempty"`  // … and which call of an agent in it
+	Run  string   `json:"run,omitempty"`  // the run that called this one, or that this one repeats
+	Step string   `json:"step,omitempty"` // the step that called it, or that it repeats from
+	Call int64    `json:"call,omitempty"` // which sending of the step called it
+	Ask  string   `json:"ask,omitempty"`  // … and which call of an agent in it
+	Line []string `json:"line,omitempty"` // the workflows and agents that wait for it, the first one first
 	// Budgets are what it may spend beside its own: those of the runs that wait for it.
 	Budgets []Allowance    `json:"budgets,omitempty"`
 	Kind    string         `json:"kind"`            // call, again or try

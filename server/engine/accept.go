@@ -28,6 +28,7 @@ type Admission struct {
 	Origin     *run.Origin // nil for a signal from outside
 	Definition string      // hash; "" is the version that is live
 	Recorded   []run.Record
+	by         *calling // the run that calls, where one does
 	outside    bool     // it came from outside, whatever its origin: it has its conversation
 	arrived    *arrival // where the delivery is known already, and waits in the inbox
 }
@@ -80,6 +81,9 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	})
 	if answered == nil {
 		return nil, err
+	}
+	if a.by != nil && a.by.waits {
+		l.caller = e.runs.hold(a.Origin.Run)
 	}
 	defer e.runs.release(l)
 	if err != nil {

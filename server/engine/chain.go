@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-
-	"woolsignal/core/run"
 )
 
 // chain is what brought a run about: another run that called it, that failed,
@@ -23,17 +21,17 @@ type chain struct {
 // broken: it is kept, failed, and says which runs started one another.
 func (e *Engine) chainOf(ctx context.Context, a Admission) (chain, error) {
 	c := chain{cause: a.Signal.Cause}
-	if a.Origin != nil && a.Origin.Kind == run.OfCall {
-		c.cause = a.Origin.Run
-	}
-	if c.cause == "" {
+	if a.by != nil {
+		c.cause, c.links = a.Origin.Run, a.by.links
+	} else if c.cause == "" {
 		return c, nil
-	}
-	err := e.store.Read().QueryRowContext(ctx, "SELECT links + 1 FROM runs WHERE id = ?", c.cause).Scan(&c.links)
-	if errors.Is(err, sql.ErrNoRows) {
-		return chain{}, nil
-	} else if err != nil {
-		return c, fmt.Errorf("engine: %w", err)
+	} else {
+		err := e.store.Read().QueryRowContext(ctx, "SELECT links + 1 FROM runs WHERE id = ?", c.cause).Scan(&c.links)
+		if errors.Is(err, sql.ErrNoRows) {
+			return chain{}, nil
+		} else if err != nil {
+			return c, fmt.Errorf("engine: %w", err)
+		}
 	}
 	most := e.workspace.Now().MostLinks
 	if a.Signal.Kind == "failure" {

@@ -12,17 +12,28 @@ import (
 	"woolsignal/server/workspace"
 )
 
-// parentage is what a run that is called is to the one that calls it, and what that one
-// follows. Error: *[InputError] where an agent asks somebody who waits for its answer.
-func (e *Engine) parentage(errand run.Errand, start *run.Start) (*run.Origin, string, error) {
+// calling is a run that calls another, as that one is to know it.
+type calling struct {
+	origin     *run.Origin // of the run that is called
+	definition string      // what the one that calls follows
+	links      int         // runs before the one that is called that started one another
+	waits      bool        // for its end
+}
+
+// parentage is what a run that is called is to the one that calls it. Error: *[InputError]
+// where an agent asks somebody who waits for its answer.
+func (e *Engine) parentage(errand run.Errand, start *run.Start) (calling, error) {
 	origin := &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending,
 		Ask: errand.CallID}
-	var hash string
+	c := calling{origin: origin, waits: start.Await}
 	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
 	err := e.locked(e.hard, l, func() error {
-		hash = l.definition
+		c.definition, c.links = l.definition, l.chain.links+1
 		if above := l.state.Origin; above != nil {
+			if above.Kind == run.OfCall {
+				origin.Line = slices.Clone(above.Line)
+			}
 			origin.Held, origin.Trial = above.Held, above.Trial
 			origin.Trial.Until = ""
 			for _, one := range above.Budgets {
@@ -32,6 +43,7 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*run.Origin, st
 				origin.Budgets = append(origin.Budgets, one)
 			}
 		}
+		origin.Line = append(origin.Line, l.workflow)
 		if start.Most > 0 {
 			origin.Budgets = append(origin.Budgets, run.Allowance{What: "what is left of the limit of " + asker(l,
 				errand),
@@ -44,9 +56,9 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*run.Origin, st
 		return nil
 	})
 	if err == nil && errand.CallID != "" {
-		err = e.notInACircle(errand.Run, start)
+		err = notInACircle(origin.Line, start)
 	}
-	return origin, hash, err
+	return c, err
 }
 
 // asker is what the agent is called whose call an errand is.
@@ -63,15 +75,7 @@ func asker(l *live, errand run.Errand) string {
 
 // notInACircle refuses a call of an agent to one that waits, directly or by others, for
 // its answer.
-func (e *Engine) notInACircle(id string, start *run.Start) error {
-	callers, err := e.column(e.hard, `WITH RECURSIVE line (run, workflow, n) AS (
-		SELECT id, workflow, 0 FROM runs WHERE id = ?
-		UNION ALL SELECT p.id, p.workflow, line.n + 1 FROM line JOIN runs c ON c.id = line.run AND c.origin = 'call'
-			JOIN runs p ON p.id = c.origin_run
-	) SELECT workflow FROM line ORDER BY n DESC`, id)
-	if err != nil {
-		return fmt.Errorf("engine: who called: %w", err)
-	}
+func notInACircle(callers []string, start *run.Start) error {
 	called := start.Workflow
 	if start.Agent != "" {
 		called = workspace.TaskOf(start.Agent)
@@ -85,21 +89,20 @@ func (e *Engine) notInACircle(id string, start *run.Start) error {
 
 // consult starts a run of an agent that another asks. It begins with a clean memory and
 // knows what it is given, as it stood when whoever asks was published.
-func (e *Engine) consult(ctx context.Context, start run.Start, id string, origin *run.Origin,
-	asker string) (string, error) {
+func (e *Engine) consult(ctx context.Context, start run.Start, id string, c calling) (string, error) {
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "agent.consulted", Time: now(), Kind: "called",
 		Trigger: "task", Text: start.Task, Body: expr.Canonical(any(start.Inputs)), Draft: start.Draft,
 		Stranger: start.Stranger, For: start.For}
-	hash, err := e.workspace.Consulted(ctx, asker, start.Agent, signal)
+	hash, err := e.workspace.Consulted(ctx, c.definition, start.Agent, signal)
 	if err != nil {
 		return "", err
 	}
-	return e.begun(ctx, Admission{Workflow: workspace.TaskOf(start.Agent), Definition: hash, Signal: signal,
-		Origin: origin})
+	return e.begun(ctx, Admission{Workflow: workspace.TaskOf(start.Agent), Definition: hash, Signal: signal}, c)
 }
 
 // begun takes a called run in.
-func (e *Engine) begun(ctx context.Context, a Admission) (string, error) {
+func (e *Engine) begun(ctx context.Context, a Admission, by calling) (string, error) {
+	a.Origin, a.by = by.origin, &by
 	ticket, err := e.Accept(ctx, a)
 	if err != nil {
 		return "", err

@@ -23,7 +23,8 @@ func newRuns() *runs {
 // live is a run in memory.
 type live struct {
 	id      string
-	holders int // guarded by runs.mu
+	holders int   // guarded by runs.mu
+	caller  *live // the run that waits for this one, held while this one is in memory; nil for none
 
 	mu         sync.Mutex // guards what follows; held while the run moves
 	workflow   string
@@ -115,15 +116,24 @@ func (r *runs) add(l *live, inside bool) (<-chan struct{}, bool) {
 }
 
 // release ends somebody's work with a run. One that nobody holds and nothing
-// moves leaves memory; nobody else can touch it then, so it needs no lock.
+// moves leaves memory, and holds the one that waits for it no longer.
 func (r *runs) release(l *live) {
+	for l != nil && r.leaves(l) {
+		l = l.caller
+	}
+}
+
+// leaves ends a hold on a run, and tells whether the run left memory with that. Nobody
+// else can touch it then, so it needs no lock.
+func (r *runs) leaves(l *live) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if l.holders--; l.holders > 0 || l.moves() {
-		return
+		return false
 	}
 	delete(r.byID, l.id)
 	r.wakeLocked(l.id)
+	return true
 }
 
 // wake tells who waits that a run answered, ended, or waits itself.

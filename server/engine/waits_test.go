@@ -241,6 +241,36 @@ func TestStoppingARunStopsWhatItCalled(t *testing.T) {
 	becomes(t, e, child, run.Stopped)
 }
 
+// TestWhoWaitsForARunLeavesMemoryWithIt has runs wait for others: all are in memory while
+// something moves, none while nothing does.
+func TestWhoWaitsForARunLeavesMemoryWithIt(t *testing.T) {
+	e, _ := workshop(t, map[string]string{
+		"sleep":   callable + "steps:\n  - wait: {for: 1h}\n",
+		"quick":   callable + "steps:\n  - compute: {n: '1'}\n",
+		"between": callable + "steps:\n  - call: quick\n    inputs: {}\n  - call: sleep\n    inputs: {}\n",
+		"parent":  callable + "steps:\n  - call: between\n    inputs: {}\n",
+	})
+	for range 20 {
+		between := becomes(t, e, call(t, e, "parent", nil), run.Waiting).Step("0").Child
+		for {
+			if step := becomes(t, e, between, run.Waiting).Step("1"); step != nil && step.Child != "" {
+				break
+			}
+		}
+	}
+	inMemory := func() int {
+		e.runs.mu.Lock()
+		defer e.runs.mu.Unlock()
+		return len(e.runs.byID)
+	}
+	for end := time.Now().Add(10 * time.Second); inMemory() > 0 && time.Now().Before(end); {
+		time.Sleep(time.Millisecond)
+	}
+	if n := inMemory(); n != 0 {
+		t.Errorf("%d runs are in memory while all wait", n)
+	}
+}
+
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
 		"sad":   callable + "steps:\n  - compute: {n: '1 / 0'}\n",

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -49,16 +50,30 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 			return "", fmt.Errorf("%w: %s", ErrProblems, p)
 		}
 	}
-	script, err := yaml.Marshal(scriptOf(def, signal))
-	if err != nil {
-		return "", fmt.Errorf("workspace: %w", err)
-	}
-	if known, kept := s.tasks.Load(string(script)); kept {
+	key := taskKey("", agent, signal)
+	if known, kept := s.tasks.Load(key); kept {
 		return known.(string), nil
 	}
-	one, _ := flow.DecodeWorkflow(taskFile, string(script))
-	d := writtenOf(s.Workspace, one, s.Tools)
-	return h.keepTask(ctx, d, s, string(script), string(script))
+	script, err := scriptOf(def, signal, true)
+	if err != nil {
+		return "", err
+	}
+	one, _ := flow.DecodeWorkflow(taskFile, script)
+	return h.keepTask(ctx, writtenOf(s.Workspace, one, s.Tools), s, script, key)
+}
+
+// taskKey tells the scripts of tasks apart: by what the agent is taken from, "" for the
+// files as they are, and by what it is given.
+func taskKey(definition, agent string, signal *run.Signal) string {
+	key := definition + "\n" + agent
+	if len(signal.Files) > 0 {
+		key += "\nfiles"
+	}
+	body, _ := signal.Body.(map[string]any)
+	for _, name := range slices.Sorted(maps.Keys(body)) {
+		key += "\n" + strconv.Quote(name)
+	}
+	return key
 }
 
 // taskFile is where the script of a task stands among the files it depends on.
@@ -93,22 +108,23 @@ func (h *Holder) Consulted(ctx context.Context, definition, agent string, signal
 	if h.off(agent) {
 		return "", fmt.Errorf("%w: %s", ErrAgentOff, agent)
 	}
-	script, err := yaml.Marshal(scriptOf(def, signal))
-	if err != nil {
-		return "", fmt.Errorf("workspace: %w", err)
-	}
-	key := definition + "\n" + string(script)
+	key := taskKey(definition, agent, signal)
 	if known, kept := s.tasks.Load(key); kept {
 		return known.(string), nil
+	}
+	script, err := scriptOf(def, signal, false)
+	if err != nil {
+		return "", err
 	}
 	d := by.written
 	d.Files = maps.Clone(d.Files)
 	maps.DeleteFunc(d.Files, func(path, _ string) bool { return strings.HasPrefix(path, "workflows/") })
-	return h.keepTask(ctx, d, s, string(script), key)
+	return h.keepTask(ctx, d, s, script, key)
 }
 
-// scriptOf is the script of a task: the agent is asked, and says its answer.
-func scriptOf(a *flow.Agent, signal *run.Signal) map[string]any {
+// scriptOf is the script of a task: the agent is asked, and says its answer where that
+// is aloud; whoever consulted it is given it.
+func scriptOf(a *flow.Agent, signal *run.Signal, aloud bool) (string, error) {
 	step := map[string]any{"id": "answer", "agent": a.ID, "task": "${signal.text}"}
 	if len(signal.Files) > 0 {
 		step["files"] = "${signal.files}"
@@ -124,9 +140,16 @@ func scriptOf(a *flow.Agent, signal *run.Signal) map[string]any {
 	if a.Answer != nil {
 		said = "${answer}"
 	}
-	return map[string]any{"workflow": "task", "title": a.Title, "inputs": map[string]any{"type": "object"},
-		"gives": map[string]any{"answer": said},
-		"steps": []any{step, map[string]any{"say": map[string]any{"text": said}}}}
+	steps := []any{step}
+	if aloud {
+		steps = append(steps, map[string]any{"say": map[string]any{"text": said}})
+	}
+	script, err := yaml.Marshal(map[string]any{"workflow": "task", "title": a.Title,
+		"inputs": map[string]any{"type": "object"}, "gives": map[string]any{"answer": said}, "steps": steps})
+	if err != nil {
+		return "", fmt.Errorf("workspace: %w", err)
+	}
+	return string(script), nil
 }
 
 // Again gives what a run is repeated with that follows what is live: the version of

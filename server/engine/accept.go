@@ -96,6 +96,10 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	// Nothing is sent before it is known that this delivery is the first of its id.
 	if err := <-done.durable; err != nil {
 		l.spoil()
+		if a.by != nil && a.by.note != nil {
+			a.by.live.spoil()
+			a.by.note = nil
+		}
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
 			return e.repeated(ctx, deliverer(a.Workflow, a.Signal), a.Signal.ID)
@@ -103,6 +107,9 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
 	e.written(l, done.entry, done.errands)
+	if a.by != nil && a.by.note != nil {
+		e.written(a.by.live, a.by.note.entry, a.by.note.errands)
+	}
 	if a.Origin == nil {
 		if _, err := e.workspace.Caught(ctx, a.Workflow, a.Signal, false); err != nil {
 			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
@@ -134,6 +141,24 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	if a.arrived != nil {
 		batch = inboxBatch(a.arrived)
 	}
+	if a.by == nil {
+		return e.moveFirst(ctx, l, a, first, at, batch)
+	}
+	return e.besideCaller(ctx, a.by, l.id, at, func(also store.Batch) (advance, error) {
+		return e.moveFirst(ctx, l, a, first, at, func(l *live, entry run.Entry) (store.Batch, error) {
+			b, err := batch(l, entry)
+			if !also.Empty() {
+				b.Savepoint()
+				b.Add(also)
+			}
+			return b, err
+		})
+	})
+}
+
+// moveFirst moves a new run by the events it begins with.
+func (e *Engine) moveFirst(ctx context.Context, l *live, a Admission, first bool, at time.Time,
+	batch func(*live, run.Entry) (store.Batch, error)) (advance, error) {
 	begun := l.begun(a)
 	events := []run.Event{&run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun, Recorded: a.Recorded}}
 	if why := l.chain.broken; why != "" {

@@ -122,10 +122,22 @@ func (e *Engine) locked(ctx context.Context, l *live, do func() error) error {
 // were refused. l is locked.
 func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*live, run.Entry) (store.Batch, error),
 	events ...run.Event) (advance, error) {
+	out, batch, err := e.prepare(ctx, l, at, write, events...)
+	if err == nil {
+		l.writing++
+		out.durable = e.store.Queue(batch)
+	}
+	return out, err
+}
+
+// prepare is move, but leaves what is to be written to the caller, who queues it before
+// l is unlocked.
+func (e *Engine) prepare(ctx context.Context, l *live, at time.Time,
+	write func(*live, run.Entry) (store.Batch, error), events ...run.Event) (advance, store.Batch, error) {
 	var out advance
 	mask, err := e.masker(ctx, l, events)
 	if err != nil {
-		return out, err
+		return out, store.Batch{}, err
 	}
 	err = fault.Catch(e.log, "the run "+l.id, func() (err error) {
 		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx, mask), events...)
@@ -140,11 +152,9 @@ func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*li
 		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {
 			l.state = nil // it may be half changed
 		}
-		return advance{}, err
+		return advance{}, store.Batch{}, err
 	}
-	l.writing++
-	out.durable = e.store.Queue(batch)
-	return out, nil
+	return out, batch, nil
 }
 
 // full tells whether callers are to come back later.

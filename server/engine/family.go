@@ -20,7 +20,9 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
-	by, err := e.parentage(errand, start)
+	caller := e.runs.hold(errand.Run)
+	defer e.runs.release(caller)
+	by, err := e.parentage(caller, errand, start)
 	var id string
 	if err == nil && start.Agent != "" {
 		id, err = e.consult(e.hard, *start, errand.Key(), by)
@@ -30,7 +32,9 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
-	case err == nil:
+	case err == nil && by.note != nil:
+		return false, nil
+	case err == nil: // it was started before
 		e.deliver(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
@@ -49,7 +53,7 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 }
 
 // call starts a workflow with inputs.
-func (e *Engine) call(ctx context.Context, start run.Start, id string, by calling) (string, error) {
+func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calling) (string, error) {
 	workflow := e.workspace.Now().Current(start.Workflow)
 	_, def, err := e.workspace.Definition(ctx, workflow)
 	if err != nil {

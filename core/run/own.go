@@ -15,6 +15,10 @@ const farthest = 366 * 24 * time.Hour
 // FollowUpType is the type of a signal by which a conversation goes on by itself.
 const FollowUpType = "agent.follow_up"
 
+// ConsultedType is the type of a signal by which an agent asks another. Nothing comes
+// after its one answer, so nothing of it is remembered.
+const ConsultedType = "agent.consulted"
+
 // DoOwn does what an agent asks for about its own work. Nothing outside is reached, so
 // it is done with the entry that says so.
 func (at *At) DoOwn(a *flow.Agent, c *agent.Call) {

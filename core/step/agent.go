@@ -172,8 +172,10 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 	case move.Fail != nil:
 		return at.FailAt(at.Did.Agent.Reached(), move.Fail.Message)
 	case move.Answer != nil:
-		at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember(),
-			Agent: def.ID})
+		if at.Signal().Type != run.ConsultedType {
+			at.Emit(&run.MemoryKept{Step: at.Path, Memory: at.Did.Agent.Memory, Said: at.Did.Agent.Remember(),
+				Agent: def.ID})
+		}
 		if def.Answer != nil {
 			return at.End(move.Answer.Value)
 		}

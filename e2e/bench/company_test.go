@@ -31,6 +31,7 @@ func inCompany(w http.ResponseWriter, r *http.Request) {
 		fmt.Fprint(w, `{"result": {"id": "t", "status": {"state": "TASK_STATE_WORKING"}}}`)
 		return
 	}
+	time.Sleep(modelDelay)
 	done, call := bytes.Count(body, []byte(`"role":"tool"`)), ""
 	switch {
 	case bytes.Contains(body, []byte("helper__answerer")) && done < 1:
@@ -78,36 +79,36 @@ func companyFiles(b *testing.B, s *service) *client.Client {
 }
 
 // BenchmarkHelperTurn holds the CPU of a turn in a run with a helper against that of a
-// turn with a tool: three turns each.
+// turn with a tool: three turns each, in rounds that take turns themselves.
 func BenchmarkHelperTurn(b *testing.B) {
 	s := start(b, http.HandlerFunc(inCompany))
 	defer s.stop()
 	c := companyFiles(b, s)
 	each := func(agent string) time.Duration {
 		used := cpuTime()
-		for range 40 {
+		for range 20 {
 			id, err := c.StartTask(context.Background(), agent, wire.Task{Task: "How many growers are there?"})
 			check(b, err)
 			for ended := false; !ended; {
-				time.Sleep(30 * time.Millisecond) // asking earlier would only measure the asking
+				time.Sleep(8 * modelDelay) // asking earlier would only measure the asking
 				d, err := c.Run(context.Background(), id)
 				check(b, err)
 				ended = d.Status.Ended()
 			}
 		}
-		return (cpuTime() - used) / (40 * 3)
+		return (cpuTime() - used) / (20 * 3)
 	}
 	each("plain") // what is made once is made
 	each("asker")
 	var ratios []float64
-	var plain, asker time.Duration
-	for range b.N * 3 {
-		plain, asker = each("plain"), each("asker")
-		ratios = append(ratios, float64(asker)/float64(plain))
+	var plain, asker []time.Duration
+	for i := range b.N * 7 {
+		plain, asker = append(plain, each("plain")), append(asker, each("asker"))
+		ratios = append(ratios, float64(asker[i])/float64(plain[i]))
 	}
 	b.ReportMetric(median(ratios), "cpu-ratio")
-	b.ReportMetric(float64(plain.Microseconds())/1000, "ms-cpu/turn-tool")
-	b.ReportMetric(float64(asker.Microseconds())/1000, "ms-cpu/turn-helper")
+	b.ReportMetric(float64(median(plain).Microseconds())/1000, "ms-cpu/turn-tool")
+	b.ReportMetric(float64(median(asker).Microseconds())/1000, "ms-cpu/turn-helper")
 	b.ReportMetric(0, "ns/op")
 }
 

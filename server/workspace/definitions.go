@@ -185,12 +185,12 @@ func (h *Holder) ByHash(ctx context.Context, hash string) (*run.Definition, erro
 // bundle reads a definition. Tools have the schemas they had then; whether
 // they are there at all, and what is said of their effects, is as it is now.
 func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle, error) {
-	if b, ok := in.kept.Load(hash); ok {
+	if b, ok := in.found.bundles.Load(hash); ok {
 		return b.(*bundle), nil
 	}
 	h.reading.Lock()
 	defer h.reading.Unlock()
-	if b, ok := in.kept.Load(hash); ok {
+	if b, ok := in.found.bundles.Load(hash); ok {
 		return b.(*bundle), nil
 	}
 	var text string
@@ -206,7 +206,7 @@ func (h *Holder) bundle(ctx context.Context, in *Snapshot, hash string) (*bundle
 	if err != nil {
 		return nil, err
 	}
-	in.kept.Store(hash, b)
+	in.found.bundles.Store(hash, b)
 	return b, nil
 }
 
@@ -261,11 +261,11 @@ func (h *Holder) toolsAsWritten(kept map[string]flow.Tool) flow.Catalogue {
 		kept[name] = spec
 	}
 	return func(name string) (flow.Tool, bool) {
-		spec, ok := h.Now().Find(name)
 		was, known := kept[name]
 		if kind, _, _ := flow.CompanyTool(name); known && kind == flow.HelperTools {
 			return was, true
 		}
+		spec, ok := h.Now().Find(name)
 		if ok && known {
 			spec.Title, spec.Description, spec.Input, spec.Output = was.Title, was.Description, was.Input, was.Output
 		}

@@ -51,7 +51,7 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 		}
 	}
 	key := taskKey("", agent, signal)
-	if known, kept := s.tasks.Load(key); kept {
+	if known, kept := s.found.tasks.Load(key); kept {
 		return known.(string), nil
 	}
 	script, err := scriptOf(def, signal, true)
@@ -89,7 +89,7 @@ func (h *Holder) keepTask(ctx context.Context, d written, s *Snapshot, script, k
 	if err := h.store.Write(ctx, b); err != nil {
 		return "", err
 	}
-	s.tasks.Store(key, hash)
+	s.found.tasks.Store(key, hash)
 	return hash, nil
 }
 
@@ -109,7 +109,7 @@ func (h *Holder) Consulted(ctx context.Context, definition, agent string, signal
 		return "", fmt.Errorf("%w: %s", ErrAgentOff, agent)
 	}
 	key := taskKey(definition, agent, signal)
-	if known, kept := s.tasks.Load(key); kept {
+	if known, kept := s.found.tasks.Load(key); kept {
 		return known.(string), nil
 	}
 	script, err := scriptOf(def, signal, false)

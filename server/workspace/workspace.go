@@ -40,21 +40,7 @@ type Snapshot struct {
 	Heard           map[string]bool    // sources some live workflow waits for signals of
 	drafts          map[string]string  // workflow → edition of its draft
 	renamed         map[string]string  // old id → the one it has now
-	kept            *sync.Map          // hash → *bundle, read in the light of this workspace
-	tasks           *sync.Map          // script of an agent's task → hash
-}
-
-// Find finds a tool of the workspace, and what agents are offered beside.
-func (s *Snapshot) Find(name string) (flow.Tool, bool) {
-	now := name
-	if kind, id, _ := flow.CompanyTool(name); kind == flow.WorkflowTools {
-		now = kind + "/" + s.Current(id) // it may have been renamed since
-	}
-	t, ok := s.WithCompany(s.Tools.Find)(now)
-	if ok {
-		t.Name = name
-	}
-	return t, ok
+	found           *found
 }
 
 // Live is the version of a workflow that signals start.
@@ -149,8 +135,7 @@ func (h *Holder) Files(ctx context.Context) (map[string]string, error) {
 func (h *Holder) read(files map[string]string) *Snapshot {
 	if len(files) == 0 {
 		w, _ := flow.Decode(files)
-		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{},
-			kept: &sync.Map{}, tasks: &sync.Map{}}
+		return &Snapshot{Workspace: w, Tools: tool.Catalogue{}, drafts: map[string]string{}, found: &found{}}
 	}
 	w, problems := flow.Decode(files)
 	if h.people != nil {
@@ -159,7 +144,7 @@ func (h *Holder) read(files map[string]string) *Snapshot {
 	tools, more := tool.Build(w, h.kit)
 	problems = append(append(problems, more...), w.Check(tools.Find, slices.Collect(maps.Keys(tools))...)...)
 	s := &Snapshot{Workspace: w, Tools: tools, Problems: problems, drafts: map[string]string{},
-		kept: &sync.Map{}, tasks: &sync.Map{}}
+		found: &found{}}
 	for path, doc := range w.Schemas {
 		if _, err := schema.Compile(doc); err != nil {
 			s.Problems = append(s.Problems,

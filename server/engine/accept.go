@@ -17,6 +17,7 @@ type Ticket struct {
 	engine   *Engine
 	Heard    bool  // a run that waited heard it
 	live     *live // nil for a repeat
+	known    bool  // to the run that waits for it
 	answered <-chan struct{}
 }
 
@@ -75,15 +76,15 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 		if answered, room = e.runs.add(l, a.inside()); !room || e.ctx.Err() != nil {
 			return ErrBusy
 		}
+		if a.by != nil && a.by.waits {
+			l.caller = e.runs.hold(a.Origin.Run)
+		}
 		first = e.lanes.enter(l.id, l.place)
 		done, err = e.firstAdvance(ctx, l, a, first, at)
 		return err
 	})
 	if answered == nil {
 		return nil, err
-	}
-	if a.by != nil && a.by.waits {
-		l.caller = e.runs.hold(a.Origin.Run)
 	}
 	defer e.runs.release(l)
 	if err != nil {
@@ -95,21 +96,14 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	}
 	// Nothing is sent before it is known that this delivery is the first of its id.
 	if err := <-done.durable; err != nil {
-		l.spoil()
-		if a.by != nil && a.by.note != nil {
-			a.by.live.spoil()
-			a.by.note = nil
-		}
+		e.spoil(l, done)
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
 			return e.repeated(ctx, deliverer(a.Workflow, a.Signal), a.Signal.ID)
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
-	e.written(l, done.entry, done.errands)
-	if a.by != nil && a.by.note != nil {
-		e.written(a.by.live, a.by.note.entry, a.by.note.errands)
-	}
+	e.written(l, done)
 	if a.Origin == nil {
 		if _, err := e.workspace.Caught(ctx, a.Workflow, a.Signal, false); err != nil {
 			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
@@ -118,7 +112,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	if !first {
 		e.lanes.arrived(l.id)
 	}
-	return &Ticket{Run: l.id, engine: e, live: l, answered: answered}, nil
+	return &Ticket{Run: l.id, engine: e, live: l, answered: answered, known: done.caller != nil}, nil
 }
 
 // begun is what a new run is among others.
@@ -141,24 +135,6 @@ func (e *Engine) firstAdvance(ctx context.Context, l *live, a Admission, first b
 	if a.arrived != nil {
 		batch = inboxBatch(a.arrived)
 	}
-	if a.by == nil {
-		return e.moveFirst(ctx, l, a, first, at, batch)
-	}
-	return e.besideCaller(ctx, a.by, l.id, at, func(also store.Batch) (advance, error) {
-		return e.moveFirst(ctx, l, a, first, at, func(l *live, entry run.Entry) (store.Batch, error) {
-			b, err := batch(l, entry)
-			if !also.Empty() {
-				b.Savepoint()
-				b.Add(also)
-			}
-			return b, err
-		})
-	})
-}
-
-// moveFirst moves a new run by the events it begins with.
-func (e *Engine) moveFirst(ctx context.Context, l *live, a Admission, first bool, at time.Time,
-	batch func(*live, run.Entry) (store.Batch, error)) (advance, error) {
 	begun := l.begun(a)
 	events := []run.Event{&run.Arrive{Signal: a.Signal, Origin: a.Origin, Begun: begun, Recorded: a.Recorded}}
 	if why := l.chain.broken; why != "" {

@@ -101,6 +101,7 @@ type advance struct {
 	entry   run.Entry
 	errands []run.Errand
 	durable <-chan error // what became of it
+	caller  *advance     // what it led to with who waits for the run, which is written with it; nil for nothing
 }
 
 // locked does something to a run that is held, while nobody else does; it is
@@ -125,13 +126,12 @@ func (e *Engine) move(ctx context.Context, l *live, at time.Time, write func(*li
 	out, batch, err := e.prepare(ctx, l, at, write, events...)
 	if err == nil {
 		l.writing++
-		out.durable = e.store.Queue(batch)
+		e.queue(ctx, l, at, &out, batch)
 	}
 	return out, err
 }
 
-// prepare is move, but leaves what is to be written to the caller, who queues it before
-// l is unlocked.
+// prepare is move, but for the queueing.
 func (e *Engine) prepare(ctx context.Context, l *live, at time.Time,
 	write func(*live, run.Entry) (store.Batch, error), events ...run.Event) (advance, store.Batch, error) {
 	var out advance
@@ -217,23 +217,23 @@ func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event,
 	if err != nil {
 		return err
 	}
-	early, after := e.split(a.errands)
-	e.send(l, early)
+	e.sendEarly(l, &a)
 	if err := <-a.durable; err != nil {
-		l.spoil()
+		e.spoil(l, a)
 		if !errors.Is(err, store.ErrGuard) {
 			e.later(id)
 		}
 		return fmt.Errorf("engine: the run %s could not be written: %w", id, err)
 	}
-	e.written(l, a.entry, after)
+	e.written(l, a)
 	return nil
 }
 
-// written goes on after an entry is durable: the errands that waited for it,
+// written goes on after an advance is durable: the errands that waited for it,
 // the news, and who waits.
-func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
-	e.send(l, after)
+func (e *Engine) written(l *live, a advance) {
+	e.send(l, a.errands)
+	entry := a.entry
 	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
 	for _, r := range entry.Records {
@@ -251,7 +251,19 @@ func (e *Engine) written(l *live, entry run.Entry, after []run.Errand) {
 	}
 	if rests && status.Ended() {
 		e.end(l)
+	}
+	if a.caller != nil {
+		e.written(l.caller, *a.caller)
+	} else if rests && status.Ended() {
 		e.tell(l)
+	}
+}
+
+// spoil takes back what could not be written.
+func (e *Engine) spoil(l *live, a advance) {
+	l.spoil()
+	if a.caller != nil {
+		l.caller.spoil()
 	}
 }
 

@@ -21,6 +21,17 @@ import (
 	"woolsignal/server/tool"
 )
 
+// sendEarly sends what of an advance need not wait for it to be durable, and leaves the
+// rest in it.
+func (e *Engine) sendEarly(l *live, a *advance) {
+	var early []run.Errand
+	early, a.errands = e.split(a.errands)
+	e.send(l, early)
+	if a.caller != nil {
+		e.sendEarly(l.caller, a.caller)
+	}
+}
+
 // split parts the errands that change nothing outside, and so need not wait
 // for their entry to be durable, from those that must.
 func (e *Engine) split(errands []run.Errand) (early, after []run.Errand) {

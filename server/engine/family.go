@@ -20,21 +20,19 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // asked to. What is in its way for a while does not fail the step: it is tried
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
-	caller := e.runs.hold(errand.Run)
-	defer e.runs.release(caller)
-	by, err := e.parentage(caller, errand, start)
+	by, err := e.parentage(errand, start)
 	var id string
+	var known bool
 	if err == nil && start.Agent != "" {
-		id, err = e.consult(e.hard, *start, errand.Key(), by)
+		id, known, err = e.consult(e.hard, *start, errand.Key(), by)
 	} else if err == nil {
-		id, err = e.call(e.hard, *start, errand.Key(), by)
+		id, known, err = e.call(e.hard, *start, errand.Key(), by)
 	}
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
-	case err == nil && by.note != nil:
-		return false, nil
-	case err == nil: // it was started before
+	case err == nil && known:
+	case err == nil:
 		e.deliver(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
@@ -53,14 +51,15 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 }
 
 // call starts a workflow with inputs.
-func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calling) (string, error) {
+func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calling) (child string, known bool,
+	err error) {
 	workflow := e.workspace.Now().Current(start.Workflow)
 	_, def, err := e.workspace.Definition(ctx, workflow)
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
-		return "", err
+		return "", false, err
 	}
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
 		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger, For: start.For}
@@ -171,9 +170,7 @@ func (e *Engine) told(l *live) {
 func toldIn(b *store.Batch, l *live) { b.Do("UPDATE runs SET tell = NULL WHERE id = ?", l.id) }
 
 func (e *Engine) tellParent(l *live) error {
-	s := l.state
-	ticket := run.Ticket{Step: s.Origin.Step, Sending: s.Origin.Call, CallID: s.Origin.Ask}
-	err := e.handleAs(e.hard, s.Origin.Run, &run.Answer{Ticket: ticket, Reply: returned(l)},
+	err := e.handleAs(e.hard, l.state.Origin.Run, answers(l.state.Origin, returned(l)),
 		func(parent *live, entry run.Entry) (store.Batch, error) {
 			b, err := nextBatch(parent, entry)
 			toldIn(&b, l)

@@ -2,24 +2,18 @@ package engine
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"woolsignal/core/expr"
 	"woolsignal/core/money"
 	"woolsignal/core/run"
-	"woolsignal/server/store"
 	"woolsignal/server/workspace"
 )
 
 // calling is a run that calls another, as that one is to know it.
 type calling struct {
-	live       *live       // the run that calls, held
-	ticket     run.Ticket  // of what it asked for
-	note       *advance    // how it took down what it called; nil where it did not yet
 	origin     *run.Origin // of the run that is called
 	definition string      // what the one that calls follows
 	links      int         // runs before the one that is called that started one another
@@ -28,12 +22,14 @@ type calling struct {
 
 // parentage is what a run that is called is to the one that calls it. Error: *[InputError]
 // where an agent asks somebody who waits for its answer.
-func (e *Engine) parentage(l *live, errand run.Errand, start *run.Start) (*calling, error) {
+func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error) {
 	origin := &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending,
 		Ask: errand.CallID}
-	c := &calling{live: l, ticket: errand.Ticket, origin: origin, waits: start.Await}
+	c := &calling{origin: origin, waits: start.Await}
+	l := e.runs.hold(errand.Run)
+	defer e.runs.release(l)
 	err := e.locked(e.hard, l, func() error {
-		c.definition, c.links = l.definition, l.chain.links+1
+		c.definition, c.links = l.definition, l.state.Begun.Links+1
 		if above := l.state.Origin; above != nil {
 			if above.Kind == run.OfCall {
 				origin.Line = slices.Clone(above.Line)
@@ -65,37 +61,6 @@ func (e *Engine) parentage(l *live, errand run.Errand, start *run.Start) (*calli
 	return c, err
 }
 
-// besideCaller has the run that calls take down a new run in the batch that begins it: it
-// is in nobody's records without being in its caller's. Where its caller cannot be moved
-// the new run begins all the same, and its caller is told as of anything else. Error:
-// [errGivenUp] where nobody asks for the new run any more.
-func (e *Engine) besideCaller(ctx context.Context, by *calling, child string, at time.Time,
-	begin func(also store.Batch) (advance, error)) (done advance, err error) {
-	err = e.locked(ctx, by.live, func() error {
-		if by.live.unreadable != nil {
-			done, err = begin(store.Batch{})
-			return err
-		}
-		note, also, err := e.prepare(ctx, by.live, at, nextBatch,
-			&run.Answer{Ticket: by.ticket, Reply: &run.ChildBegan{Run: child}})
-		if errors.Is(err, run.ErrStale) {
-			return errGivenUp
-		}
-		if err != nil {
-			done, err = begin(store.Batch{})
-			return err
-		}
-		if done, err = begin(also); err != nil {
-			by.live.state = nil // it has noted what did not begin
-			return err
-		}
-		by.live.writing++
-		by.note = &note
-		return nil
-	})
-	return done, err
-}
-
 // asker is what the agent is called whose call an errand is.
 func asker(l *live, errand run.Errand) string {
 	step := l.state.Step(errand.Step)
@@ -124,26 +89,27 @@ func notInACircle(callers []string, start *run.Start) error {
 
 // consult starts a run of an agent that another asks. It begins with a clean memory and
 // knows what it is given, as it stood when whoever asks was published.
-func (e *Engine) consult(ctx context.Context, start run.Start, id string, c *calling) (string, error) {
+func (e *Engine) consult(ctx context.Context, start run.Start, id string,
+	c *calling) (child string, known bool, err error) {
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: run.ConsultedType, Time: now(), Kind: "called",
 		Trigger: "task", Text: start.Task, Body: expr.Canonical(any(start.Inputs)), Draft: start.Draft,
 		Stranger: start.Stranger, For: start.For}
 	hash, err := e.workspace.Consulted(ctx, c.definition, start.Agent, signal)
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
 	return e.begun(ctx, Admission{Workflow: workspace.TaskOf(start.Agent), Definition: hash, Signal: signal}, c)
 }
 
-// begun takes a called run in.
-func (e *Engine) begun(ctx context.Context, a Admission, by *calling) (string, error) {
+// begun takes a called run in, and tells whether the one that calls knows of it.
+func (e *Engine) begun(ctx context.Context, a Admission, by *calling) (id string, known bool, err error) {
 	a.Origin, a.by = by.origin, by
 	ticket, err := e.Accept(ctx, a)
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
 	if ticket.Run == "" {
-		return "", errGivenUp
+		return "", false, errGivenUp
 	}
-	return ticket.Run, nil
+	return ticket.Run, ticket.known, nil
 }

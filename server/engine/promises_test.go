@@ -341,6 +341,32 @@ func TestAChainOfRunsEnds(t *testing.T) {
 	})
 }
 
+// TestAChainOfCallsEndsThoughEachRests has each of many workflows call the next after
+// somebody said yes, when its run was read from its journal anew.
+func TestAChainOfCallsEndsThoughEachRests(t *testing.T) {
+	line := map[string]string{"deep20": callable + "steps:\n  - compute: {n: '1'}\n"}
+	for n := range 20 {
+		line[fmt.Sprint("deep", n)] = callable + "steps:\n  - review: {ask: owner, show: Deeper}\n" +
+			fmt.Sprintf("  - call: deep%d\n    inputs: {}\n", n+1)
+	}
+	e, bed := workshop(t, line)
+	top := call(t, e, "deep0", nil)
+	for n := range 20 {
+		var id, review string
+		await(t, "the next one asks", func() bool {
+			open := bed.Store.Read().QueryRow("SELECT run, id FROM reviews WHERE decided IS NULL")
+			return open.Scan(&id, &review) == nil
+		})
+		yes := run.Decided{Review: review, Choice: "approve", By: "Elin"}
+		if err := e.Decide(context.Background(), id, yes); err != nil {
+			t.Fatalf("%d: %v", n, err)
+		}
+	}
+	if s := becomes(t, e, top, run.Failed); !strings.Contains(s.Because, "20 runs in a row started one another") {
+		t.Errorf("it says: %s", s.Because)
+	}
+}
+
 // A fault of the service's own fails the step it happened in, and nothing else.
 func TestAFaultFailsItsStep(t *testing.T) {
 	for _, c := range []struct {

@@ -271,6 +271,39 @@ func TestWhoWaitsForARunLeavesMemoryWithIt(t *testing.T) {
 	}
 }
 
+// TestManyCalledAtOnceEndInTheirCallersRecord has runs end side by side that one run waits
+// for: some as they begin, some after they rested.
+func TestManyCalledAtOnceEndInTheirCallersRecord(t *testing.T) {
+	numbered := "inputs: {type: object, required: [n], properties: {n: {type: number}}}\n"
+	e, bed := workshop(t, map[string]string{
+		"pure":  numbered + "steps:\n  - id: twice\n    compute: {n: 'inputs.n * 2'}\ngives: {n: '${twice.n}'}\n",
+		"rests": numbered + "steps:\n  - wait: {for: 1s}\ngives: {n: '${inputs.n * 2}'}\n",
+		"parent": callable + "steps:\n  - id: all\n    each:\n      of: '[1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12]'\n" +
+			"      at_once: 12\n      do:\n" +
+			"        - id: one\n          call: pure\n          inputs: {n: '${item}'}\n" +
+			"        - id: other\n          call: rests\n          inputs: {n: '${one.n}'}\n" +
+			"      gives: {n: '${other.n}'}\n  - compute: {failed: size(all.failures)}\n",
+	})
+	var parents []string
+	for range 5 {
+		parents = append(parents, call(t, e, "parent", nil))
+	}
+	for _, id := range parents {
+		results, _ := becomes(t, e, id, run.Done).Step("0").Output.(map[string]any)["results"].([]any)
+		for i, r := range results {
+			if r.(map[string]any)["n"] != int64(4*(i+1)) {
+				t.Errorf("the item %d gave %v", i, r)
+			}
+		}
+		if len(results) != 12 {
+			t.Errorf("%d results", len(results))
+		}
+	}
+	if n := counted(t, bed, "SELECT count(*) FROM runs WHERE ended IS NULL OR tell IS NOT NULL"); n != 0 {
+		t.Errorf("%d runs have not ended, or are still to be told of", n)
+	}
+}
+
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
 		"sad":   callable + "steps:\n  - compute: {n: '1 / 0'}\n",

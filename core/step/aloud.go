@@ -1,10 +1,6 @@
 package step
 
-import (
-	"strings"
-
-	"woolsignal/core/flow"
-)
+import "woolsignal/core/flow"
 
 // Aloud tells whether what the step with a path answers is said in the conversation as
 // it is, by the step behind it: then its words may be heard as they come. What is looked
@@ -33,9 +29,5 @@ func says(next, of *flow.Step) bool {
 	if !is || of.ID == "" || next.Off || next.When != nil && (of.When == nil || of.When.Source != next.When.Source) {
 		return false
 	}
-	if say.Words.Text == nil || say.Words.Text.Text == nil {
-		return false
-	}
-	text := strings.TrimSpace(say.Words.Text.Text.Source)
-	return text == "${"+of.ID+".text}" || text == "${otherwise("+of.ID+`.text, "")}`
+	return say.Words.answerOf() == of.ID
 }

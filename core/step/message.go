@@ -110,17 +110,25 @@ func (w *Words) write(at *run.At) (*run.Message, error) {
 
 var anAnswer = regexp.MustCompile(`^\$\{(?:otherwise\()?([a-z][a-z0-9_]*)\.text(?:, "[^"]*"\))?\}$`)
 
+// answerOf names the step whose answer the words are, as it is; "" for none. Others may
+// stand in for an answer that is missing.
+func (w *Words) answerOf() string {
+	if w.Text == nil || w.Text.Text == nil {
+		return ""
+	}
+	if of := anAnswer.FindStringSubmatch(strings.TrimSpace(w.Text.Text.Source)); of != nil {
+		return of[1]
+	}
+	return ""
+}
+
 // speaks names the agent whose words they are: the one the file says, or the one that
 // answered, where its answer is said as it is.
 func (w *Words) speaks(scope expr.Scope) string {
-	if w.Agent != "" || w.Text == nil || w.Text.Text == nil {
+	if w.Agent != "" {
 		return w.Agent
 	}
-	of := anAnswer.FindStringSubmatch(strings.TrimSpace(w.Text.Text.Source))
-	if of == nil {
-		return ""
-	}
-	answer, _ := scope.Names[of[1]].(map[string]any)
+	answer, _ := scope.Names[w.answerOf()].(map[string]any)
 	who, _ := answer["agent"].(string)
 	return who
 }

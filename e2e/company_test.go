@@ -261,3 +261,31 @@ func TestACircleIsRefusedWhereItRuns(t *testing.T) {
 		return false
 	})
 }
+
+// TestWhoWaitsForARunWaitsForThoseItCalled starts a workflow from the command line that
+// waits for another, which takes its time and then asks a person.
+func TestWhoWaitsForARunWaitsForThoseItCalled(t *testing.T) {
+	s := harness.Demo(t)
+	slow := "const end = Date.now() + 600; while (Date.now() < end); return {n: kg / 2}"
+	for id, c := range map[string]struct{ then, want string }{
+		"slow-one": {"", "done"},
+		"slow-two": {"  - review: {ask: owner, show: 'Is that all'}\n", "waiting"},
+	} {
+		called := "workflow: " + id + "\ntitle: Slow\n" +
+			"inputs: {type: object, required: [kg], properties: {kg: {type: number}}}\nsteps:\n  - id: half\n" +
+			"    javascript: {inputs: {kg: '${inputs.kg}'}, code: '" + slow + "'}\n" + c.then +
+			"gives: {kg: '${half.n}'}\n"
+		calls := "workflow: calls-" + id + "\ntitle: Calls\ninputs: {type: object}\nsteps:\n  - id: got\n" +
+			"    call: " + id + "\n    inputs: {kg: '${80}'}\ngives: {kg: '${got.kg}'}\n"
+		if err := errors.Join(with(t, s, id, called), with(t, s, "calls-"+id, calls)); err != nil {
+			t.Fatal(err)
+		}
+		out, errs, code := s.Command("Ines", "", "start", "calls-"+id)
+		if first, _, _ := strings.Cut(out, "\n"); code != 0 || !strings.Contains(first, c.want) {
+			t.Errorf("start calls-%s: exit %d, %s %s", id, code, out, errs)
+		}
+		if strings.Contains(out, "running") {
+			t.Errorf("it did not wait: %s", out)
+		}
+	}
+}

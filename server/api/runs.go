@@ -43,6 +43,9 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 		}
 		r.Accepted, r.Ended = store.FromTime(accepted), optional(ended)
 		r.Title = titleOf(s, r.Workflow)
+		if r.Status == run.Waiting && a.Engine.AtWork(r.ID) {
+			r.Status = run.Running // by a run it called
+		}
 		out = append(out, r)
 	}
 	return out, rows.Err()
@@ -99,10 +102,12 @@ func (a *API) run(r *request, _ none) (wire.Detail, error) {
 // detail lays a run over the script it was started with.
 func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	var out wire.Detail
+	atWork := a.Engine.AtWork(id)
 	state, err := a.Engine.Fold(ctx, id)
 	if err != nil {
 		return out, err
 	}
+	atWork = atWork || a.Engine.AtWork(id) // a run it called may have begun meanwhile, or ended
 	rows, err := a.scanRuns(a.Store.Read().QueryContext(ctx, "SELECT "+runColumns+" FROM runs r WHERE id = ?", id))
 	if err != nil {
 		return out, err
@@ -123,6 +128,9 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 		Reviews: []run.Review{}, Labels: []string{}, Result: state.Result, Wake: moment(state.Wake())}
 	// The row was read a moment after the journal; the journal is the truth.
 	out.Status, out.Because, out.Ended = state.Status, state.Because, moment(state.Ended)
+	if state.Status == run.Waiting && (atWork || rows[0].Status != run.Waiting) {
+		out.Status = run.Running
+	}
 	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.All()
 	out.Below = state.Spent.Below
 	out.Labels = append(out.Labels, state.Labels...)

@@ -77,7 +77,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 			return ErrBusy
 		}
 		if a.by != nil && a.by.waits {
-			l.caller = e.runs.hold(a.Origin.Run)
+			e.runs.holdCaller(l, a.Origin.Run)
 		}
 		first = e.lanes.enter(l.id, l.place)
 		done, err = e.firstAdvance(ctx, l, a, first, at)
@@ -96,7 +96,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 	}
 	// Nothing is sent before it is known that this delivery is the first of its id.
 	if err := <-done.durable; err != nil {
-		e.spoil(l, done)
+		spoil(l, done)
 		e.end(l)
 		if errors.Is(err, store.ErrGuard) {
 			return e.repeated(ctx, deliverer(a.Workflow, a.Signal), a.Signal.ID)

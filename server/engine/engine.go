@@ -182,9 +182,12 @@ func (e *Engine) handle(ctx context.Context, id string, event run.Event) error {
 // is no longer so is made anew.
 func (e *Engine) handleAs(ctx context.Context, id string, event run.Event,
 	batch func(*live, run.Entry) (store.Batch, error)) error {
+	l := e.runs.hold(id)
+	defer e.runs.release(l)
 	var err error
 	for range mostContended {
-		if err = e.handleOnce(ctx, id, event, batch); !errors.Is(err, store.ErrGuard) {
+		err = e.handleOnce(ctx, l, event, batch)
+		if !errors.Is(err, store.ErrGuard) && !errors.Is(err, errTogether) {
 			break
 		}
 	}
@@ -202,10 +205,9 @@ func breaks(event run.Event) bool {
 	return is
 }
 
-func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event,
+// handleOnce is handleAs for a run that is held, with one try.
+func (e *Engine) handleOnce(ctx context.Context, l *live, event run.Event,
 	batch func(*live, run.Entry) (store.Batch, error)) error {
-	l := e.runs.hold(id)
-	defer e.runs.release(l)
 	var a advance
 	err := e.locked(ctx, l, func() (err error) {
 		if l.unreadable != nil && !breaks(event) {
@@ -219,11 +221,13 @@ func (e *Engine) handleOnce(ctx context.Context, id string, event run.Event,
 	}
 	e.sendEarly(l, &a)
 	if err := <-a.durable; err != nil {
-		e.spoil(l, a)
-		if !errors.Is(err, store.ErrGuard) {
-			e.later(id)
+		spoil(l, a)
+		if a.caller != nil {
+			err = fmt.Errorf("%w: %w", errTogether, err)
+		} else if !errors.Is(err, store.ErrGuard) {
+			e.later(l.id)
 		}
-		return fmt.Errorf("engine: the run %s could not be written: %w", id, err)
+		return fmt.Errorf("engine: the run %s could not be written: %w", l.id, err)
 	}
 	e.written(l, a)
 	return nil
@@ -259,14 +263,6 @@ func (e *Engine) written(l *live, a advance) {
 	}
 }
 
-// spoil takes back what could not be written.
-func (e *Engine) spoil(l *live, a advance) {
-	l.spoil()
-	if a.caller != nil {
-		l.caller.spoil()
-	}
-}
-
 func (e *Engine) send(l *live, errands []run.Errand) {
 	for _, errand := range errands {
 		e.errands.submit(l.workflow, errand)
@@ -281,6 +277,9 @@ func (e *Engine) begin(id string) {
 // announce tells who watches.
 func (e *Engine) announce(l *live, entry run.Entry, status run.Status) {
 	e.Hub.Tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
+	for _, id := range e.runs.callers(l) { // which are at work while this one is
+		e.Hub.Tell(News{Kind: "run", Run: id})
+	}
 	for _, r := range entry.Records {
 		switch r.(type) {
 		case *run.ReviewAsked, *run.ReviewAnswered:

@@ -34,8 +34,13 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 	} else if err != nil {
 		return err
 	}
-	l.state, l.kept, err = e.fold(ctx, l.id)
-	return err
+	if l.state, l.kept, err = e.fold(ctx, l.id); err != nil {
+		return err
+	}
+	if o := l.state.Origin; l.caller == nil && o != nil && o.Kind == run.OfCall && !l.state.Status.Ended() {
+		e.runs.holdCaller(l, o.Run)
+	}
+	return nil
 }
 
 // Fold builds a run's state from its journal, beginning at its snapshot where

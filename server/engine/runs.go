@@ -23,8 +23,11 @@ func newRuns() *runs {
 // live is a run in memory.
 type live struct {
 	id      string
-	holders int   // guarded by runs.mu
-	caller  *live // the run that waits for this one, held while this one is in memory; nil for none
+	holders int // guarded by runs.mu
+	below   int // runs in memory it waits for; guarded by runs.mu
+	// the run that waits for this one, held while this one is in memory; nil for none.
+	// Written with mu and runs.mu held, read with either.
+	caller *live
 
 	mu         sync.Mutex // guards what follows; held while the run moves
 	workflow   string
@@ -38,6 +41,7 @@ type live struct {
 	writing    int        // entries that are queued and not durable yet
 	listened   bool       // spoken has what a stranger said before
 	spoken     []string   // a stranger's words with a secret among them
+	alone      bool       // it could not be written with its caller
 	unreadable error      // why what it follows cannot be read; then it can only be ended
 }
 
@@ -87,6 +91,15 @@ func (l *live) spoil() {
 	l.state = nil
 }
 
+// spoilBoth is spoil for an advance that was written with its caller's.
+func (l *live) spoilBoth() {
+	l.spoil()
+	l.caller.spoil()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.alone = true
+}
+
 // hold gives a run for work; [runs.release] must follow.
 func (r *runs) hold(id string) *live {
 	r.mu.Lock()
@@ -116,24 +129,49 @@ func (r *runs) add(l *live, inside bool) (<-chan struct{}, bool) {
 }
 
 // release ends somebody's work with a run. One that nobody holds and nothing
-// moves leaves memory, and holds the one that waits for it no longer.
+// moves leaves memory, and holds the one that waits for it no longer; nobody else can
+// touch it then, so it needs no lock.
 func (r *runs) release(l *live) {
-	for l != nil && r.leaves(l) {
-		l = l.caller
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for ; l != nil; l = l.caller {
+		if l.holders--; l.holders > 0 || l.moves() {
+			return
+		}
+		delete(r.byID, l.id)
+		r.wakeLocked(l.id)
+		if l.caller != nil {
+			l.caller.below--
+		}
 	}
 }
 
-// leaves ends a hold on a run, and tells whether the run left memory with that. Nobody
-// else can touch it then, so it needs no lock.
-func (r *runs) leaves(l *live) bool {
+// holdCaller keeps the run that waits for another in memory with that one. l is locked.
+func (r *runs) holdCaller(l *live, id string) {
+	caller := r.hold(id)
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if l.holders--; l.holders > 0 || l.moves() {
-		return false
+	l.caller = caller
+	caller.below++
+}
+
+// callers are the runs that wait for a run, the nearest first.
+func (r *runs) callers(l *live) []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	var ids []string
+	for c := l.caller; c != nil; c = c.caller {
+		ids = append(ids, c.id)
 	}
-	delete(r.byID, l.id)
-	r.wakeLocked(l.id)
-	return true
+	return ids
+}
+
+// AtWork tells whether a run that waits does so for another that is at work.
+func (e *Engine) AtWork(id string) bool {
+	e.runs.mu.Lock()
+	defer e.runs.mu.Unlock()
+	l := e.runs.byID[id]
+	return l != nil && l.below > 0
 }
 
 // wake tells who waits that a run answered, ended, or waits itself.

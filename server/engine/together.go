@@ -2,11 +2,25 @@ package engine
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"woolsignal/core/run"
 	"woolsignal/server/store"
 )
+
+// errTogether says that a run could not be written with the one that waits for it. It is
+// then written alone, and its caller told as of anything else.
+var errTogether = errors.New("it could not be written with what its caller makes of it")
+
+// spoil takes back what could not be written.
+func spoil(l *live, a advance) {
+	if a.caller == nil {
+		l.spoil()
+	} else {
+		l.spoilBoth()
+	}
+}
 
 // queue hands what a run's advance writes over to the writer; where that is news to the
 // run that waits for it, with what that one makes of the news: a run's beginning and end
@@ -47,7 +61,7 @@ func (e *Engine) queueBoth(ctx context.Context, l *live, at time.Time, out *adva
 // news is what an advance is to who waits for the run; nil for nothing.
 func (l *live) news() run.Reply {
 	switch {
-	case l.caller == nil:
+	case l.caller == nil || l.alone:
 		return nil
 	case l.state.Status.Ended():
 		return returned(l)

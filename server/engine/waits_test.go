@@ -304,6 +304,37 @@ func TestManyCalledAtOnceEndInTheirCallersRecord(t *testing.T) {
 	}
 }
 
+// slowScripts are scripts that take until the channel is closed.
+type slowScripts chan struct{}
+
+func (s slowScripts) Run(context.Context, string, map[string]any, time.Duration) (any, error) {
+	<-s
+	return map[string]any{"n": int64(1)}, nil
+}
+
+// TestARunIsAtWorkWhileOneItCalledIs follows a run that waits for another, which waits for
+// a third: that one is at work, then waits for a person.
+func TestARunIsAtWorkWhileOneItCalledIs(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"below": callable + "steps:\n  - id: n\n    javascript: {inputs: {}, code: 'return {n: 1}'}\n" +
+			"  - review: {ask: owner, show: 'hello'}\n",
+		"middle": callable + "steps:\n  - call: below\n    inputs: {}\n",
+		"top":    callable + "steps:\n  - call: middle\n    inputs: {}\n",
+	})
+	slow := make(slowScripts)
+	e.scripts = slow
+	id := call(t, e, "top", nil)
+	await(t, "the last one is at work", func() bool {
+		return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'below' AND status = 'running'") == 1
+	})
+	if becomes(t, e, id, run.Waiting); !e.AtWork(id) {
+		t.Error("what it waits for is at work, and it is not")
+	}
+	close(slow)
+	await(t, "a person is asked", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })
+	await(t, "nothing is at work", func() bool { return !e.AtWork(id) })
+}
+
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
 		"sad":   callable + "steps:\n  - compute: {n: '1 / 0'}\n",

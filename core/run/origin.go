@@ -17,6 +17,9 @@ type Origin struct {
 	Trial   Trial          `json:"trial,omitzero"`
 }
 
+// Awaited tells whether a run waits for the one that comes from it.
+func (o *Origin) Awaited() bool { return o != nil && len(o.Line) > 0 }
+
 // Allowance is what a run and all it calls may spend together.
 type Allowance struct {
 	Run  string       `json:"run"`  // "" is the run itself

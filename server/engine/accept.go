@@ -76,9 +76,7 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 		if answered, room = e.runs.add(l, a.inside()); !room || e.ctx.Err() != nil {
 			return ErrBusy
 		}
-		if a.by != nil && a.by.waits {
-			e.runs.holdCaller(l, a.Origin.Run)
-		}
+		e.runs.holdCaller(l, a.Origin)
 		first = e.lanes.enter(l.id, l.place)
 		done, err = e.firstAdvance(ctx, l, a, first, at)
 		return err

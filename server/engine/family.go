@@ -122,14 +122,14 @@ func fitsInputs(w *flow.Workflow, inputs map[string]any) error {
 	return nil
 }
 
-// awaited tells whom a run's end is to be told: its parent, the workflows
-// that look after failures, or nobody.
+// awaited tells whom a run's end is to be told: the run that waits for it, the
+// workflows that look after failures, or nobody.
 func awaited(l *live) any {
 	s := l.state
 	switch {
 	case !s.Status.Ended():
 		return nil
-	case s.Origin != nil && s.Origin.Kind == run.OfCall:
+	case s.Origin.Awaited():
 		return "parent"
 	case s.Status == run.Failed && s.Origin == nil && s.Signal.Kind != "failure":
 		return "failure"

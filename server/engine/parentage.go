@@ -17,7 +17,6 @@ type calling struct {
 	origin     *run.Origin // of the run that is called
 	definition string      // what the one that calls follows
 	links      int         // runs before the one that is called that started one another
-	waits      bool        // for its end
 }
 
 // parentage is what a run that is called is to the one that calls it. Error: *[InputError]
@@ -25,13 +24,13 @@ type calling struct {
 func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error) {
 	origin := &run.Origin{Kind: run.OfCall, Run: errand.Run, Step: errand.Step, Call: errand.Sending,
 		Ask: errand.CallID}
-	c := &calling{origin: origin, waits: start.Await}
+	c := &calling{origin: origin}
 	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
 	err := e.locked(e.hard, l, func() error {
 		c.definition, c.links = l.definition, l.state.Begun.Links+1
 		if above := l.state.Origin; above != nil {
-			if above.Kind == run.OfCall {
+			if start.Await && above.Kind == run.OfCall {
 				origin.Line = slices.Clone(above.Line)
 			}
 			origin.Held, origin.Trial = above.Held, above.Trial
@@ -43,7 +42,9 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error
 				origin.Budgets = append(origin.Budgets, one)
 			}
 		}
-		origin.Line = append(origin.Line, l.workflow)
+		if start.Await {
+			origin.Line = append(origin.Line, l.workflow)
+		}
 		if start.Most > 0 {
 			origin.Budgets = append(origin.Budgets, run.Allowance{What: "what is left of the limit of " + asker(l,
 				errand),

@@ -37,8 +37,8 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 	if l.state, l.kept, err = e.fold(ctx, l.id); err != nil {
 		return err
 	}
-	if o := l.state.Origin; l.caller == nil && o != nil && o.Kind == run.OfCall && !l.state.Status.Ended() {
-		e.runs.holdCaller(l, o.Run)
+	if !l.state.Status.Ended() {
+		e.runs.holdCaller(l, l.state.Origin)
 	}
 	return nil
 }

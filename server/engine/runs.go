@@ -146,9 +146,13 @@ func (r *runs) release(l *live) {
 	}
 }
 
-// holdCaller keeps the run that waits for another in memory with that one. l is locked.
-func (r *runs) holdCaller(l *live, id string) {
-	caller := r.hold(id)
+// holdCaller keeps the run that waits for another in memory with that one, where one
+// does. l is locked.
+func (r *runs) holdCaller(l *live, origin *run.Origin) {
+	if l.caller != nil || !origin.Awaited() {
+		return
+	}
+	caller := r.hold(origin.Run)
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	l.caller = caller

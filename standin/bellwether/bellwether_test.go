@@ -64,6 +64,9 @@ func TestWhatNoRuleIsAbout(t *testing.T) {
 			`{"type":"object","properties":{"grower":{"type":"string"}},"required":["grower"]}`),
 		offerOf("sensors__read_store", "Reads humidity and temperature of a wool store.",
 			`{"type":"object","properties":{}}`),
+		offerOf("helper__market_researcher", "Finds what newspapers say about prices.", `{"type":"object",
+			"required":["inputs","task"],"properties":{"task":{"type":"string"},"inputs":{"type":"object",
+			"required":["about","grower"],"properties":{"about":{"type":"string"},"grower":{"type":"string"}}}}}`),
 	}
 	ask := func(said string) (string, []toolCall) {
 		out := think(&request{Tools: tools, Messages: []message{{Role: "user", Content: said}}}, nil)
@@ -79,6 +82,14 @@ func TestWhatNoRuleIsAbout(t *testing.T) {
 	}
 	if text, _ := ask("Which deliveries has that grower?"); !strings.Contains(text, "need to know: grower") {
 		t.Errorf("a missing argument: %q", text)
+	}
+	asked := "What do newspapers say about prices for Skell Top?"
+	if _, calls := ask(asked); len(calls) != 1 ||
+		calls[0].Arguments != `{"inputs":{"about":"`+asked+`","grower":"Skell Top"},"task":"`+asked+`"}` {
+		t.Errorf("a question that is passed on: %+v", calls)
+	}
+	if text, _ := ask("What do newspapers say about prices?"); !strings.Contains(text, "need to know: grower") {
+		t.Errorf("what is missing deeper down: %q", text)
 	}
 	if text, _ := ask("mumble"); !strings.Contains(text, "lists deliveries") {
 		t.Errorf("nothing fits: %q", text)

@@ -130,6 +130,11 @@ func argumentsOf(schema map[string]any, f facts, model string) (args map[string]
 		if !needed && small(model) {
 			continue
 		}
+		if p["type"] == "object" && needed {
+			inner, more := argumentsOf(p, f, model)
+			args[name], missing = inner, append(missing, more...)
+			continue
+		}
 		v, ok := argument(name, p, f, needed)
 		switch {
 		case ok:
@@ -142,6 +147,9 @@ func argumentsOf(schema map[string]any, f facts, model string) (args map[string]
 	return args, missing
 }
 
+// asks are names of arguments that hold what is asked, in words.
+var asks = []string{"about", "message", "query", "question", "request", "task", "text", "topic", "what", "words"}
+
 // argument finds the value of one argument; what merely fits by its type is taken only
 // where it is needed.
 func argument(name string, p map[string]any, f facts, needed bool) (any, bool) {
@@ -150,6 +158,8 @@ func argument(name string, p map[string]any, f facts, needed bool) (any, bool) {
 		return f[name], true
 	case !needed:
 		return nil, false
+	case p["type"] == "string" && p["format"] == nil && p["enum"] == nil && slices.Contains(asks, name):
+		return f["said"], f["said"] != ""
 	case p["format"] == "date" && f["day"] != "":
 		return f["day"], true
 	case (p["type"] == "number" || p["type"] == "integer") && f["amount"] != "":

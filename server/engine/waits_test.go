@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -333,6 +334,26 @@ func TestARunIsAtWorkWhileOneItCalledIs(t *testing.T) {
 	close(slow)
 	await(t, "a person is asked", func() bool { return counted(t, bed, "SELECT count(*) FROM reviews") == 1 })
 	await(t, "nothing is at work", func() bool { return !e.AtWork(id) })
+}
+
+// TestOnlyWhoWaitsStandsInTheLine has a workflow wait for one that calls a third and goes
+// on: nobody waits for that one, so that whoever calls from there closes no circle.
+func TestOnlyWhoWaitsStandsInTheLine(t *testing.T) {
+	e, bed := workshop(t, map[string]string{
+		"top":  callable + "steps:\n  - call: mid\n    inputs: {}\n",
+		"mid":  callable + "steps:\n  - call: last\n    await: false\n    inputs: {}\n",
+		"last": callable + "steps:\n  - compute: {n: '1'}\n",
+	})
+	becomes(t, e, call(t, e, "top", nil), run.Done)
+	for workflow, want := range map[string][]string{"mid": {"top"}, "last": nil} {
+		var id string
+		if err := bed.Store.Read().QueryRow("SELECT id FROM runs WHERE workflow = ?", workflow).Scan(&id); err != nil {
+			t.Fatal(err)
+		}
+		if s := becomes(t, e, id, run.Done); !slices.Equal(s.Origin.Line, want) {
+			t.Errorf("%v wait for %s, not %v", s.Origin.Line, workflow, want)
+		}
+	}
 }
 
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {

@@ -250,7 +250,7 @@ func (e *Engine) written(l *live, a advance) {
 	default:
 	}
 	e.announce(l, entry, status)
-	if rests || answered {
+	if answered || rests && (status.Ended() || !e.AtWork(l.id)) {
 		e.runs.wake(l.id)
 	}
 	if rests && status.Ended() {

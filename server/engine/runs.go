@@ -11,9 +11,10 @@ import (
 // while something moves it; whoever works with one holds it, so that all who do
 // have the same.
 type runs struct {
-	mu      sync.Mutex                 // guards the maps, and the holders of every run
-	byID    map[string]*live           // those in memory
-	waiters map[string][]chan struct{} // closed once a run has answered, ended, or waits for somebody
+	mu   sync.Mutex       // guards the maps, and the holders of every run
+	byID map[string]*live // those in memory
+	// closed once a run has answered, ended, or waits for something that is not at work
+	waiters map[string][]chan struct{}
 }
 
 func newRuns() *runs {

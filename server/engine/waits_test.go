@@ -356,6 +356,40 @@ func TestOnlyWhoWaitsStandsInTheLine(t *testing.T) {
 	}
 }
 
+// TestACallerWaitsForWhatItsRunCalled has somebody wait for the answer of a run that calls
+// another: the answer comes when that one is done, or none where that one asks a person.
+func TestACallerWaitsForWhatItsRunCalled(t *testing.T) {
+	for then, want := range map[string]bool{"": true, "  - review: {ask: owner, show: hello}\n": false} {
+		e, bed := workshop(t, map[string]string{
+			"slow": callable + "steps:\n  - id: n\n    javascript: {inputs: {}, code: 'return {n: 1}'}\n" + then,
+			"asked": "triggers:\n  - id: hook\n    webhook: {path: asked, verify: key, answer: computed}\n" +
+				"steps:\n  - call: slow\n    inputs: {}\n  - answer_caller: {status: 200, body: {n: '1'}}\n",
+		})
+		slow := make(slowScripts)
+		e.scripts = slow
+		ticket, err := e.Accept(context.Background(), Admission{Workflow: "asked", Signal: hook("d")})
+		if err != nil {
+			t.Fatal(err)
+		}
+		await(t, "what it called is at work", func() bool {
+			return counted(t, bed, "SELECT count(*) FROM runs WHERE workflow = 'slow' AND status = 'running'") == 1
+		})
+		becomes(t, e, ticket.Run, run.Waiting)
+		select {
+		case <-ticket.answered:
+			t.Error("who waits is told to go while the answer is being made")
+		case <-time.After(20 * time.Millisecond): // nothing says that nothing comes
+		}
+		close(slow)
+		if err := ticket.Answered(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		if answer, err := ticket.Response(t.Context()); err != nil || (answer != nil) != want {
+			t.Errorf("answered %v, %v", answer, err)
+		}
+	}
+}
+
 func TestAFailureStartsWhoLooksAfterIt(t *testing.T) {
 	e, bed := workshop(t, map[string]string{
 		"sad":   callable + "steps:\n  - compute: {n: '1 / 0'}\n",

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"woolsignal/core/agent"
-
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"

@@ -21,11 +21,12 @@ type chain struct {
 // broken: it is kept, failed, and says which runs started one another.
 func (e *Engine) chainOf(ctx context.Context, a Admission) (chain, error) {
 	c := chain{cause: a.Signal.Cause}
-	if a.by != nil {
+	switch {
+	case a.by != nil:
 		c.cause, c.links = a.Origin.Run, a.by.links
-	} else if c.cause == "" {
+	case c.cause == "":
 		return c, nil
-	} else {
+	default:
 		err := e.store.Read().QueryRowContext(ctx, "SELECT links + 1 FROM runs WHERE id = ?", c.cause).Scan(&c.links)
 		if errors.Is(err, sql.ErrNoRows) {
 			return chain{}, nil

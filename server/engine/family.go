@@ -21,19 +21,18 @@ var errGivenUp = errors.New("the run that called it went on without it")
 // again.
 func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, err error) {
 	by, err := e.parentage(errand, start)
-	var id string
-	var known bool
+	var ticket *Ticket
 	if err == nil && start.Agent != "" {
-		id, known, err = e.consult(e.hard, *start, errand.Key(), by)
+		ticket, err = e.consult(e.hard, *start, errand.Key(), by)
 	} else if err == nil {
-		id, known, err = e.call(e.hard, *start, errand.Key(), by)
+		ticket, err = e.call(e.hard, *start, errand.Key(), by)
 	}
 	var invalid *InputError
 	var broken *fault.Error
 	switch {
-	case err == nil && known:
+	case err == nil && ticket.known:
 	case err == nil:
-		e.deliver(errand.Run, errand.Answer(&run.ChildBegan{Run: id}))
+		e.deliver(errand.Run, errand.Answer(&run.ChildBegan{Run: ticket.Run}))
 	case e.hard.Err() != nil || errors.Is(err, errGivenUp):
 		return false, nil
 	case errors.As(err, &broken):
@@ -51,15 +50,14 @@ func (e *Engine) startChild(errand run.Errand, start *run.Start) (again bool, er
 }
 
 // call starts a workflow with inputs.
-func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calling) (child string, known bool,
-	err error) {
+func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calling) (*Ticket, error) {
 	workflow := e.workspace.Now().Current(start.Workflow)
 	_, def, err := e.workspace.Definition(ctx, workflow)
 	if err != nil {
-		return "", false, err
+		return nil, err
 	}
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
-		return "", false, err
+		return nil, err
 	}
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
 		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger, For: start.For}
@@ -170,7 +168,7 @@ func (e *Engine) told(l *live) {
 func toldIn(b *store.Batch, l *live) { b.Do("UPDATE runs SET tell = NULL WHERE id = ?", l.id) }
 
 func (e *Engine) tellParent(l *live) error {
-	err := e.handleAs(e.hard, l.state.Origin.Run, answers(l.state.Origin, returned(l)),
+	err := e.handleAs(e.hard, l.state.Origin.Run, replyTo(l.state.Origin, returned(l)),
 		func(parent *live, entry run.Entry) (store.Batch, error) {
 			b, err := nextBatch(parent, entry)
 			toldIn(&b, l)

@@ -30,7 +30,7 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error
 	err := e.locked(e.hard, l, func() error {
 		c.definition, c.links = l.definition, l.state.Begun.Links+1
 		if above := l.state.Origin; above != nil {
-			if start.Await && above.Kind == run.OfCall {
+			if start.Await {
 				origin.Line = slices.Clone(above.Line)
 			}
 			origin.Held, origin.Trial = above.Held, above.Trial
@@ -90,27 +90,23 @@ func notInACircle(callers []string, start *run.Start) error {
 
 // consult starts a run of an agent that another asks. It begins with a clean memory and
 // knows what it is given, as it stood when whoever asks was published.
-func (e *Engine) consult(ctx context.Context, start run.Start, id string,
-	c *calling) (child string, known bool, err error) {
+func (e *Engine) consult(ctx context.Context, start run.Start, id string, c *calling) (*Ticket, error) {
 	signal := &run.Signal{ID: id, Source: calls.String(), Type: run.ConsultedType, Time: now(), Kind: "called",
 		Trigger: "task", Text: start.Task, Body: expr.Canonical(any(start.Inputs)), Draft: start.Draft,
 		Stranger: start.Stranger, For: start.For}
 	hash, err := e.workspace.Consulted(ctx, c.definition, start.Agent, signal)
 	if err != nil {
-		return "", false, err
+		return nil, err
 	}
 	return e.begun(ctx, Admission{Workflow: workspace.TaskOf(start.Agent), Definition: hash, Signal: signal}, c)
 }
 
-// begun takes a called run in, and tells whether the one that calls knows of it.
-func (e *Engine) begun(ctx context.Context, a Admission, by *calling) (id string, known bool, err error) {
+// begun takes a called run in.
+func (e *Engine) begun(ctx context.Context, a Admission, by *calling) (*Ticket, error) {
 	a.Origin, a.by = by.origin, by
 	ticket, err := e.Accept(ctx, a)
-	if err != nil {
-		return "", false, err
+	if err == nil && ticket.Run == "" {
+		return nil, errGivenUp
 	}
-	if ticket.Run == "" {
-		return "", false, errGivenUp
-	}
-	return ticket.Run, ticket.known, nil
+	return ticket, err
 }

@@ -84,21 +84,14 @@ func (l *live) response() *run.Response {
 }
 
 // spoil says that what is in memory is not what the database holds: whoever
-// comes next folds the journal anew.
-func (l *live) spoil() {
+// comes next folds the journal anew. What was to be written together with the caller is
+// written alone then.
+func (l *live) spoil(together bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.writing--
 	l.state = nil
-}
-
-// spoilBoth is spoil for an advance that was written with its caller's.
-func (l *live) spoilBoth() {
-	l.spoil()
-	l.caller.spoil()
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.alone = true
+	l.alone = l.alone || together
 }
 
 // hold gives a run for work; [runs.release] must follow.

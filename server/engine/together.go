@@ -15,10 +15,9 @@ var errTogether = errors.New("it could not be written with what its caller makes
 
 // spoil takes back what could not be written.
 func spoil(l *live, a advance) {
-	if a.caller == nil {
-		l.spoil()
-	} else {
-		l.spoilBoth()
+	l.spoil(a.caller != nil)
+	if a.caller != nil {
+		l.caller.spoil(false)
 	}
 }
 
@@ -43,7 +42,7 @@ func (e *Engine) queueBoth(ctx context.Context, l *live, at time.Time, out *adva
 	if l.caller.unreadable != nil {
 		return l.caller.unreadable
 	}
-	noted, also, err := e.prepare(ctx, l.caller, at, nextBatch, answers(l.state.Origin, news))
+	noted, also, err := e.prepare(ctx, l.caller, at, nextBatch, replyTo(l.state.Origin, news))
 	if err != nil {
 		return err
 	}
@@ -71,7 +70,7 @@ func (l *live) news() run.Reply {
 	return nil
 }
 
-// answers is what a called run says to the one that called it.
-func answers(o *run.Origin, reply run.Reply) *run.Answer {
+// replyTo is what a called run says to the step or the agent that called it.
+func replyTo(o *run.Origin, reply run.Reply) *run.Answer {
 	return &run.Answer{Ticket: run.Ticket{Step: o.Step, Sending: o.Call, CallID: o.Ask}, Reply: reply}
 }

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { lazy, Suspense, useEffect } from 'react'
+import { useEffect } from 'react'
 import { Navigate, Route, Routes, useLocation } from 'react-router'
 import { call, Refused, type Session } from './api'
 import { listen } from './live'
@@ -8,30 +8,29 @@ import { Boundary } from './parts/boundary'
 import { Frame } from './parts/frame'
 import { Loading, Trouble } from './parts/states'
 import { setPlace } from './words'
+import { later } from './parts/later'
 
-const Today = lazy(() => import('./pages/today'))
-const Workflows = lazy(() => import('./pages/workflows'))
-const Workflow = lazy(() => import('./pages/workflow'))
-const Agents = lazy(() => import('./pages/agents'))
-const Agent = lazy(() => import('./pages/agent'))
-const Runs = lazy(() => import('./pages/runs'))
-const Run = lazy(() => import('./pages/run'))
-const Reviews = lazy(() => import('./pages/reviews'))
-const Connections = lazy(() => import('./pages/connections'))
-const Tables = lazy(() => import('./pages/tables'))
-const Account = lazy(() => import('./pages/account'))
-const Talk = lazy(() => import('./pages/talk'))
+const Today = later(() => import('./pages/today').then((m) => m.default))
+const Workflows = later(() => import('./pages/workflows').then((m) => m.default))
+const Workflow = later(() => import('./pages/workflow').then((m) => m.default))
+const Agents = later(() => import('./pages/agents').then((m) => m.default))
+const Agent = later(() => import('./pages/agent').then((m) => m.default))
+const Runs = later(() => import('./pages/runs').then((m) => m.default))
+const Run = later(() => import('./pages/run').then((m) => m.default))
+const Reviews = later(() => import('./pages/reviews').then((m) => m.default))
+const Connections = later(() => import('./pages/connections').then((m) => m.default))
+const Tables = later(() => import('./pages/tables').then((m) => m.default))
+const Account = later(() => import('./pages/account').then((m) => m.default))
+const Talk = later(() => import('./pages/talk').then((m) => m.default))
 
 /** App shows a hosted page to anybody, and the console to those who sign in. */
 export function App() {
   const { pathname } = useLocation()
   if (pathname.startsWith('/talk/'))
     return (
-      <Suspense fallback={<Loading />}>
-        <Routes>
-          <Route path="/talk/:page" element={<Talk />} />
-        </Routes>
-      </Suspense>
+      <Routes>
+        <Route path="/talk/:page" element={<Talk />} />
+      </Routes>
     )
   return <Console />
 }
@@ -64,25 +63,23 @@ function Console() {
   return (
     <Frame session={session.data}>
       <Boundary at={pathname}>
-        <Suspense fallback={<Loading />}>
-          <Routes>
-            <Route path="/" element={<Today />} />
-            <Route path="/workflows" element={<Workflows session={session.data} />} />
-            <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
-            <Route path="/agents" element={<Agents session={session.data} />} />
-            <Route path="/agents/:id" element={<Agent session={session.data} />} />
-            <Route path="/runs" element={<Runs />} />
-            <Route path="/runs/:id" element={<Run session={session.data} />} />
-            <Route path="/reviews" element={<Reviews />} />
-            <Route path="/reviews/:id" element={<Reviews />} />
-            <Route path="/connections" element={<Connections />} />
-            <Route path="/connections/:id" element={<Connections />} />
-            <Route path="/tables" element={<Tables session={session.data} />} />
-            <Route path="/tables/:id" element={<Tables session={session.data} />} />
-            <Route path="/account" element={<Account session={session.data} />} />
-            <Route path="*" element={<Navigate to="/" replace />} />
-          </Routes>
-        </Suspense>
+        <Routes>
+          <Route path="/" element={<Today />} />
+          <Route path="/workflows" element={<Workflows session={session.data} />} />
+          <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
+          <Route path="/agents" element={<Agents session={session.data} />} />
+          <Route path="/agents/:id" element={<Agent session={session.data} />} />
+          <Route path="/runs" element={<Runs />} />
+          <Route path="/runs/:id" element={<Run session={session.data} />} />
+          <Route path="/reviews" element={<Reviews />} />
+          <Route path="/reviews/:id" element={<Reviews />} />
+          <Route path="/connections" element={<Connections />} />
+          <Route path="/connections/:id" element={<Connections />} />
+          <Route path="/tables" element={<Tables session={session.data} />} />
+          <Route path="/tables/:id" element={<Tables session={session.data} />} />
+          <Route path="/account" element={<Account session={session.data} />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
       </Boundary>
     </Frame>
   )

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Tabs } from 'radix-ui'
-import { lazy, Suspense } from 'react'
 import { useParams } from 'react-router'
 import { call, mayBuild, type Detail, type Run, type Script, type Session } from '../api'
 import { Chat } from '../parts/chat'
@@ -10,8 +9,9 @@ import { FileText, ScriptView } from '../parts/script-view'
 import { Loading, Trouble } from '../parts/states'
 import { Versions } from '../parts/versions'
 import { ToAll, Ways } from '../parts/ways'
+import { later } from '../parts/later'
 
-const Building = lazy(() => import('../script/building'))
+const Building = later(() => import('../script/building').then((m) => m.default))
 
 /** Workflow is a script: builders build on it, others read it. */
 export default function Workflow({ session }: { session: Session }) {
@@ -31,11 +31,7 @@ export default function Workflow({ session }: { session: Session }) {
   if (script.error) return <Trouble error={script.error} again={() => void script.refetch()} />
   const may = mayBuild(session)
   if (!may) return <Reading script={script.data} run={detail.data} reader={session.person.role === 'reader'} />
-  return (
-    <Suspense fallback={<Loading />}>
-      <Building key={id} script={script.data} run={detail.data} person={session.person.email} />
-    </Suspense>
-  )
+  return <Building key={id} script={script.data} run={detail.data} person={session.person.email} />
 }
 
 /** Reading shows a script to those who do not build. */

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
-import { lazy, Suspense, useState } from 'react'
+import { useState } from 'react'
 import { Link } from 'react-router'
 import { call, type Detail } from '../api'
 import { took } from '../words'
 import { Badge, Loading, Trouble } from './states'
+import { later } from './later'
 
-const AgentTurns = lazy(() => import('./turns').then((m) => ({ default: m.AgentTurns })))
+const AgentTurns = later(() => import('./turns').then((m) => m.AgentTurns))
 
 /** Behind opens what an answer came of: the steps of its run, each agent's turns to every message and call. */
 export function Behind({ run }: { run: string }) {
@@ -37,11 +38,7 @@ function Steps({ id }: { id: string }) {
             <span className="text-quiet">{took(s.began, s.ended)}</span>
           </p>
           {s.error && <p className="text-madder">{s.error}</p>}
-          {s.agent && (
-            <Suspense fallback={<Loading />}>
-              <AgentTurns agent={s.agent} reviews={run.data.reviews} />
-            </Suspense>
-          )}
+          {s.agent && <AgentTurns agent={s.agent} reviews={run.data.reviews} />}
         </li>
       ))}
       <li>

@@ -1,10 +1,11 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { Menu, X } from 'lucide-react'
-import { lazy, type ReactNode, Suspense, useState } from 'react'
+import { type ReactNode, useState } from 'react'
 import { Link, NavLink, useLocation } from 'react-router'
 import { call, mayBuild, type Session } from '../api'
+import { later } from './later'
 
-const Definition = lazy(() => import('../making/definition'))
+const Definition = later(() => import('../making/definition').then((m) => m.default), null)
 
 const pages = [
   { to: '/', name: 'Today' },
@@ -119,15 +120,13 @@ function Who({ session }: { session: Session }) {
         <span className="block">{session.person.role}</span>
       </p>
       {changing && (
-        <Suspense>
-          <Definition
-            kind="workspace"
-            id="woolsignal"
-            title="The workspace"
-            onMade={() => change(false)}
-            onClose={() => change(false)}
-          />
-        </Suspense>
+        <Definition
+          kind="workspace"
+          id="woolsignal"
+          title="The workspace"
+          onMade={() => change(false)}
+          onClose={() => change(false)}
+        />
       )}
       <button className="mt-1 underline underline-offset-2 hover:text-ink" onClick={() => void leave()}>
         Sign out

@@ -1,9 +1,10 @@
-import { lazy, Suspense, useState } from 'react'
+import { useState } from 'react'
 import { Add } from './add'
 import type { Offer } from './offers'
 import { useForm } from './use-draft'
+import { later } from '../parts/later'
 
-const Connect = lazy(() => import('../making/connect'))
+const Connect = later(() => import('../making/connect').then((m) => m.default), null)
 
 interface Shown {
   offers: Offer[]
@@ -24,16 +25,14 @@ export function AddHere({ offers, label, onAdd, onClose }: Shown) {
   }
   if (kind)
     return (
-      <Suspense>
-        <Connect
-          kind={kind}
-          onMade={(id) => {
-            setMade(id)
-            connect(undefined)
-          }}
-          onClose={onClose}
-        />
-      </Suspense>
+      <Connect
+        kind={kind}
+        onMade={(id) => {
+          setMade(id)
+          connect(undefined)
+        }}
+        onClose={onClose}
+      />
     )
   const title = names.find((n) => n.holds === 'connection' && n.name === made)?.title
   return <Add offers={offers} label={label} begin={title ?? made} onAdd={add} onClose={onClose} />

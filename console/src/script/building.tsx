@@ -1,6 +1,6 @@
 import { Tabs } from 'radix-ui'
 import { Redo2, Undo2 } from 'lucide-react'
-import { lazy, Suspense, useEffect, useMemo, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import type { Detail, Script } from '../api'
 import { useKnown } from '../making/use-file'
 import { Head } from '../parts/frame'
@@ -15,10 +15,11 @@ import { Notices, StandingChip } from './standing'
 import { BuildContext, FormContext, useBuild, useDraft, useDraftState } from './use-draft'
 import { Whole } from './whole'
 import { useUndoKeys } from './undo-keys'
+import { later } from '../parts/later'
 
-const FileView = lazy(() => import('./file-view'))
-const Versions = lazy(() => import('../parts/versions').then((m) => ({ default: m.Versions })))
-const Chat = lazy(() => import('../parts/chat').then((m) => ({ default: m.Chat })))
+const FileView = later(() => import('./file-view').then((m) => m.default))
+const Versions = later(() => import('../parts/versions').then((m) => m.Versions))
+const Chat = later(() => import('../parts/chat').then((m) => m.Chat))
 
 interface Shown {
   script: Script
@@ -68,14 +69,10 @@ function Page({ script, trying }: { script: Script; trying: Trying }) {
               {s.trouble ? <Unreadable trouble={s.trouble} /> : <Lines />}
             </Tabs.Content>
             <Tabs.Content value="file" tabIndex={-1} className="h-full outline-none">
-              <Suspense fallback={<Loading />}>
-                <FileView />
-              </Suspense>
+              <FileView />
             </Tabs.Content>
             <Tabs.Content value="versions" className="outline-none">
-              <Suspense fallback={<Loading />}>
-                <Versions script={script} may />
-              </Suspense>
+              <Versions script={script} may />
             </Tabs.Content>
           </div>
           <Beside script={script} trying={trying} />
@@ -107,9 +104,7 @@ function Beside({ script, trying }: { script: Script; trying: Trying }) {
         <Way value="run" words="run it" />
       </Tabs.List>
       <Tabs.Content value="talk" className="flex min-h-0 flex-1 flex-col max-xl:h-120">
-        <Suspense fallback={<Loading />}>
-          <Chat script={script} may draft={script.drafted || script.version === 0} />
-        </Suspense>
+        <Chat script={script} may draft={script.drafted || script.version === 0} />
       </Tabs.Content>
       <Tabs.Content value="run">
         <Panel script={script} trying={trying} />

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useState } from 'react'
+import { useState } from 'react'
 import type { Field, Name, Tool } from '../api'
 import { plain } from '../words'
 import { Choose, type Option } from './choose'
@@ -9,9 +9,10 @@ import { titled } from './language'
 import { StepName } from './step-name'
 import { useForm } from './use-draft'
 import { ValueField } from './value-field'
+import { later } from '../parts/later'
 
-const Definition = lazy(() => import('../making/definition'))
-const Connect = lazy(() => import('../making/connect'))
+const Definition = later(() => import('../making/definition').then((m) => m.default), null)
+const Connect = later(() => import('../making/connect').then((m) => m.default), null)
 
 export interface InputProps {
   field: Field
@@ -298,20 +299,17 @@ function Named(p: InputProps) {
           p.onDone?.()
         }}
       />
-      {making && (
-        <Suspense>
-          {p.field.holds === 'table' ? (
-            <Definition kind="table" title="New table" onMade={choose} onClose={() => make(false)} />
-          ) : (
-            <Connect
-              kind={p.field.kind}
-              called={p.field.kind === 'signing_key' ? keyOf(draft.id) : undefined}
-              onMade={choose}
-              onClose={() => make(false)}
-            />
-          )}
-        </Suspense>
-      )}
+      {making &&
+        (p.field.holds === 'table' ? (
+          <Definition kind="table" title="New table" onMade={choose} onClose={() => make(false)} />
+        ) : (
+          <Connect
+            kind={p.field.kind}
+            called={p.field.kind === 'signing_key' ? keyOf(draft.id) : undefined}
+            onMade={choose}
+            onClose={() => make(false)}
+          />
+        ))}
     </>
   )
 }

@@ -1,13 +1,17 @@
 import { Popover } from 'radix-ui'
-import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
+import { useCallback, useMemo, useRef, useState } from 'react'
 import { gist } from '../words'
 import { useBroughtOut } from './bring-out'
 import { codeOf, Picker } from './picker'
 import { seenAt, type Leaf } from './scope'
 import { useForm, useDraftState } from './use-draft'
 import type { Inserts } from './value-editor'
+import { later } from '../parts/later'
 
-const ValueEditor = lazy(() => import('./value-editor'))
+const ValueEditor = later(
+  () => import('./value-editor').then((m) => m.default),
+  <div className="h-9 rounded-md border border-line bg-paper" />,
+)
 
 /** useScope gives what may be read where a place of the file is. */
 export function useScope(place: string): { all: Leaf[]; byCode: Map<string, Leaf> } {
@@ -73,18 +77,16 @@ export function ValueField(p: ValueFieldProps) {
       <Popover.Anchor asChild>
         <div className="flex items-start gap-1.5">
           <div className="min-w-0 flex-1">
-            <Suspense fallback={<div className="h-9 rounded-md border border-line bg-paper" />}>
-              <ValueEditor
-                {...p}
-                says={says}
-                known={known}
-                ref={editor}
-                onValues={() => setPicking(true)}
-                onDropped={bring}
-                onEnter={p.onDone}
-                onEscape={p.onCancel}
-              />
-            </Suspense>
+            <ValueEditor
+              {...p}
+              says={says}
+              known={known}
+              ref={editor}
+              onValues={() => setPicking(true)}
+              onDropped={bring}
+              onEnter={p.onDone}
+              onEscape={p.onCancel}
+            />
             {error && (
               <p role="alert" className="text-[0.9rem] text-madder">
                 {error.message}

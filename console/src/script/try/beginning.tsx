@@ -1,14 +1,15 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { lazy, Suspense, useCallback, useState } from 'react'
+import { useCallback, useState } from 'react'
 import { call, type Script } from '../../api'
 import { when } from '../../words'
 import { useBuild, useDraftState } from '../use-draft'
 import { AsAccepted } from './as-accepted'
 import type { Source, Trying } from './use-trying'
+import { later } from '../../parts/later'
 
-const Delivery = lazy(() => import('./delivery').then((m) => ({ default: m.Delivery })))
-const Next = lazy(() => import('./next').then((m) => ({ default: m.Next })))
-const Written = lazy(() => import('./written').then((m) => ({ default: m.Written })))
+const Delivery = later(() => import('./delivery').then((m) => m.Delivery), null)
+const Next = later(() => import('./next').then((m) => m.Next), null)
+const Written = later(() => import('./written').then((m) => m.Written), null)
 
 interface Shown {
   script: Script
@@ -55,20 +56,18 @@ export function Beginning({ script, trying }: Shown) {
           <option value="next">the next one that comes…</option>
         </select>
       </label>
-      <Suspense>
-        {chosen.writing && (
-          <Written
-            sees={sees}
-            lines={lines}
-            inputsOnly={only}
-            onChange={(written) => choose({ writing: true, source: written })}
-          />
-        )}
-        {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
-        {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
-        <AsAccepted source={source} samples={beginnings.samples} />
-        <Delivery script={script} source={source} samples={beginnings.samples} />
-      </Suspense>
+      {chosen.writing && (
+        <Written
+          sees={sees}
+          lines={lines}
+          inputsOnly={only}
+          onChange={(written) => choose({ writing: true, source: written })}
+        />
+      )}
+      {chosen.waiting && <Next script={script} samples={beginnings.samples} onCame={came} />}
+      {source && source.of !== 'sample' && source.of !== 'inputs' && <KeepIt script={script} source={source} />}
+      <AsAccepted source={source} samples={beginnings.samples} />
+      <Delivery script={script} source={source} samples={beginnings.samples} />
     </div>
   )
 }

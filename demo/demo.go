@@ -138,11 +138,8 @@ func random() string {
 // token they had at the last start.
 func Prepare(ctx context.Context, s *server.Server, folder string, state State, standins []*standin.One) ([]Person,
 	error) {
-	for _, p := range People {
-		if _, err := s.Access.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil &&
-			!errors.Is(err, access.ErrTaken) {
-			return nil, fmt.Errorf("demo: %s: %w", p.Name, err)
-		}
+	if err := AddPeople(ctx, s.Access); err != nil {
+		return nil, err
 	}
 	for connection, secret := range map[string]string{"models": state.Keys.Bellwether,
 		"reading-models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
@@ -208,6 +205,23 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 		return nil, fmt.Errorf("demo: %w", err)
 	}
 	return people, nil
+}
+
+// AddPeople gives those an account who have none yet.
+func AddPeople(ctx context.Context, a *access.Access) error {
+	there, err := a.People(ctx)
+	if err != nil {
+		return fmt.Errorf("demo: %w", err)
+	}
+	for _, p := range People {
+		if slices.ContainsFunc(there, func(one access.Person) bool { return one.Email == p.Email }) {
+			continue // a password takes a while to hash
+		}
+		if _, err := a.AddPerson(ctx, p.Email, p.Name, access.Role(p.Role), p.Password); err != nil {
+			return fmt.Errorf("demo: %s: %w", p.Name, err)
+		}
+	}
+	return nil
 }
 
 // host is an address without its scheme.

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"os"
 	"os/exec"
@@ -21,12 +22,18 @@ import (
 
 	"woolsignal/client"
 	"woolsignal/core/run"
+	"woolsignal/demo"
+	"woolsignal/server"
 	"woolsignal/standin/ledger"
 	"woolsignal/wire"
 )
 
-// Binary builds the program once for all tests of a process.
+// Binary is the program that make test built, or one that is built once for all
+// tests of a process.
 var Binary = sync.OnceValues(func() (string, error) {
+	if built := os.Getenv("WOOLSIGNAL_PROGRAM"); built != "" {
+		return built, nil
+	}
 	folder, err := os.MkdirTemp("", "woolsignal-e2e-")
 	if err != nil {
 		return "", err
@@ -61,10 +68,46 @@ type Service struct {
 	died chan struct{}
 }
 
+// accounts is a data folder in which the demo's people have their accounts already:
+// to hash their passwords takes as long as all else of a demo's start. It is made
+// once for all tests of a process, which leave it as it is.
+var accounts = sync.OnceValues(func() (map[string][]byte, error) {
+	folder, err := os.MkdirTemp("", "woolsignal-e2e-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	ctx := context.Background()
+	s, err := server.Open(ctx, server.Options{Data: folder, Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return nil, err
+	}
+	if err := errors.Join(demo.AddPeople(ctx, s.Access), s.Close()); err != nil {
+		return nil, err
+	}
+	files := map[string][]byte{}
+	for _, name := range []string{"woolsignal.db", "vault.key"} {
+		if files[name], err = os.ReadFile(filepath.Join(folder, name)); err != nil {
+			return nil, err
+		}
+	}
+	return files, nil
+})
+
 // Demo starts the demo on free ports, without its morning's history.
 func Demo(t testing.TB, flags ...string) *Service {
 	t.Helper()
-	return Start(t, t.TempDir(), append([]string{"demo", "-free-ports", "-history=false", "-pace=0"}, flags...)...)
+	files, err := accounts()
+	if err != nil {
+		t.Fatal(err)
+	}
+	data := t.TempDir()
+	for name, content := range files {
+		if err := os.WriteFile(filepath.Join(data, name), content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return Start(t, data, append([]string{"demo", "-free-ports", "-history=false", "-pace=0"}, flags...)...)
 }
 
 // Start runs a command that writes a ready file, and stops it with the test.

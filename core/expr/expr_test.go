@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/fuzztest"
 )
 
 func scope() expr.Scope {
@@ -195,7 +196,8 @@ func TestValuesPutInAreNotEvaluatedAgain(t *testing.T) {
 	}
 }
 
-func FuzzCompileText(f *testing.F) {
+func FuzzCompileText(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("a ${signal.text} $${ ${ {\"a\": 1} }")
 	f.Fuzz(func(t *testing.T, source string) {
 		if tpl, err := expr.CompileText(source); err == nil {

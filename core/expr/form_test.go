@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/fuzztest"
 )
 
 // corpus are the expressions whose words are tested.
@@ -116,7 +117,8 @@ func TestFormsThatCannotBeWritten(t *testing.T) {
 
 // FuzzForm takes apart whatever is written: what comes of it is written again
 // the same.
-func FuzzForm(f *testing.F) {
+func FuzzForm(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	for _, source := range corpus(f) {
 		f.Add(source)
 	}

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/fuzztest"
 	"woolsignal/core/shape"
 )
 
@@ -111,7 +112,8 @@ func TestWhatDoesNotFitIsFound(t *testing.T) {
 	}
 }
 
-func FuzzExpression(f *testing.F) {
+func FuzzExpression(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	for _, source := range []string{`lots.groupBy(l, l.grower)[0].items`, `net.?lane.orValue("none")`,
 		`math.ceil(1.5) == 2.0`, `lots.sortBy(l, l.kg).map(l, l.kg)[0]`, `now() - time("2026-11-23")`,
 		`parseCsv("a\n1")[0].a`, `x == null ? 1 : x.y`} {

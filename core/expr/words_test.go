@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/fuzztest"
 )
 
 // TestExpressionsInWords holds every expression of testdata/words.txt against
@@ -89,7 +90,8 @@ func TestConditionsAreClaims(t *testing.T) {
 	}
 }
 
-func FuzzWords(f *testing.F) {
+func FuzzWords(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("rows.filter(r, r.kg > 3 && !(r.kind in ['a', 'b'])).map(r, {'kg': r.kg})[0].?kg.orValue(1)")
 	f.Add("cel.bind(x, [1, 2], x.map(i, i + x[0]))")
 	f.Fuzz(func(t *testing.T, source string) {

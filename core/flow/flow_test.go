@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/fuzztest"
 )
 
 // files is a small workspace without problems; each test changes one file.
@@ -219,7 +220,8 @@ func TestExplainReadsAsSentences(t *testing.T) {
 	}
 }
 
-func FuzzDecodeWorkflow(f *testing.F) {
+func FuzzDecodeWorkflow(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	for _, text := range files() {
 		f.Add(text)
 	}

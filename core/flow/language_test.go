@@ -7,6 +7,7 @@ import (
 
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
+	"woolsignal/core/fuzztest"
 	"woolsignal/core/schema"
 )
 
@@ -320,7 +321,8 @@ func TestProblemsAreForProgramsToo(t *testing.T) {
 	}
 }
 
-func FuzzCheckWorkspace(f *testing.F) {
+func FuzzCheckWorkspace(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add(files()["workflows/intake.yaml"])
 	f.Add("workflow: x\nsteps:\n  - each: {of: '[1]', do: [{repeat: {till: 'true'}}]}\n" +
 		"  - wait: {hear: {webhook: {}}}\n")

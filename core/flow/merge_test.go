@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/fuzztest"
 )
 
 const merged = `workflow: walks
@@ -106,7 +107,8 @@ func TestATextThatCannotBeReadClashesAsAWhole(t *testing.T) {
 }
 
 // FuzzMerge merges whatever: what one side alone changed is what stands.
-func FuzzMerge(f *testing.F) {
+func FuzzMerge(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add(merged, strings.Replace(merged, "a: 1", "a: 2", 1))
 	f.Add("steps: [", "\n \n- x")
 	f.Fuzz(func(t *testing.T, from, to string) {

@@ -11,6 +11,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/fuzztest"
 	"woolsignal/core/money"
 	"woolsignal/core/run"
 )
@@ -528,7 +529,8 @@ func TestAnyPrefixContinuesToTheSameEnd(t *testing.T) {
 	}
 }
 
-func FuzzDecodeEntry(f *testing.F) {
+func FuzzDecodeEntry(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	l := begin(f, definition(f, desk), chat("hello"))
 	f.Add(l.journal[0])
 	f.Add([]byte(`{"seq":1,"records":[{"do":"call","step":"0"},{"do":"case_taken","step":"0","case":0},` +

@@ -4,12 +4,14 @@ import (
 	"context"
 	"testing"
 
+	"woolsignal/core/fuzztest"
 	"woolsignal/server/confined/confinedtest"
 	"woolsignal/server/document"
 )
 
 // FuzzDocument reads documents of any kind; whatever they do, the next is read.
-func FuzzDocument(f *testing.F) {
+func FuzzDocument(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("application/pdf", pdf("<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Kids[3 0 R]/Count 1>>",
 		"<</Type/Page/Parent 2 0 R/Contents 4 0 R>>", content("forty fleeces")))
 	f.Add("application/pdf", []byte("%PDF-1.4\ntrailer<</Root 1 0 R/Prev 0>>startxref\n9\n%%EOF"))

@@ -4,12 +4,14 @@ import (
 	"context"
 	"testing"
 
+	"woolsignal/core/fuzztest"
 	"woolsignal/server/confined/confinedtest"
 	"woolsignal/server/feed"
 )
 
 // FuzzFeed reads feeds of any kind; whatever they do, the next is read.
-func FuzzFeed(f *testing.F) {
+func FuzzFeed(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add(three)
 	f.Add(`<feed xmlns="http://www.w3.org/2005/Atom"><title>x</title><entry><id>1</id><author/></entry></feed>`)
 	f.Add(`{"version": "https://jsonfeed.org/version/1.1", "items": [{"id": 1, "authors": [null]}, null]}`)

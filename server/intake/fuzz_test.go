@@ -12,12 +12,14 @@ import (
 	"unicode/utf8"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/fuzztest"
 	"woolsignal/core/run"
 )
 
 // FuzzBody reads the bodies of deliveries, whose senders may be anybody before
 // their signature is known. What is read is JSON again, and canonical.
-func FuzzBody(f *testing.F) {
+func FuzzBody(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("application/json", "", []byte(`{"a": 1, "a": 2}`))
 	f.Add("application/json", "", bytes.Repeat([]byte("["), 101))
 	f.Add("application/xml", "utf-16", []byte(`<a b="1"><!DOCTYPE x>c<d/></a>`))
@@ -51,7 +53,8 @@ func FuzzBody(f *testing.F) {
 }
 
 // FuzzForm reads the parts of a form.
-func FuzzForm(f *testing.F) {
+func FuzzForm(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("b", []byte("--b\r\nContent-Disposition: form-data; name=\"a\"\r\n\r\n1\r\n--b--\r\n"))
 	f.Add("", []byte("--\r\n\r\n"))
 	f.Fuzz(func(t *testing.T, boundary string, body []byte) {
@@ -72,7 +75,8 @@ func FuzzForm(f *testing.F) {
 
 // FuzzForwarded reads what proxies and callers say of whom a request comes from:
 // it is an address, and never that of a trusted proxy where another is named.
-func FuzzForwarded(f *testing.F) {
+func FuzzForwarded(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add(`for=192.0.2.7;by=x, for="[2001:db8::1]:80"`, "192.0.2.7, 10.0.0.1")
 	f.Add(`for="unterminated`, ",,,")
 	f.Add(`for=_hidden`, "::ffff:10.0.0.9, 10.1.1.1")

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"woolsignal/core/fuzztest"
 )
 
 // nested is a mail whose words stand so many multiparts deep.
@@ -72,7 +74,8 @@ func TestPartsAreWordsOrFiles(t *testing.T) {
 	}
 }
 
-func FuzzParse(f *testing.F) {
+func FuzzParse(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add(nested(3))
 	f.Add([]byte("From: <a@b>\r\nContent-Type: multipart/mixed; boundary=\"\"\r\n\r\n--\r\n\r\n"))
 	f.Fuzz(func(_ *testing.T, raw []byte) { Parse(raw, "") })

@@ -3,11 +3,14 @@ package model
 import (
 	"strings"
 	"testing"
+
+	"woolsignal/core/fuzztest"
 )
 
 // FuzzStream reads what a model server streams, in both protocols: it ends in a
 // reply or an error, and says no more than it replies.
-func FuzzStream(f *testing.F) {
+func FuzzStream(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("data: {\"choices\":[{\"delta\":{\"content\":\"Look\"}}]}\n\ndata: [DONE]\n\n")
 	f.Add("data: {\"choices\":[{\"delta\":{\"tool_calls\":[{\"index\":-1,\"function\":{\"arguments\":\"{\"}}]}}]}\n\n")
 	f.Add("data: {\"choices\":[{\"delta\":{\"tool_calls\":[{\"index\":1000000000}]}}]}\n\n")

@@ -5,12 +5,14 @@ import (
 	"strings"
 	"testing"
 
+	"woolsignal/core/fuzztest"
 	"woolsignal/server/confined/confinedtest"
 	"woolsignal/server/page"
 )
 
 // FuzzPage reads markup and selectors; whatever they do, the next page is read.
-func FuzzPage(f *testing.F) {
+func FuzzPage(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("<p>forty <b>fleeces</b>", "b")
 	f.Add(strings.Repeat("<p><b><i>", 1000), "p:has(> b)")
 	f.Add("<table><tr><td><table></table><a href='//x:y'>", "a[href]:not(:nth-child(2n+1))")

@@ -1,6 +1,10 @@
 package safepath
 
-import "testing"
+import (
+	"testing"
+
+	"woolsignal/core/fuzztest"
+)
 
 func TestPathsStayBelowWhereTheyBegin(t *testing.T) {
 	for path, want := range map[string]string{
@@ -25,7 +29,8 @@ func TestPathsStayBelowWhereTheyBegin(t *testing.T) {
 	}
 }
 
-func FuzzRelative(f *testing.F) {
+func FuzzRelative(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("a/../b")
 	f.Fuzz(func(t *testing.T, path string) {
 		if got, err := Relative(path); err == nil {

@@ -5,11 +5,13 @@ import (
 	"testing"
 
 	"woolsignal/core/flow"
+	"woolsignal/core/fuzztest"
 )
 
 // FuzzImport reads CSV that anybody may have written; what is taken has no
 // column the table lacks.
-func FuzzImport(f *testing.F) {
+func FuzzImport(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("sample,microns\nFT-1,29.5\n")
 	f.Add("\ufeffsample\n\"=1+1\"\n'=1\n")
 	f.Add("sample,sample\n1,2\n\n\"")

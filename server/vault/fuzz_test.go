@@ -3,11 +3,14 @@ package vault
 import (
 	"strings"
 	"testing"
+
+	"woolsignal/core/fuzztest"
 )
 
 // FuzzMask hides a secret in a text it stands in: it is gone, and what is hidden
 // once has nothing more to hide.
-func FuzzMask(f *testing.F) {
+func FuzzMask(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	f.Add("key=", "clip-key-8812", "&x=1")
 	f.Add("ab", "aaaaaa", "aaaa")
 	f.Add("••", "••••••", "•")

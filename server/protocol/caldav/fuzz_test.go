@@ -9,6 +9,7 @@ import (
 	"github.com/emersion/go-ical"
 	"github.com/emersion/go-webdav/caldav"
 
+	"woolsignal/core/fuzztest"
 	"woolsignal/server/confined/confinedtest"
 )
 
@@ -16,7 +17,8 @@ func TestMain(m *testing.M) { confinedtest.Main(m) }
 
 // FuzzCalendar reads what a calendar server may hold, whoever put it there. Each
 // event it gives begins before the end of the span that was asked for.
-func FuzzCalendar(f *testing.F) {
+func FuzzCalendar(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	event := func(lines ...string) string {
 		return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//EN\r\nBEGIN:VEVENT\r\nUID:u\r\n" +
 			"DTSTAMP:20261101T000000Z\r\n" +

@@ -8,12 +8,14 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"woolsignal/core/fuzztest"
 	"woolsignal/core/schema"
 )
 
 // FuzzDescription reads descriptions that anybody may have published: each
 // operation that comes of one has arguments a schema can be made of.
-func FuzzDescription(f *testing.F) {
+func FuzzDescription(fuzzed *testing.F) {
+	f := fuzztest.New(fuzzed)
 	barn, err := os.ReadFile("../testdata/barn.yaml")
 	if err != nil {
 		f.Fatal(err)

@@ -29,9 +29,6 @@ type app struct {
 	read      *flag.FlagSet // the flags of the command that is run, once it has some
 }
 
-// confinedWorker is the command of the processes that work on foreign bytes.
-const confinedWorker = "confined-worker"
-
 // sensorsByPipe is the command of the demo's sensors as a process that speaks
 // MCP over standard input and output.
 const sensorsByPipe = "barn-sensors"
@@ -62,9 +59,9 @@ func (a *app) main(ctx context.Context, args []string) int {
 		}
 		return 0
 	}
-	if args[0] == confinedWorker { // a process of the service's own; nobody calls it
+	if args[0] == confined.Worker { // a process of the service's own; nobody calls it
 		if err := confined.Serve(a.in, a.out); err != nil {
-			fmt.Fprintln(a.errs, "woolsignal "+confinedWorker+": "+err.Error())
+			fmt.Fprintln(a.errs, "woolsignal "+confined.Worker+": "+err.Error())
 			return 1
 		}
 		return 0

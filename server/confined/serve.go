@@ -9,6 +9,9 @@ import (
 	"time"
 )
 
+// Worker is the command by which our program becomes a process that calls [Serve].
+const Worker = "confined-worker"
+
 // Work is a kind of work: it takes and gives JSON. within is how long it may
 // take; a process that goes on longer is killed.
 type Work func(within time.Duration, in json.RawMessage) (any, error)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/netip"
@@ -19,6 +20,7 @@ import (
 	"woolsignal/console"
 	"woolsignal/server"
 	"woolsignal/server/access"
+	"woolsignal/server/confined"
 	"woolsignal/server/crash"
 	"woolsignal/server/fault"
 	"woolsignal/server/store"
@@ -114,6 +116,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 		level = slog.LevelWarn
 	}
 	log := slog.New(slog.NewJSONHandler(a.errs, &slog.HandlerOptions{Level: level}))
+	pages := console.Files()
+	fmt.Fprint(a.errs, withoutConsole(pages))
 	self, err := os.Executable()
 	if err != nil {
 		return err
@@ -125,8 +129,8 @@ func serve(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: console.Files(), Log: log,
-		Confined: []string{self, confinedWorker}, Commands: commands, Proxies: proxies, Public: *public,
+	s, err := server.Open(ctx, server.Options{Data: *data, Crash: last, Console: pages, Log: log,
+		Confined: []string{self, confined.Worker}, Commands: commands, Proxies: proxies, Public: *public,
 		StrangersRoom: *room << 20})
 	if err != nil {
 		return err
@@ -156,6 +160,16 @@ func serve(ctx context.Context, a *app, args []string) error {
 		log.Info("stopped; what is open goes on at the next start")
 	}
 	return err
+}
+
+// withoutConsole says what to do where a program was built without the console,
+// as `go build` alone does; nothing where it is there.
+func withoutConsole(pages fs.FS) string {
+	if _, err := fs.Stat(pages, "index.html"); err == nil {
+		return ""
+	}
+	return "This program was built without the web console: its pages answer 404. Build it with `make build`; the " +
+		"command line and the API work meanwhile.\n"
 }
 
 // firstLink makes the one-time link of the first owner; "" where somebody has

@@ -98,7 +98,7 @@ func (e *Engine) mayBeHeard(ctx context.Context, signal *run.Signal) bool {
 	if key == "" || signal.Draft && signal.Kind != "chat" { // what waits is live
 		return false
 	}
-	if e.workspace.Now().Heard[source] {
+	if e.workspace.Now().Heard[source] || e.postedIn(signal) != "" {
 		return true
 	}
 	var one int
@@ -129,16 +129,20 @@ func (e *Engine) settling(a arrival) *settlement {
 	e.settlements[key] = s
 	e.working.Go(func() {
 		told := false
+		tell := func() {
+			if !told {
+				close(s.done) // whoever sent it need not wait for what takes longer
+				told = true
+			}
+		}
+		e.afterPost(a, tell)
 		e.patiently("a signal could not be brought to whom it is for",
 			[]any{"source", a.signal.Source, "id", a.signal.ID}, func() error {
 				ticket, err := e.assign(a)
 				if err == nil && !told {
 					s.ticket = ticket
 				}
-				if !told {
-					close(s.done) // whoever sent it need not wait for what takes longer
-					told = true
-				}
+				tell()
 				return err
 			})
 		e.mu.Lock()

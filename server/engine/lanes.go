@@ -71,6 +71,7 @@ type lanes struct {
 	paused bool
 	runs   map[string]*held
 	moving map[string]int     // by lane, and by "workflow x"
+	movers map[string]string  // the run that moves in a conversation, by its thread
 	queues map[string][]*held // waiting runs by strict lane, oldest first
 	waits  map[string][]*held // waiting runs by workflow, oldest first
 	begins map[string]*minute // beginnings, by workflow
@@ -78,8 +79,9 @@ type lanes struct {
 }
 
 func newLanes(e *Engine) *lanes {
-	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, queues: map[string][]*held{},
-		waits: map[string][]*held{}, begins: map[string]*minute{}, quiet: map[string][]*held{}}
+	return &lanes{engine: e, runs: map[string]*held{}, moving: map[string]int{}, movers: map[string]string{},
+		queues: map[string][]*held{},
+		waits:  map[string][]*held{}, begins: map[string]*minute{}, quiet: map[string][]*held{}}
 }
 
 // enter puts a run in its place and tells whether it may start at once.
@@ -169,6 +171,18 @@ func (s *lanes) count(h *held, by int) {
 	if h.place.atOnce > 0 {
 		note("workflow " + h.place.workflow)
 	}
+	if thread := h.place.thread; thread != "" && by > 0 {
+		s.movers[thread] = h.id
+	} else if s.movers[thread] == h.id {
+		delete(s.movers, thread)
+	}
+}
+
+// mover is the run that moves in a conversation with a workflow; "" for none.
+func (s *lanes) mover(thread string) string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.movers[thread]
 }
 
 func (s *lanes) unwait(h *held) {

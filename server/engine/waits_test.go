@@ -72,15 +72,23 @@ func call(t *testing.T, e *Engine, workflow string, inputs map[string]any) strin
 // becomes waits until a run has a status.
 func becomes(t *testing.T, e *Engine, id string, wanted run.Status) *run.State {
 	t.Helper()
-	var s *run.State
-	for end := time.Now().Add(20 * time.Second); time.Now().Before(end); time.Sleep(2 * time.Millisecond) {
-		var err error
-		if s, err = e.Fold(context.Background(), id); err == nil && s.Status == wanted {
+	news, end := e.Hub.Listen()
+	defer end()
+	limit := time.After(20 * time.Second)
+	for {
+		s, err := e.Fold(context.Background(), id)
+		if err == nil && s.Status == wanted {
 			return s
 		}
+		for came := false; !came; {
+			select {
+			case n := <-news:
+				came = n.Run == id || n.Kind == "resync"
+			case <-limit:
+				t.Fatalf("the run is %s (%s), not %s; %v", s.Status, s.Because, wanted, err)
+			}
+		}
 	}
-	t.Fatalf("the run is %s (%s), not %s", s.Status, s.Because, wanted)
-	return nil
 }
 
 func TestTimersSurviveARestart(t *testing.T) {

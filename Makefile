@@ -1,13 +1,13 @@
 # Two commands matter on a fresh machine: `make demo` and `make test`.
 GO      ?= go
-RACE    := $(if $(shell command -v gcc),-race)
+RACE    := -race=$(if $(shell command -v gcc),true,false)
 BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html
 WIRE    := $(GO) run ./server/api/describe | (cd console && npx openapi-typescript)
 GOFILES := $(shell find . -name '*.go' -not -path '*/node_modules/*' -not -path './.cache/*')
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package.json
 
-.PHONY: build demo servers test lint types fuzz audit soak bench browser screenshots clean
+.PHONY: build demo servers test quick lint types fuzz audit soak bench browser screenshots clean
 
 build: $(CONSOLE)
 	$(GO) build -o $(BIN) ./cmd/woolsignal
@@ -15,14 +15,16 @@ build: $(CONSOLE)
 demo: build
 	./$(BIN) demo
 
-test: build browser servers lint
-	$(GO) test $(RACE) -timeout 20m ./core/... ./server/... ./client/... ./cmd/... ./standin/... ./demo/... ./console
-	$(GO) test -timeout 20m ./server/simulation
-	$(GO) test -timeout 20m ./e2e/...
-	$(MAKE) fuzz FUZZ=500x
+# Everything; the suite builds, lints and tests side by side.
+test: console/node_modules/.installed browser servers
+	$(GO) run ./e2e/suite $(RACE)
 
-# Every reader of foreign bytes, fed what nobody wrote; a few seconds each in make
-# test, by number as the end of a time is told as a failure now and then. What it finds is kept under testdata/fuzz beside the test.
+# What changed since main and what imports it, twenty seeds, and three walks.
+quick: console/node_modules/.installed browser
+	$(GO) run ./e2e/suite -quick
+
+# Every reader of foreign bytes, fed what nobody wrote. make test feeds each its seeds and 500 spoilt copies of
+# them; this hunts for longer, and what it finds is kept under testdata/fuzz beside the test.
 FUZZ ?= 5m
 fuzz:
 	@mkdir -p .cache; set -e; $(GO) test -list '^Fuzz' ./core/... ./server/... | \
@@ -80,14 +82,14 @@ console/node_modules/.installed: console/package-lock.json
 
 # The console is tested in headless Chromium, Debian's own.
 browser:
-	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
+	@command -v chromium >/dev/null || e2e/install.sh chromium fonts-liberation
 
 # Real servers the tests speak to: calendars, mail, a database and MCP. A test
 # whose server cannot be had says so and is skipped.
 SERVERS := .cache/servers/.installed
 servers: $(SERVERS)
 	@command -v radicale >/dev/null && command -v dovecot >/dev/null && ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || \
-		{ apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq radicale dovecot-imapd postgresql >/dev/null; } || \
+		e2e/install.sh radicale dovecot-imapd postgresql || \
 		echo "NOT INSTALLED: some real servers could not be had; their tests are skipped"
 $(SERVERS):
 	mkdir -p .cache/servers

@@ -22,6 +22,7 @@ import (
 // TestEveryRouteAsEveryRole walks the table of routes: whoever lacks the role
 // is refused, and nobody who has it is.
 func TestEveryRouteAsEveryRole(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	parameter := regexp.MustCompile(`\{\w+\}`)
 	for _, route := range (&api.API{}).Routes() {
@@ -45,6 +46,7 @@ func TestEveryRouteAsEveryRole(t *testing.T) {
 }
 
 func TestFirstOwnerOfAnEmptyService(t *testing.T) {
+	t.Parallel()
 	s := harness.Start(t, t.TempDir(), "serve")
 	link := regexp.MustCompile(`http://\S+/join\?key=(\S+)`).FindStringSubmatch(s.Output())
 	if link == nil {
@@ -103,6 +105,7 @@ func TestFirstOwnerOfAnEmptyService(t *testing.T) {
 // TestBehindAProxy serves under the address people use, which is not the one
 // that is listened on.
 func TestBehindAProxy(t *testing.T) {
+	t.Parallel()
 	s := harness.Start(t, t.TempDir(), "serve", "-public-url", "https://wool.example/")
 	link := regexp.MustCompile(`https://wool\.example/join\?key=(\S+)`).FindStringSubmatch(s.Output())
 	if link == nil {
@@ -141,6 +144,7 @@ func TestBehindAProxy(t *testing.T) {
 }
 
 func TestSigningInIsLimitedAndCrossSiteRequestsAreRefused(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	post := func(header http.Header, body string) *http.Response {
 		t.Helper()
@@ -191,6 +195,7 @@ func TestSigningInIsLimitedAndCrossSiteRequestsAreRefused(t *testing.T) {
 // database and its log, in what the program printed, and in every answer of
 // the API.
 func TestNoSecretAnywhere(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {

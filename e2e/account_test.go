@@ -17,6 +17,7 @@ import (
 // TestARevokedTokenOpensNothingFromThenOn lists a token, follows the service
 // with it, and revokes it: the stream ends, and so does everything else.
 func TestARevokedTokenOpensNothingFromThenOn(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	c, owen := harness.Context(t), s.Person("Owen")
 	made, err := s.As("Owen").NewToken(c, owen.Email, owen.Password)
@@ -90,6 +91,7 @@ func newest(t *testing.T, s *harness.Service) string {
 
 // TestConsoleAccount changes a password and revokes a token in the browser.
 func TestConsoleAccount(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, owen := page(t), s.Person("Owen")
 	do(t, ctx, browser.SignIn(s.URL, owen.Email, owen.Password), chromedp.Navigate(s.URL+"/account"),
@@ -117,6 +119,7 @@ func labelledInput(label string) chromedp.JSPath {
 // TestWhatTouchesSafetyIsLogged does what an owner would want to know of, and
 // reads the service's log; no password, token or secret stands in it.
 func TestWhatTouchesSafetyIsLogged(t *testing.T) {
+	t.Parallel()
 	before := harness.Demo(t)
 	before.Stop()
 	s := harness.Start(t, before.Data, "serve") // not -quiet, as the demo is

@@ -24,6 +24,7 @@ func agentText(t *testing.T, s *harness.Service, id string) string {
 // with its turns open and nothing changed outside, changes its kit and limits in place,
 // and takes back what does not hold.
 func TestAnAgentIsReadTriedAndChanged(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), h.Click("link", "Agents"),
@@ -55,6 +56,7 @@ func TestAnAgentIsReadTriedAndChanged(t *testing.T) {
 // TestATypedAgentIsGivenWhatItTakes tries an agent with inputs: without them it says what
 // is missing, with them its typed answer is read.
 func TestATypedAgentIsGivenWhatItTakes(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/agents/note-taker"),
@@ -67,6 +69,7 @@ func TestATypedAgentIsGivenWhatItTakes(t *testing.T) {
 
 // TestANewAgentIsMade makes one from nothing, which may be given a task at once.
 func TestANewAgentIsMade(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/agents"),

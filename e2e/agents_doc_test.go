@@ -32,6 +32,7 @@ func fenced(t *testing.T, path string) []block {
 
 // TestTheAgentsPageRuns does what docs/agents.md says, as somebody would who reads it.
 func TestTheAgentsPageRuns(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	files := map[string]string{}
 	blocks := fenced(t, "../docs/agents.md")

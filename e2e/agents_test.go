@@ -59,6 +59,7 @@ func withFiles(t *testing.T, s *harness.Service, more map[string]string) {
 // model that follows their rules: it calls a tool, answers what does not fit, is told
 // so, and answers what does, chosen from a table.
 func TestAnAgentIsRehearsedWithoutAModel(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withFiles(t, s, grader)
 	rehearses(s, map[string]any{"words": []string{"does not fit"}, "answer": map[string]any{"grade": "fine",
@@ -97,6 +98,7 @@ func TestAnAgentIsRehearsedWithoutAModel(t *testing.T) {
 // TestATaskIsHeldAgainstWhatTheAgentTakes gives tasks that cannot be: each is refused in
 // words, and starts nothing.
 func TestATaskIsHeldAgainstWhatTheAgentTakes(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	files := maps.Clone(grader)
 	delete(files, "tables/grades.csv")
@@ -133,6 +135,7 @@ func TestATaskIsHeldAgainstWhatTheAgentTakes(t *testing.T) {
 // TestWhateverAModelSendsHasOneOutcome has the model go wrong in every way: the run
 // says how, keeps what was reached, and everything else goes on.
 func TestWhateverAModelSendsHasOneOutcome(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for fault, says := range map[string]string{"length": "cut off", "filter": "filter", "refusal": "refused",
 		"half": "broke off", "garbage": "cannot be read", "nothing": "answered nothing", "thinking": "answered nothing",

@@ -20,6 +20,7 @@ import (
 )
 
 func TestTheDescriptionIsOpenAPIAndComplete(t *testing.T) {
+	t.Parallel()
 	s := harness.Start(t, t.TempDir(), "serve")
 	response, err := http.Get(s.URL + "/api/v1/openapi.json")
 	if err != nil {
@@ -58,6 +59,7 @@ func TestTheDescriptionIsOpenAPIAndComplete(t *testing.T) {
 
 // TestLiveStream listens while a conversation happens.
 func TestLiveStream(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	request, err := http.NewRequestWithContext(harness.Context(t), http.MethodGet, s.URL+"/api/v1/live", nil)
 	if err != nil {
@@ -112,6 +114,7 @@ func TestLiveStream(t *testing.T) {
 // TestOpenRunsFinishOnWhatTheyBeganWith changes a workflow while one of its
 // runs waits for a person.
 func TestOpenRunsFinishOnWhatTheyBeganWith(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
@@ -145,6 +148,7 @@ func TestOpenRunsFinishOnWhatTheyBeganWith(t *testing.T) {
 // TestStoppingLetsCallsComeHome stops the service while a booking is on its
 // way: the answer is taken in, and nothing is sent again at the next start.
 func TestStoppingLetsCallsComeHome(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Misbehave("almanac", ledger.Order{Match: "PUT ", Times: 1, Delay: "1s", After: true})
 	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
@@ -170,6 +174,7 @@ func TestStoppingLetsCallsComeHome(t *testing.T) {
 
 // TestPagesOfRunsHoldTogether walks a list by its pages.
 func TestPagesOfRunsHoldTogether(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for range 7 {
 		s.Talk("t1", "hello")

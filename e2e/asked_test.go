@@ -14,6 +14,7 @@ import (
 // TestATryAsksForWhatIsMissing tries a workflow whose connection has no secret:
 // the try asks for it, goes on once it is given, and asks for a decision then.
 func TestATryAsksForWhatIsMissing(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	c := s.As("Ines")

@@ -39,6 +39,7 @@ func spends(t *testing.T, s *harness.Service, letters int) wire.Detail {
 // TestNothingIsBegunThatABudgetHasNoRoomFor spends up to budgets of every kind: the step
 // that could exceed one is not begun, the model is not asked, and the run says why.
 func TestNothingIsBegunThatABudgetHasNoRoomFor(t *testing.T) {
+	t.Parallel()
 	for budget, says := range map[string]string{"run: 0.002": "for a run of Spender is spent",
 		"day: 0.002": "for a day of Spender is spent", "month: 0.002": "for a month of Spender is spent"} {
 		s := harness.Demo(t)
@@ -60,6 +61,7 @@ func TestNothingIsBegunThatABudgetHasNoRoomFor(t *testing.T) {
 // TestManyAtOnceDoNotExceedABudget starts many runs at the same moment: together they
 // spend no more than the day's budget, and what was spent is told.
 func TestManyAtOnceDoNotExceedABudget(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if err := with(t, s, "spender", strings.Replace(spender, "BUDGET", "day: 0.02", 1)); err != nil {
 		t.Fatal(err)
@@ -108,6 +110,7 @@ func TestManyAtOnceDoNotExceedABudget(t *testing.T) {
 // TestToolsHavePrices has a tool cost something by call and result: the run's sum says
 // so, and its budget holds.
 func TestToolsHavePrices(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ines := s.As("Ines")
 	files, err := ines.Files(harness.Context(t))
@@ -137,6 +140,7 @@ func TestToolsHavePrices(t *testing.T) {
 // TestTextsAreOrderedByWhatTheyMean uses a model that makes embeddings, which costs what
 // its texts do.
 func TestTextsAreOrderedByWhatTheyMean(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if err := with(t, s, "alike", "workflow: alike\ntitle: Alike\ninputs: {type: object}\nsteps:\n  - id: near\n"+
 		"    tool: reading-models/nearest\n    args:\n      to: coarse fleece from the fell\n"+

@@ -28,6 +28,7 @@ func TestTheWeighbridgeIsBuiltByHand(t *testing.T) { buildTheWeighbridge(t, &bro
 
 // TestTheWeighbridgeIsBuiltByKeysAlone does the same without a mouse.
 func TestTheWeighbridgeIsBuiltByKeysAlone(t *testing.T) {
+	t.Parallel()
 	buildTheWeighbridge(t, &browser.Hand{Keyboard: true})
 }
 

@@ -18,6 +18,7 @@ import (
 // they send again until they are answered. Then every delivery has one row in
 // the register, every booking its run, and every run has ended.
 func TestKilledAgainAndAgainUnderLoad(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {

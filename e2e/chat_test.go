@@ -30,6 +30,7 @@ func book(t *testing.T, s *harness.Service, thread string) {
 }
 
 func TestChatThroughApprovalToCancelling(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	if n := s.Count("almanac", "PUT", 201, 204, 200); n != 1 {
@@ -98,6 +99,7 @@ func checkHistory(t *testing.T, d wire.Detail) {
 }
 
 func TestDeclinedIsToldAndNothingIsDone(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	d := s.Talk("t1", "Cancel it")
@@ -116,6 +118,7 @@ func TestDeclinedIsToldAndNothingIsDone(t *testing.T) {
 }
 
 func TestThreadsAreKeptApartAndInOrder(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	if d := s.Talk("t2", "Cancel it"); d.Status != run.Done || !strings.Contains(s.Said("t2", d.ID), "Which slot") {
@@ -141,6 +144,7 @@ func TestThreadsAreKeptApartAndInOrder(t *testing.T) {
 }
 
 func TestModelTroubleEndsClearly(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Misbehave("bellwether", ledger.Order{Match: "/chat/completions", Times: 2, Status: 429,
 		Body: `{"error":{"message":"slow down"}}`})
@@ -162,6 +166,7 @@ func TestModelTroubleEndsClearly(t *testing.T) {
 }
 
 func TestChatRefusals(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for name, c := range map[string]struct{ who, workflow, thread, text, want string }{
 		"no such workflow": {"Ines", "depot-slats", "t", "hello", "no workflow"},
@@ -190,6 +195,7 @@ func TestChatRefusals(t *testing.T) {
 // TestADraftIsTalkedToWithItsTurnsOpen changes depot-slots without making it live,
 // talks with the draft on its page, and opens what its answer came of.
 func TestADraftIsTalkedToWithItsTurnsOpen(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	now := text(t, s, "depot-slots")
@@ -214,6 +220,7 @@ func TestADraftIsTalkedToWithItsTurnsOpen(t *testing.T) {
 // TestADraftAsksAndIsAnswered talks with a draft that asks back: the answer goes
 // to the run that waits, and what changes anything is held back.
 func TestADraftAsksAndIsAnswered(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	draft := "workflow: gate\ntitle: Gate\ntriggers:\n  - id: page\n    chat: {page: gate}\nsteps:\n" +

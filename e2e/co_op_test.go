@@ -18,6 +18,7 @@ import (
 // TestNotesAreJudged sends deliveries whose drivers wrote something, through
 // the demo's weighbridge, and looks at where each went and why.
 func TestNotesAreJudged(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
@@ -82,6 +83,7 @@ func stepOf(t *testing.T, d wire.Detail, id string) wire.Step {
 }
 
 func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
@@ -129,6 +131,7 @@ func TestAPayoutWeekGoesOnWithoutTheOneThatFails(t *testing.T) {
 }
 
 func TestTheFirstMillThatAcceptsGetsTheLot(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	mills := map[string]string{"Verrick & Dunn": "buyer@verrick-dunn.example", "Almery Spinning": "wool@almery.example",

@@ -14,6 +14,7 @@ import (
 // TestTheWholeThreadByCommandLine does what the README's walk does, with
 // nothing but the command line.
 func TestTheWholeThreadByCommandLine(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	run := func(who string, args ...string) string {
 		t.Helper()
@@ -92,6 +93,7 @@ func TestTheWholeThreadByCommandLine(t *testing.T) {
 }
 
 func TestCancelLetsTheNextMessageGo(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	waiting := s.Talk("t1", "Cancel it")
@@ -122,6 +124,7 @@ func TestCancelLetsTheNextMessageGo(t *testing.T) {
 }
 
 func TestMisuseAndTrouble(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for name, c := range map[string]struct {
 		who  string
@@ -151,6 +154,7 @@ func TestMisuseAndTrouble(t *testing.T) {
 }
 
 func TestCheckAndApply(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	folder := filepath.Join(s.Data, "workspace")
 	if out, _, code := s.Command("Ines", "", "check", folder); code != 0 ||
@@ -219,6 +223,7 @@ func TestCheckAndApply(t *testing.T) {
 // TestARealModelServerIsOneFileAway points the models' connection at another
 // server: nothing else changes.
 func TestARealModelServerIsOneFileAway(t *testing.T) {
+	t.Parallel()
 	s, other := harness.Demo(t), harness.Demo(t)
 	folder := filepath.Join(s.Data, "workspace")
 	file := filepath.Join(folder, "connections", "models.yaml")
@@ -261,6 +266,7 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 
 // TestStartSaysHowAWorkflowIsStartedInstead starts one that a schedule starts.
 func TestStartSaysHowAWorkflowIsStartedInstead(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	_, errs, code := s.Command("Ines", "", "start", "store-watch")
 	if code == 0 || !strings.Contains(errs, "It starts by itself: Every 15 minutes") {
@@ -276,6 +282,7 @@ func TestStartSaysHowAWorkflowIsStartedInstead(t *testing.T) {
 // TestChatPrintsTheLastTurnWithItsButtons goes through a conversation that one run
 // holds, and writes on after its first question.
 func TestChatPrintsTheLastTurnWithItsButtons(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	say := func(words string) string {
 		t.Helper()

@@ -93,6 +93,7 @@ func frontDesk(t *testing.T, s *harness.Service, files map[string]string, words 
 // agent: each is a run of its own, with its place in the caller's record, and its cost
 // in the caller's sum.
 func TestAnAgentHasWorkflowsAndHelpers(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asksBoth(s)
 	d := frontDesk(t, s, company, "We brought 40 kg of Fell Grey")
@@ -125,6 +126,7 @@ func TestAnAgentHasWorkflowsAndHelpers(t *testing.T) {
 // TestCompanyThatGoesWrong has each thing go wrong that company brings: the agent is told,
 // and its run says so.
 func TestCompanyThatGoesWrong(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		change map[string]string // what is another in which file
 		says   string
@@ -170,6 +172,7 @@ func TestCompanyThatGoesWrong(t *testing.T) {
 // TestAgentsThatAskEachOther finds a circle before anything runs, and refuses it where it
 // runs all the same: the last one is told, and everybody answers.
 func TestAgentsThatAskEachOther(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	files := maps.Clone(company)
 	files["agents/scholar.yaml"] += "helpers: [front]\n"
@@ -196,6 +199,7 @@ func TestAgentsThatAskEachOther(t *testing.T) {
 // TestAWorkflowAnAgentStartsIsRenamed gives such a workflow another name: the agents that
 // start it follow, in what is written and in what is live.
 func TestAWorkflowAnAgentStartsIsRenamed(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asksBoth(s)
 	frontDesk(t, s, company, "We brought 40 kg of Fell Grey")
@@ -219,6 +223,7 @@ func TestAWorkflowAnAgentStartsIsRenamed(t *testing.T) {
 // TestACircleIsRefusedWhereItRuns has a workflow that an agent starts become one that has
 // the agent asked: the second start is refused with the way round, and everybody ends.
 func TestACircleIsRefusedWhereItRuns(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asksBoth(s)
 	frontDesk(t, s, company, "We brought 40 kg of Fell Grey")
@@ -265,6 +270,7 @@ func TestACircleIsRefusedWhereItRuns(t *testing.T) {
 // TestWhoWaitsForARunWaitsForThoseItCalled starts a workflow from the command line that
 // waits for another, which takes its time and then asks a person.
 func TestWhoWaitsForARunWaitsForThoseItCalled(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	slow := "const end = Date.now() + 600; while (Date.now() < end); return {n: kg / 2}"
 	for id, c := range map[string]struct{ then, want string }{

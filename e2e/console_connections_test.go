@@ -19,6 +19,7 @@ func labelled(words string) chromedp.JSPath {
 // TestConsoleConnections reads a connection, tests it, breaks and mends its
 // secret, and signs in at another service, all in the browser.
 func TestConsoleConnections(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	ines := s.Person("Ines")
@@ -53,6 +54,7 @@ func TestConsoleConnections(t *testing.T) {
 
 // TestConsoleTables adds, changes, searches and removes rows in the browser.
 func TestConsoleTables(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	ines := s.Person("Ines")
@@ -104,6 +106,7 @@ func TestConsoleTables(t *testing.T) {
 
 // TestConsoleHostedPage is a visitor with a browser and no account.
 func TestConsoleHostedPage(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	do(t, ctx, chromedp.Navigate(s.URL+"/talk/front-door"), browser.HasText("What is it about?"),

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -19,9 +20,20 @@ import (
 )
 
 // page opens a browser for a test.
+// chromium is the one browser of all tests, started by the first that needs it.
+var chromium = sync.OnceValues(func() (context.Context, error) {
+	ctx, _, err := browser.Open(context.Background()) // it ends with this process
+	return ctx, err
+})
+
+// page is a window of the test's own.
 func page(t *testing.T) context.Context {
 	t.Helper()
-	ctx, end, err := browser.Open(context.Background())
+	shared, err := chromium()
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, end, err := browser.Beside(shared)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,6 +61,7 @@ func write(words string) browser.Step {
 // talks, Tobias decides with a key, the conversation goes on, and the run can
 // be read.
 func TestConsoleFromChatToBooking(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	ines, tobias := s.Person("Ines"), s.Person("Tobias")
@@ -98,6 +111,7 @@ func TestConsoleFromChatToBooking(t *testing.T) {
 
 // TestRunIsSeenWhileItHappens watches a run's page while its tool is slow.
 func TestRunIsSeenWhileItHappens(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	book(t, s, "t1")
@@ -113,6 +127,7 @@ func TestRunIsSeenWhileItHappens(t *testing.T) {
 
 // TestWrittenTextIsNeverMarkup sends markup through every text a page shows.
 func TestWrittenTextIsNeverMarkup(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	ines := s.Person("Ines")
@@ -139,7 +154,8 @@ func accessible(t *testing.T, ctx context.Context, name string) {
 		t.Fatalf("axe-core is not installed; `make build` installs it: %v", err)
 	}
 	result, err := chromedp.Run(ctx, chromedp.Evaluate[string](string(axe)+`;
-		axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']})
+		axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice'],
+			resultTypes: ['violations']})
 			.then(r => JSON.stringify(r.violations.map(v => ({id: v.id,
 				nodes: v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? ''))}))))`,
 		chromedp.EvalAwaitPromise))
@@ -160,6 +176,7 @@ func accessible(t *testing.T, ctx context.Context, name string) {
 
 // TestPagesAreAccessible holds every page against axe-core, light and dark.
 func TestPagesAreAccessible(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	book(t, s, "t1")
@@ -190,6 +207,7 @@ func TestPagesAreAccessible(t *testing.T) {
 // TestBuildingIsAccessible holds the building page against axe-core in each of
 // its states, light and dark.
 func TestBuildingIsAccessible(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	if err := s.As("Ines").KeepSample(harness.Context(t), "weighbridge", "dry",

@@ -22,6 +22,7 @@ func button(words string) chromedp.JSPath {
 // TestConsoleVersions makes a draft live in the browser, reads what differs,
 // goes back, and switches the workflow off.
 func TestConsoleVersions(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, hand := page(t), &browser.Hand{}
 	c, ines := harness.Context(t), s.Person("Ines")
@@ -64,6 +65,7 @@ func TestConsoleVersions(t *testing.T) {
 // TestConsoleItemsFoldAndRunsRepeat opens a run with an item for each grower,
 // unfolds one, and runs it again from a step.
 func TestConsoleItemsFoldAndRunsRepeat(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := page(t)
 	c, ines := harness.Context(t), s.Person("Ines")

@@ -14,6 +14,7 @@ import (
 // TestKilledInTheMiddleOfTheSecondToolCall kills the service while Almanac
 // has already booked but not yet answered.
 func TestKilledInTheMiddleOfTheSecondToolCall(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Misbehave("almanac", ledger.Order{Match: "PUT ", Times: 1, Delay: "20s", After: true})
 	heard, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1",
@@ -50,6 +51,7 @@ func TestKilledInTheMiddleOfTheSecondToolCall(t *testing.T) {
 }
 
 func TestKilledAtEveryKindOfMoment(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
@@ -127,6 +129,7 @@ func killWhileRecording(t *testing.T, s *harness.Service, signing string) {
 // TestAnUncertainCallIsPutToAPerson takes the idempotency key out of the
 // register's description: then nobody can tell whether the row was added.
 func TestAnUncertainCallIsPutToAPerson(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 // people, tokens, runs and edited files are as they were, wherever the
 // stand-ins are now.
 func TestDemoStartsAgainWhereItWas(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	book(t, s, "t1")
 	file := filepath.Join(s.Data, "workspace", "workflows", "depot-slots.yaml")
@@ -45,6 +46,7 @@ func TestDemoStartsAgainWhereItWas(t *testing.T) {
 }
 
 func TestTroubleAtTheStartIsToldInOneLine(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for name, c := range map[string]struct {
 		args []string

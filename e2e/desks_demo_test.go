@@ -15,6 +15,7 @@ import (
 // TestADepotSlotIsReadBack has a grower move their slot: what it is and what it becomes is
 // read back, and a plain yes moves it.
 func TestADepotSlotIsReadBack(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asked := s.Types(shieling.Said{As: "ines", Room: "docks",
 		Text: "Can I bring 30 fleeces from Cold Hause on Thursday morning?"})
@@ -35,6 +36,7 @@ func TestADepotSlotIsReadBack(t *testing.T) {
 // desk, which asks Owen, books with Carter, waits for the haulier's yard over a restart,
 // and writes into the calendar what Carter says.
 func TestALorryIsReady(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	err := with(t, s, "collects", "workflow: collects\ntitle: Collects\ninputs: {type: object}\nsteps:\n"+
 		"  - id: made\n    tool: co-op-calendar/add_event\n    args:\n      calendar: collections\n"+
@@ -83,6 +85,7 @@ func TestALorryIsReady(t *testing.T) {
 // TestTheGangsDayIsLogged has an agent use two workflows as its tools, and answer with
 // the link to what they filed.
 func TestTheGangsDayIsLogged(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asked := s.Types(shieling.Said{As: "ines", Room: "shearing", Text: "Log today, please"})
 	said := s.BotSays(asked.Thread, "sheep at")
@@ -100,6 +103,7 @@ func TestTheGangsDayIsLogged(t *testing.T) {
 // TestTheMarketIsWatched has a front agent consult another on a larger model, and passes
 // on what it says with its sources.
 func TestTheMarketIsWatched(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asked := s.Types(shieling.Said{As: "elin", Room: "papers", Text: "What is new about wool?"})
 	said := s.BotSays(asked.Thread, "Sources:")
@@ -121,6 +125,7 @@ func TestTheMarketIsWatched(t *testing.T) {
 // TestOneRoomHasTwoVoices has two agents in one room answer under names of their own, by
 // how a thread begins, and each goes on in its thread.
 func TestOneRoomHasTwoVoices(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	rules := s.Types(shieling.Said{As: "ines", Room: "rules", Text: "Rules: may dogs come onto the dock?"})
 	if m := s.BotSays(rules.Thread, "Dogs stay in the trailer"); m.From.Name != "Rules referee" || m.From.Sign != "§" {

@@ -30,6 +30,7 @@ func fileLimit(t *testing.T, s *harness.Service, bytes uint64) {
 // TestAFullDiskLosesNothing fills the disk while runs are open: nothing is
 // taken in that cannot be kept, and once there is room all goes on.
 func TestAFullDiskLosesNothing(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {

@@ -26,6 +26,7 @@ func text(t *testing.T, s *harness.Service, workflow string) string {
 // TestADraftIsKeptReadableOrNot keeps a broken text as it is: what is live and
 // every other draft go on, and a try takes the last text that could be read.
 func TestADraftIsKeptReadableOrNot(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	better := strings.Replace(text(t, s, "weighbridge"), "net.shrinkage > 8", "net.shrinkage > 9", 1)
@@ -67,6 +68,7 @@ func TestADraftIsKeptReadableOrNot(t *testing.T) {
 // TestTwoEditTheSameWorkflow merges what was done to other steps, shows both
 // texts of a step that both changed, and takes the words that are preferred.
 func TestTwoEditTheSameWorkflow(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := harness.Context(t)
 	from := text(t, s, "weighbridge")
@@ -101,6 +103,7 @@ func TestTwoEditTheSameWorkflow(t *testing.T) {
 // TestManyEditAtOnce has twelve people add a step each, all at the same time
 // and from the same text: all twelve are there.
 func TestManyEditAtOnce(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, from := harness.Context(t), text(t, s, "store-watch")
 	var all sync.WaitGroup
@@ -125,6 +128,7 @@ func TestManyEditAtOnce(t *testing.T) {
 // TestAWorkflowIsMadeInOneRequest makes one from nothing, and refuses what
 // cannot be one, or is there.
 func TestAWorkflowIsMadeInOneRequest(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	const fresh = "workflow: lamb-count\ntitle: Lamb count\nsteps: []\n"

@@ -15,6 +15,7 @@ import (
 // removes steps by the keyboard alone: each act changes its own lines, and undone
 // the file is what it was.
 func TestWhatIsChangedInTheBrowserIsTakenBackToTheByte(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password))
@@ -68,6 +69,7 @@ func others(a, b string) int {
 // writes: both stand. The same step changed by both is shown, and whose words
 // count is asked.
 func TestTwoBrowsersEditOneDraft(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	elin := func(old, new string) {
@@ -102,6 +104,7 @@ func away(gone bool) browser.Step { return browser.Offline(gone) }
 // one line says so, a browser that is left keeps what was written, and it is
 // there once the service is.
 func TestAServiceThatIsGoneLosesNothing(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
@@ -122,6 +125,7 @@ func TestAServiceThatIsGoneLosesNothing(t *testing.T) {
 // TestAStepIsRenamedEverywhere gives a step another name: all that reads it
 // follows, and is one change to take back.
 func TestAStepIsRenamedEverywhere(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	was := text(t, s, "weighbridge")
@@ -138,6 +142,7 @@ func TestAStepIsRenamedEverywhere(t *testing.T) {
 // TestAValueIsDraggedFromWhatAStepGave tries the weighbridge, keeps what its first
 // step gave in sight, and drags a value of that into another step's text.
 func TestAValueIsDraggedFromWhatAStepGave(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	if err := s.As("Ines").KeepSample(harness.Context(t), "weighbridge", "dry",
@@ -171,6 +176,7 @@ steps:
 // below the block: the block gives it from then on. Let go above the block, it says
 // why it cannot be read there.
 func TestAValueIsDraggedOutOfItsBlock(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	if err := with(t, s, "blocked", blocked); err != nil {

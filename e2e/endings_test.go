@@ -31,6 +31,7 @@ steps:
 // ends the confined process it is read in. Its step fails with that reason
 // while everything else, what is read next too, goes on.
 func TestWorkThatEndsItsProcessEndsNothingElse(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if err := with(t, s, "reading", reading); err != nil {
 		t.Fatal(err)

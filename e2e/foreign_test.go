@@ -54,6 +54,7 @@ var belongs = map[string]string{
 // address as every role, with an object of somebody else's, and every path with
 // every method it does not have.
 func TestWhatIsAnothersIsReachedByNoMethod(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	mine := minesOf(t, s)
 	parameter := regexp.MustCompile(`\{(\w+)\}`)

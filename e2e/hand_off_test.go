@@ -64,6 +64,7 @@ func hands(s *harness.Service) {
 // TestAConversationIsHandedOver has one agent hand a conversation to another, which goes
 // on with what was collected, under its own name, also when they write again.
 func TestAConversationIsHandedOver(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	desks(t, s, "")
 	hands(s)
@@ -97,6 +98,7 @@ func TestAConversationIsHandedOver(t *testing.T) {
 // TestAHandOffThatCannotBe switches off the one that should take over, and has two hand
 // one task to each other for ever: each has its outcome, and somebody answers.
 func TestAHandOffThatCannotBe(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	desks(t, s, "")
 	hands(s)

@@ -13,6 +13,7 @@ import (
 // TestTheDataFolderIsItsOwnersAlone begins in a folder others may look into, with
 // files as a careless copy leaves them.
 func TestTheDataFolderIsItsOwnersAlone(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	if err := os.Chmod(data, 0o755); err != nil {
 		t.Fatal(err)
@@ -45,6 +46,7 @@ func TestTheDataFolderIsItsOwnersAlone(t *testing.T) {
 
 // TestAPublicHTTPSAddressStaysHTTPS asks by plain HTTP, as a proxy does.
 func TestAPublicHTTPSAddressStaysHTTPS(t *testing.T) {
+	t.Parallel()
 	for public, want := range map[string]string{"https://wool.example": "max-age=31536000", "http://wool.example": ""} {
 		s := harness.Start(t, t.TempDir(), "serve", "-public-url", public)
 		for _, path := range []string{"/", "/api/v1/session", "/slip/nothing"} {
@@ -62,6 +64,7 @@ func TestAPublicHTTPSAddressStaysHTTPS(t *testing.T) {
 
 // TestStreamsAPersonAreBounded opens the most, one more, and one of somebody else.
 func TestStreamsAPersonAreBounded(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	open := func(first string) *http.Response {
 		t.Helper()
@@ -96,6 +99,7 @@ func TestStreamsAPersonAreBounded(t *testing.T) {
 
 // TestNobodyPutsWordsIntoOurMouth makes an address that says something.
 func TestNobodyPutsWordsIntoOurMouth(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	browser := signedIn(t, s, "Ines")
 	said := returnsTo(t, browser, s.URL+"/oauth/return/minutes?state=made-up&error_description="+

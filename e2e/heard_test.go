@@ -75,6 +75,7 @@ func pieces(lines <-chan map[string]any) (out []string) {
 // TestAVisitorHearsWordsAsTheyCome listens to a conversation: what is said as it is
 // comes word by word, what a person looks over first does not, and nobody else hears any.
 func TestAVisitorHearsWordsAsTheyCome(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t, "-pace", "5ms")
 	if err := with(t, s, "spoken", spoken); err != nil {
 		t.Fatal(err)

@@ -50,6 +50,7 @@ func measures(t *testing.T, s *harness.Service, fields map[string]string) (statu
 // each in a typed answer chosen from a table; the grading lead looks the batch over in
 // one sitting, changes one and has one measured again.
 func TestTheLabBenchFromFormToGrade(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for i, sample := range []struct{ grower, microns, notes string }{{"Hollin Bank", "29.4", "soft and even"},
 		{"Nettlecote", "36.5", "harsh, coarse"}, {"Skell Top", "30.0", "sound, for cloth"}} {
@@ -110,6 +111,7 @@ func TestTheLabBenchFromFormToGrade(t *testing.T) {
 // TestAModelThatCannotLookSaysSo sends a picture to a model that looks at none: the run
 // fails with that, and nothing is asked.
 func TestAModelThatCannotLookSaysSo(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withFiles(t, s, map[string]string{"agents/lab-grader.yaml": strings.Replace(agentText(t, s, "lab-grader"),
 		"model: large", "model: medium", 1)})
@@ -128,6 +130,7 @@ func TestAModelThatCannotLookSaysSo(t *testing.T) {
 // machine: what the agent makes of each is the answer, in the shape the display needs;
 // one whose answer never fits is answered as a failure.
 func TestATelephonesWebhookIsAnsweredWithTypedJSON(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	for said, wants := range map[string]string{
 		"Could the lorry do a collection on Tuesday? Eight bales.": "a collection",

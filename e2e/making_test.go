@@ -16,6 +16,7 @@ import (
 // description's address: the file, the secret and the verdict come of one
 // request, and a step can call it at once.
 func TestAConnectionIsMadeFromADescription(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	state, err := demo.LoadState(s.Data)
@@ -92,6 +93,7 @@ func sendPlain(t *testing.T, s *harness.Service, path, body string) int {
 // TestWhatActsAtOnceIsNotBrokenByAPress refuses a change that would make
 // something else wrong, one made from an old text, and what is no such file.
 func TestWhatActsAtOnceIsNotBrokenByAPress(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	now, err := c.Definition(ctx, "connection", "clip-register")
@@ -139,6 +141,7 @@ func TestWhatActsAtOnceIsNotBrokenByAPress(t *testing.T) {
 // TestASigningKeyIsMadeHere makes a key, sends what is signed with it, and sends
 // the same with a byte changed.
 func TestASigningKeyIsMadeHere(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	for id, scheme := range map[string]string{"gate-one": "standard-webhooks", "gate-two": "hmac-sha256",
@@ -186,6 +189,7 @@ func TestASigningKeyIsMadeHere(t *testing.T) {
 // that has neither a key nor a schema: the first that comes is kept, whoever sent
 // it, and starts nothing; the second is refused.
 func TestTheNextDeliveryIsCaughtBeforeThereIsAKey(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	text := "workflow: gate\ntitle: Gate\ntriggers:\n  - id: scale\n    webhook:\n      path: gate\n" +

@@ -64,6 +64,7 @@ func pinUp(t *testing.T, s *harness.Service) wire.Detail {
 // visitors: its visitor sees it; nobody else gets it, not by its hash either, and a
 // hash that is merely written opens nothing.
 func TestAVisitorSeesThePictureThatIsSaid(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if err := with(t, s, "notices", notices); err != nil {
 		t.Fatal(err)

@@ -23,6 +23,7 @@ import (
 )
 
 func TestTheDeskAnswersInARoomAndInPrivate(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	asked := s.Types(shieling.Said{As: "ines", Room: "docks", Text: "Can I bring 30 fleeces on Thursday morning?"})
 	if m := s.BotSays(asked.Thread, "Which farm"); m.From.Name != "Depot desk" || m.Room != "docks" {
@@ -42,6 +43,7 @@ func TestTheDeskAnswersInARoomAndInPrivate(t *testing.T) {
 }
 
 func TestAMessageIsPostedOnceHoweverOftenTheServiceDies(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Misbehave("shieling", ledger.Order{Match: "POST /api/rooms/docks/messages", Times: 1, Delay: "20s", After: true})
 	asked := s.Types(shieling.Said{As: "ines", Room: "docks", Text: "Can I bring 30 fleeces on Thursday morning?"})
@@ -60,6 +62,7 @@ func TestAMessageIsPostedOnceHoweverOftenTheServiceDies(t *testing.T) {
 }
 
 func TestACallIsAnsweredInTimeByWhoIsKnownByNumber(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	var c hillline.Call
 	s.Outside(http.MethodPost, "hill-line", "/calls", map[string]string{"from": "+441632960101"}, &c)
@@ -88,6 +91,7 @@ func TestACallIsAnsweredInTimeByWhoIsKnownByNumber(t *testing.T) {
 }
 
 func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	paper := harness.PDF("Thrawl Sacking", "Supplier: Thrawl Sacking", "Number: TS-204", "For 40 wool sacks",
@@ -113,6 +117,7 @@ func TestAnInvoiceIsReadFiledWrittenDownAndPassedOn(t *testing.T) {
 // TestAPaperMadeToHarmFailsAlone sends an invoice whose pages go round in a
 // circle: its run fails, since nothing can be read in it, and the next one is read.
 func TestAPaperMadeToHarmFailsAlone(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	round := []byte("%PDF-1.4\n1 0 obj\n<</Type/Catalog/Pages 2 0 R>>\nendobj\n2 0 obj\n" +
@@ -132,6 +137,7 @@ func TestAPaperMadeToHarmFailsAlone(t *testing.T) {
 }
 
 func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", `mails flagged \Flagged in INBOX`)
 	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The hayloft",
@@ -146,6 +152,7 @@ func TestAMailThatWasOldIsFlaggedAndOneIsArchived(t *testing.T) {
 }
 
 func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	asked := s.Writes(postbag.Letter{From: "skell.top@hills.example", To: "office@larkrigg.example",
@@ -167,6 +174,7 @@ func TestAQuestionByMailIsAnsweredOnceAPersonHasLooked(t *testing.T) {
 }
 
 func TestASenderIsVerifiedByTheMailboxAloneAndJoinsNobodysConversation(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	letter := func(from, number, more string) postbag.Letter {
@@ -198,6 +206,7 @@ func TestASenderIsVerifiedByTheMailboxAloneAndJoinsNobodysConversation(t *testin
 }
 
 func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	s.Misbehave("postbag", ledger.Order{Match: "SMTP DATA", Times: 1, Cut: true})
@@ -227,6 +236,7 @@ func TestAMailNobodyKnowsTheFateOfIsPutToAPerson(t *testing.T) {
 }
 
 func TestALotSheetIsMadeLookedOverAndSent(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	id, err := s.As("Ines").Start(harness.Context(t), "sale-book",
 		wire.Start{Inputs: map[string]any{"sale": "Winter wool sale", "day": "9 December 2026"}})
@@ -255,6 +265,7 @@ func TestALotSheetIsMadeLookedOverAndSent(t *testing.T) {
 }
 
 func TestTheStoreIsAiredOverMCPOnceAPersonSaysSo(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Outside(http.MethodPut, "barn-sensors", "/stores/north",
 		map[string]any{"humidity_percent": 71, "temperature_celsius": 8}, nil)
@@ -349,6 +360,7 @@ func (v *visitor) says(text string) {
 }
 
 func TestAVisitorChoosesIsFoundInTheRegisterAndIsHelped(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	v := &visitor{t: t, url: s.URL + "/talk/front-door/messages", key: strings.Repeat("k", 30)}
 	v.opens(3)
@@ -442,6 +454,7 @@ func demoKeys(t *testing.T, s *harness.Service) standin.Keys {
 // TestSensorsThroughAPipe reaches an MCP server that is a process the service
 // starts, by a name its owner allowed.
 func TestSensorsThroughAPipe(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ines := s.As("Ines")
 	files, err := ines.Files(harness.Context(t))

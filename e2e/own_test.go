@@ -43,6 +43,7 @@ func clerkHears(t *testing.T, s *harness.Service, words string) string {
 // who holds the conversation until they answer, and go on by itself at a time, also when
 // the service was down at that time.
 func TestAnAgentActsOnItsOwnWork(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	clerk(t, s, "")
 	soon := time.Now().Add(4 * time.Second).Truncate(time.Second).UTC()
@@ -101,6 +102,7 @@ func TestAnAgentActsOnItsOwnWork(t *testing.T) {
 // TestAPlanIsShownAndHeldTo has an agent that must say its plan: it changes nothing before
 // it did, and what it does beside the plan is marked.
 func TestAPlanIsShownAndHeldTo(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	clerk(t, s, "plan: {ask: speaker}\n")
 	row := map[string]any{"tool": "mishaps/add", "args": map[string]any{"workflow": "gate", "because": "broken",

@@ -92,6 +92,7 @@ func nettlecote(t *testing.T, s *harness.Service) wire.Row {
 // a plain yes makes it, a no and a third thing leave it, and what they said instead
 // reaches the agent. A crash meanwhile changes nothing.
 func TestWhatIsToChangeIsReadBack(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	keeper(t, s, speakerSaysYes)
 	for n, c := range []struct {
@@ -136,6 +137,7 @@ func TestWhatIsToChangeIsReadBack(t *testing.T) {
 // TestAReadBackIsAnsweredByWhomItAsked has somebody else say yes in the same thread, and
 // nobody at all in time.
 func TestAReadBackIsAnsweredByWhomItAsked(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	keeper(t, s, speakerSaysYes)
 	asks := s.Types(shieling.Said{As: "ines", Room: "market", Text: "Please move Nettlecote"})
@@ -165,6 +167,7 @@ func TestAReadBackIsAnsweredByWhomItAsked(t *testing.T) {
 // the reason and how sure it is stand in the run, and in the review, which shows the
 // thing before and after.
 func TestACriterionSaysWhetherSomebodyIsAsked(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	keeper(t, s, "{judge: It is about Nettlecote., ask: reviewer}")
 	heard := berths(t, s, "t1", "Please move Nettlecote")
@@ -192,6 +195,7 @@ func TestACriterionSaysWhetherSomebodyIsAsked(t *testing.T) {
 // TestAnAgentsOwnTaskIsReadBack answers what an agent reads back in a conversation without
 // any workflow, held back as on the agent's page.
 func TestAnAgentsOwnTaskIsReadBack(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	keeper(t, s, speakerSaysYes)
 	says := func(words string) string {

@@ -13,6 +13,7 @@ import (
 // TestATextIsReadAsItIsEdited reads every workflow of the demo as it stands: that
 // says what the service says of it, and keeps nothing.
 func TestATextIsReadAsItIsEdited(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	all, err := c.Workflows(ctx)
@@ -44,6 +45,7 @@ func TestATextIsReadAsItIsEdited(t *testing.T) {
 // TestWhatMayBeReadWhere follows names through blocks: what a step adds behind
 // it, what a block adds inside it, and that a change nobody keeps is gone.
 func TestWhatMayBeReadWhere(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	read, err := c.Read(ctx, "payout-week", `workflow: payout-week
@@ -104,6 +106,7 @@ steps:
 
 // TestWhatCannotBeReadIsSaid reads texts that are no workflows, of every size.
 func TestWhatCannotBeReadIsSaid(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	for name, text := range map[string]string{"nothing": "", "no YAML": "steps: [", "a list": "- a",

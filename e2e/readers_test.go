@@ -16,6 +16,7 @@ import (
 // TestAReaderReadsNobodysConversation holds a conversation whose agent wants an
 // approval, and has a reader try every door to it.
 func TestAReaderReadsNobodysConversation(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := harness.Context(t)
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, s.URL+"/api/v1/live", nil)
@@ -85,6 +86,7 @@ func problemOf[T any](_ T, err error) error { return err }
 // TestTwoCallersKeysAreApart has two people use one idempotency key, and one of
 // them use it twice.
 func TestTwoCallersKeysAreApart(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	add := func(first, key string) (status int, row int64) {
 		t.Helper()

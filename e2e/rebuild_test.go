@@ -10,6 +10,7 @@ import (
 // TestListsAreMadeAnew rebuilds what is made of the journals, of a service
 // that stands still; one that runs is left alone.
 func TestListsAreMadeAnew(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	s.Talk("t1", "Can I bring 30 fleeces on Thursday morning?")
 	if _, errs, code := s.Command("Ines", "", "rebuild", "-data", s.Data); code == 0 ||

@@ -48,6 +48,7 @@ func with(t *testing.T, s *harness.Service, id, text string) error {
 // nobody has is refused; and each step of a run shows what it asked, and no
 // other's.
 func TestWhoIsNamedAnswersAndEachStepShowsItsOwn(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	owen := s.Person("Owen")
 	if err := with(t, s, "twice", strings.Replace(twice, "OWEN", "nobody@larkrigg.example", 1)); err == nil {

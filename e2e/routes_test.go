@@ -163,6 +163,7 @@ func field(v any, path ...any) string {
 // Every address answers as the description says: its status, its content type,
 // and a body that fits.
 func TestEveryRouteAnswersAsDescribed(t *testing.T) {
+	t.Parallel()
 	const get, post, put, del = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodDelete
 	fresh := harness.Start(t, t.TempDir(), "serve")
 	link := regexp.MustCompile(`http://\S+/join\?key=(\S+)`).FindStringSubmatch(fresh.Output())

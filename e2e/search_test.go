@@ -11,6 +11,7 @@ import (
 // TestRunsAreFoundByTheirWords looks for runs by what they are about and why
 // they failed, before the words are indexed and after.
 func TestRunsAreFoundByTheirWords(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if _, errs, code := s.Command("Ines", "", "off", "mishap"); code != 0 {
 		t.Fatal(errs) // its runs would tell of the same words

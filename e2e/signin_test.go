@@ -101,6 +101,7 @@ func returnsTo(t *testing.T, browser *http.Client, back string) url.Values {
 // TestASignInIsWhoBeganIts sends the way back to others: to somebody who is
 // signed in as another, to nobody, and to another connection's address.
 func TestASignInIsWhoBeganIts(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	back := allows(t, authorize(t, s), "yes", "files.read")
 	for _, other := range []string{"Elin", "Owen", ""} {
@@ -131,6 +132,7 @@ func authorize(t *testing.T, s *harness.Service) string {
 }
 
 func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withReader(t, s)
 	ctx := harness.Context(t)
@@ -158,6 +160,7 @@ func TestARunWaitsForASignInAndGoesOnByItself(t *testing.T) {
 }
 
 func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withReader(t, s)
 	// every token is old at once
@@ -188,6 +191,7 @@ func TestTokensAreRenewedUntilTheyAreRevoked(t *testing.T) {
 }
 
 func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	if said := returns(t, s, allows(t, authorize(t, s), "no")); !strings.Contains(said.Get("said"), "said no") {
 		t.Errorf("refused: %v", said)
@@ -231,6 +235,7 @@ func TestEveryWayASignInGoesWrongIsExplained(t *testing.T) {
 }
 
 func TestTheVerdictNamesTheRemedy(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := harness.Context(t)
 	c := s.As("Ines")
@@ -288,6 +293,7 @@ func TestTheVerdictNamesTheRemedy(t *testing.T) {
 // for every secret in the data folder, in what the API gives and in what is
 // exported.
 func TestNoSecretIsFoundAnywhere(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	returns(t, s, allows(t, authorize(t, s), "yes", "files.read"))
 	keys := demoKeys(t, s)
@@ -347,6 +353,7 @@ func raw(t *testing.T, s *harness.Service, path string) string {
 }
 
 func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx := harness.Context(t)
 	files, err := s.As("Ines").Files(ctx)
@@ -395,6 +402,7 @@ func TestADraftUsesTheConnectionsThatStandIn(t *testing.T) {
 // others say that they are she: by mail, by a signal a builder made up, by going
 // through her run again.
 func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withElinSignedIn(t, s)
 	ctx, elin := harness.Context(t), s.As("Elin")
@@ -431,6 +439,7 @@ func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
 // TestAChatNameActsForWhomItIsLinkedTo has a chat server say that Elin writes:
 // that counts once she, signed in here, has written her code there.
 func TestAChatNameActsForWhomItIsLinkedTo(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	withElinSignedIn(t, s)
 	ctx, elin := harness.Context(t), s.As("Elin")

@@ -227,6 +227,7 @@ func withChurn(t *testing.T, s *harness.Service) string {
 // while the service is killed at random moments again and again. Two callers
 // send everything, and some of them leave before they are answered.
 func TestEveryKindOfStepSurvivesKills(t *testing.T) {
+	t.Parallel()
 	runs, kills := size("SOAK_RUNS", 40), size("SOAK_KILLS", 6)
 	s := harness.Demo(t)
 	signing := withChurn(t, s)

@@ -12,6 +12,7 @@ import (
 // TestACallerHearsSentencesAsTheyCome rings up while a model takes its time: each
 // sentence is spoken once it is there, all of them once, and in their order.
 func TestACallerHearsSentencesAsTheyCome(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t, "-pace", "150ms")
 	const long = "The north dock is free at nine. The south dock is free at ten, and has the better light. " +
 		"Bring the sheets you were lent in spring. Elin will be there all morning. Thank you."

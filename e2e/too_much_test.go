@@ -17,6 +17,7 @@ import (
 // two megabytes, a list of five thousand items, a connection of four hundred
 // tools, and a name of letters that run the other way with markup in it.
 func TestBuildingBearsTooMuch(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	c := s.As("Ines")

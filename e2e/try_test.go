@@ -47,6 +47,7 @@ func stepCalled(t *testing.T, d wire.Detail, id string) wire.Step {
 // down outside, what is held back gives an example, and once a real delivery
 // came what that gave; what is said to be real is.
 func TestAWholeDraftIsTried(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	posts := func() int { return s.Count("clip-register", "POST", 201) }
 	d := tried(t, s, "weighbridge", wire.Try{Signal: handWritten("dry")})
@@ -76,6 +77,7 @@ func TestAWholeDraftIsTried(t *testing.T) {
 // TestADraftIsTriedInPart goes up to a step, one step alone, and on from a step
 // with another value before it.
 func TestADraftIsTriedInPart(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	d := tried(t, s, "weighbridge", wire.Try{Signal: handWritten(""), Until: "sort"})
 	if d.Status != run.Done || stepCalled(t, d, "sort").Status != run.Done || stepCalled(t, d, "row").Status != "" {
@@ -107,6 +109,7 @@ func TestADraftIsTriedInPart(t *testing.T) {
 // TestNobodyElseIsAskedInATry puts a review of a try to who tries, and asks
 // nobody of the team.
 func TestNobodyElseIsAskedInATry(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	d := tried(t, s, "payout-week", wire.Try{Inputs: map[string]any{"price_per_kg": 2}})
 	if d.Status != run.Waiting || len(d.Reviews) != 1 || d.Reviews[0].Ask != s.Person("Ines").Email {
@@ -127,6 +130,7 @@ func TestNobodyElseIsAskedInATry(t *testing.T) {
 // TestWaitsOfATryAreHurried ends a wait of days at once, and takes it to be that
 // much later then.
 func TestWaitsOfATryAreHurried(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	const later = `workflow: later
 title: Later
@@ -154,6 +158,7 @@ steps:
 // TestAnAgentsCallsAreHeldBackInATry has the depot desk book a slot in a try: it
 // is told that it did, and no calendar has it.
 func TestAnAgentsCallsAreHeldBackInATry(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	before := s.Count("almanac", "PUT")
 	d := tried(t, s, "depot-slots", wire.Try{Signal: &wire.Signal{Trigger: "page", Thread: "try-1",

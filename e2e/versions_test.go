@@ -48,6 +48,7 @@ func fails(t *testing.T, s *harness.Service, want string, args ...string) {
 }
 
 func TestDraftsVersionsAndGoingBack(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	folder := filepath.Join(s.Data, "workspace")
 	script := filepath.Join(folder, "workflows", "depot-slots.yaml")
@@ -91,6 +92,7 @@ func TestDraftsVersionsAndGoingBack(t *testing.T) {
 }
 
 func TestSwitchingOffAndPausing(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	does(t, s, "depot-slots is off", "off", "depot-slots")
 	_, err := s.As("Ines").Say(harness.Context(t), "depot-slots", "t1", "hello")
@@ -115,6 +117,7 @@ func TestSwitchingOffAndPausing(t *testing.T) {
 }
 
 func TestNobodysEditIsOverwritten(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	mine, theirs := filepath.Join(t.TempDir(), "mine"), filepath.Join(t.TempDir(), "theirs")
 	does(t, s, " files written", "export", mine)
@@ -143,6 +146,7 @@ func TestNobodysEditIsOverwritten(t *testing.T) {
 }
 
 func TestRenamingDeletingAndTakingBack(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	d := s.Talk("t1", "hello")
 	does(t, s, "is now dock-slots", "rename", "depot-slots", "dock-slots")
@@ -174,6 +178,7 @@ func TestRenamingDeletingAndTakingBack(t *testing.T) {
 }
 
 func TestBackupWhileRunningAndRestore(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	d := s.Talk("t1", "hello")
 	file := filepath.Join(t.TempDir(), "copy.db")
@@ -226,6 +231,7 @@ func TestBackupWhileRunningAndRestore(t *testing.T) {
 }
 
 func TestSamplesStartTryAndRepeat(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	d := s.Talk("t1", "hello")
 	does(t, s, "Kept", "samples", "depot-slots", "greeting", "-run", d.ID)

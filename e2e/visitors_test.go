@@ -58,6 +58,7 @@ func withParrots(t *testing.T, s *harness.Service) string {
 // guess again in a later message, where what an agent or a workflow says gives
 // the guess back.
 func TestAVisitorIsNotToldThatAGuessIsRight(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	url := withParrots(t, s)
 	right, wrong := demoKeys(t, s).Register, "clip-key-made-up-by-nobody"
@@ -80,6 +81,7 @@ func TestAVisitorIsNotToldThatAGuessIsRight(t *testing.T) {
 // TestTwoVisitorsMessagesOfOneIDAreBothHeard has two visitors, one of whom knows
 // by what id the other's browser sends.
 func TestTwoVisitorsMessagesOfOneIDAreBothHeard(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	url := withParrots(t, s)
 	for i, words := range []string{"one", "two"} {

@@ -44,6 +44,7 @@ func read(t *testing.T, r *http.Response) map[string]any {
 }
 
 func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
@@ -105,6 +106,7 @@ func TestADeliveryIsComputedRecordedAndAnswered(t *testing.T) {
 }
 
 func TestHostileDeliveriesStartNothing(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	state, err := demo.LoadState(s.Data)
 	if err != nil {
@@ -221,6 +223,7 @@ func TestHostileDeliveriesStartNothing(t *testing.T) {
 }
 
 func TestScheduleLooksBranchesAndAsks(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	c := harness.Context(t)
 	files, err := s.As("Ines").Files(c)

@@ -16,6 +16,7 @@ import (
 // TestAnExpressionIsWorkedOutWhereItStands says what a condition means and
 // gives on its place, for a run and for a kept sample, and how often it held.
 func TestAnExpressionIsWorkedOutWhereItStands(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	script := text(t, s, "weighbridge")
@@ -59,6 +60,7 @@ func TestAnExpressionIsWorkedOutWhereItStands(t *testing.T) {
 // TestAChainIsWorkedOutLinkByLink takes payout-week's sums apart: each link says
 // what it gives, and what is asked of each item is seen for the first.
 func TestAChainIsWorkedOutLinkByLink(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	d := tried(t, s, "payout-week", wire.Try{Inputs: map[string]any{}, Until: "sums"})
@@ -79,6 +81,7 @@ func TestAChainIsWorkedOutLinkByLink(t *testing.T) {
 
 // TestWhatCannotBeWorkedOut says why, and does no harm.
 func TestWhatCannotBeWorkedOut(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	script := text(t, s, "weighbridge")
@@ -109,6 +112,7 @@ func TestWhatCannotBeWorkedOut(t *testing.T) {
 // kept sample before anything ever ran: what steps above only reckon is reckoned
 // by the text as it is.
 func TestASampleIsWorkedOutThroughStepsThatReckon(t *testing.T) {
+	t.Parallel()
 	s := harness.Demo(t)
 	ctx, c := harness.Context(t), s.As("Ines")
 	signal := &wire.Signal{Trigger: "scale", Body: map[string]any{"grower": "Hollin Bank", "gross_kg": 400,

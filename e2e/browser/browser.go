@@ -15,7 +15,8 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// Open starts a browser with a fresh profile. The function it gives ends it.
+// Open starts a browser with a fresh profile and gives a page of it. The function
+// it gives ends it.
 func Open(parent context.Context) (context.Context, func(), error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
@@ -32,6 +33,22 @@ func Open(parent context.Context) (context.Context, func(), error) {
 	ctx, endBrowser := chromedp.NewContext(allocated)
 	end := func() { endBrowser(); endAllocator() }
 	if err := chromedp.Do(ctx); err != nil {
+		end()
+		return nil, nil, fmt.Errorf("browser: %w", err)
+	}
+	return ctx, end, nil
+}
+
+// Beside opens a window of its own in the browser that a page is of, as somebody
+// does who shares nothing with it: no cookies, no cache, no focus. The function it
+// gives closes the window.
+func Beside(page context.Context) (context.Context, func(), error) {
+	ctx, end := chromedp.NewContext(page, chromedp.WithNewBrowserContext(), chromedp.WithNewWindow(true))
+	focused := emulation.SetFocusEmulationEnabledParams{Enabled: true} // many are in use at once
+	if err := chromedp.Do(ctx, func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, t, emulation.SetFocusEmulationEnabled, focused)
+		return chromedp.Void{}, err
+	}); err != nil {
 		end()
 		return nil, nil, fmt.Errorf("browser: %w", err)
 	}
@@ -76,26 +93,46 @@ func Look(width, height int64, dark bool) Step {
 }
 
 // leftPage tells whether a step failed because the page it was asked of was
-// left meanwhile, which Chromium says in either of these words.
+// left meanwhile, which Chromium says in any of these words.
 func leftPage(err error) bool {
 	return err != nil && (strings.Contains(err.Error(), "navigated") ||
-		strings.Contains(err.Error(), "context with specified id"))
+		strings.Contains(err.Error(), "context with specified id") ||
+		strings.Contains(err.Error(), "Execution context was destroyed"))
 }
+
+// textWait is how long words are waited for.
+const textWait = 40 * time.Second
+
+// becomesTrue is a promise that a condition holds: it is asked again whenever the
+// page changes, so that waiting costs a page that stands still nothing. It gives
+// false where that took too long.
+const becomesTrue = `new Promise(done => {
+	const holds = () => %s
+	if (holds()) return done(true)
+	const change = new MutationObserver(() => { if (holds()) end(true) })
+	const limit = setTimeout(() => end(false), %d)
+	const end = held => { change.disconnect(); clearTimeout(limit); done(held) }
+	change.observe(document, { childList: true, subtree: true, attributes: true, characterData: true })
+})`
 
 // HasText waits until some words stand on the page, whichever page that is by
 // then: on the way to another site what was asked of the old page is lost, and
 // is asked again.
 func HasText(words string) Step {
-	wait := chromedp.Poll[bool](fmt.Sprintf(`document.body.innerText.includes(%q)`, words),
-		chromedp.WithPollingTimeout(40*time.Second))
+	wait := chromedp.Evaluate[bool](fmt.Sprintf(becomesTrue,
+		fmt.Sprintf(`document.body !== null && document.body.innerText.includes(%q)`, words),
+		textWait.Milliseconds()), chromedp.EvalAwaitPromise)
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		_, err := wait(ctx, t)
+		there, err := wait(ctx, t)
 		for again := 0; again < 5 && leftPage(err); again++ {
-			_, err = wait(ctx, t)
+			there, err = wait(ctx, t)
+		}
+		if err == nil && !there {
+			err = fmt.Errorf("not within %s", textWait)
 		}
 		if err != nil {
-			there, _ := chromedp.Evaluate[string](`document.body.innerText`)(ctx, t)
-			return chromedp.Void{}, fmt.Errorf("waiting for %q: %w; the page says:\n%s", words, err, there)
+			page, _ := chromedp.Evaluate[string](`document.body.innerText`)(ctx, t)
+			return chromedp.Void{}, fmt.Errorf("waiting for %q: %w; the page says:\n%s", words, err, page)
 		}
 		return chromedp.Void{}, nil
 	}

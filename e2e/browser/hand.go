@@ -128,12 +128,28 @@ func await(ctx context.Context, t *chromedp.Target, role, name string) (box, err
 			return box{}, fmt.Errorf("no %s is called %q: %w; there are: %s", role, name, err, strings.Join(seen,
 				" · "))
 		}
-		select {
-		case <-time.After(60 * time.Millisecond):
-		case <-ctx.Done():
+		news := aChange
+		if err == nil {
+			news = twoFrames
+		}
+		if _, err := news(ctx, t); err != nil && ctx.Err() == nil && !leftPage(err) {
+			return box{}, err
 		}
 	}
 }
+
+// aChange waits till the page changes. What is not in the page, such as a frame's
+// content or a style, may change without that: so it ends after a while in any case.
+var aChange = chromedp.Evaluate[bool](`new Promise(done => {
+	const change = new MutationObserver(() => end())
+	const limit = setTimeout(() => end(), 200)
+	const end = () => { change.disconnect(); clearTimeout(limit); done(true) }
+	change.observe(document, { childList: true, subtree: true, attributes: true, characterData: true })
+})`, chromedp.EvalAwaitPromise)
+
+// twoFrames waits till the page was drawn twice: what moves has moved on by then.
+var twoFrames = chromedp.Evaluate[bool](`new Promise(done =>
+	requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`, chromedp.EvalAwaitPromise)
 
 // box is where a thing stands in the window.
 type box struct{ left, top, right, bottom float64 }

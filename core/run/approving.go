@@ -45,14 +45,20 @@ func (m *machine) approve(step *Step, a *flow.Agent, c *agent.Call) {
 	}
 }
 
-// letGo makes a call that nobody need be asked about any more.
+// letGo makes a call that nobody need be asked about any more. It is the one door of
+// all calls of agents: in a try what changes something is held back here, whoever said
+// yes to it.
 func (m *machine) letGo(step *Step, a *flow.Agent, call *agent.Call) {
-	if flow.IsOwnTool(call.Tool) {
-		(&At{m: m, Path: step.Path, Did: step}).DoOwn(a, call)
-		return
+	at := &At{m: m, Path: step.Path, Did: step}
+	switch {
+	case at.holdsCall(call):
+		at.HoldCall(call)
+	case flow.IsOwnTool(call.Tool):
+		at.DoOwn(a, call)
+	default:
+		m.emit(&CallChanged{Step: step.Path, Call: call})
+		m.send(m.agentCall(step, call))
 	}
-	m.emit(&CallChanged{Step: step.Path, Call: call})
-	m.send(m.agentCall(step, call))
 }
 
 // approvalOf is what an agent's file says of who approves a tool; nil where nothing.

@@ -31,7 +31,7 @@ func (m *machine) deliver(e Event) error {
 		return m.tick()
 	case *Heard:
 		step := m.state.Step(e.Step)
-		if step == nil || !step.open() || step.Hearing == nil {
+		if step == nil || !step.open() || step.Hearing == nil || e.Trial != (m.state.trial() != nil) {
 			return ErrStale
 		}
 		e.Signal.gate(&gate{}) // it may not have passed through any record yet
@@ -131,8 +131,8 @@ func (m *machine) callReturned(step *Step, e *Answer, r *Returned) error {
 	m.doubt(step, call.Tool, r)
 	done := *call
 	done.State, done.Result, done.Ended = agent.Done, r.Result, m.now
-	if call.Child != "" {
-		done.Waited += m.now.Sub(call.Began) // it has limits of its own
+	if _, elsewhere := step.Pending[call.ID]; elsewhere || call.Child != "" {
+		done.Waited += m.now.Sub(call.Began) // whoever works on it has limits of its own
 	}
 	if r.Error != "" {
 		done.State, done.Error, done.Result, done.Unsure = agent.Failed, r.Error, nil, r.Effect == Unsure

@@ -42,6 +42,7 @@ type Decided struct {
 
 // Heard is a signal a step may have waited for.
 type Heard struct {
+	Trial  bool // it came to a draft or a try: what is live does not hear it, and a try hears nothing else
 	Step   string
 	Signal *Signal
 	From   Deliverer // what delivered it

@@ -190,14 +190,10 @@ func (m *machine) settleBack(at *At, a *flow.Agent, call *agent.Call, yes, third
 	if yes {
 		call.State, call.Ended = agent.Running, time.Time{}
 	}
-	spec, there := m.def.Tools(call.Tool)
-	switch {
-	case !yes:
-		m.emit(&CallChanged{Step: at.Path, Call: call})
-	case there && at.HoldsBack(spec) && !flow.IsOwnTool(call.Tool):
-		at.HoldCall(call)
-	default:
+	if yes {
 		m.letGo(at.Did, a, call)
+	} else {
+		m.emit(&CallChanged{Step: at.Path, Call: call})
 	}
 	m.nextBack(at.Did, a)
 }

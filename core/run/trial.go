@@ -101,9 +101,25 @@ func (at *At) EndHeld(tool string, input any) Outcome {
 	return Finished
 }
 
+// staying are an agent's own tools whose effect stays in the run, and so in a try.
+var staying = []string{flow.PlanTool, "self/label", "self/call_person"}
+
+// holdsCall tells whether an agent's call is held back. A helper holds back itself.
+func (at *At) holdsCall(c *agent.Call) bool {
+	spec, there := at.m.def.Tools(c.Tool)
+	kind, _, _ := flow.CompanyTool(c.Tool)
+	return there && at.HoldsBack(spec) && kind != flow.HelperTools && !slices.Contains(staying, c.Tool)
+}
+
+// LetGo makes an agent's call, or holds it back.
+func (at *At) LetGo(a *flow.Agent, c *agent.Call) { at.m.letGo(at.Did, a, c) }
+
 // HoldCall answers an agent's call of a tool that is held back.
 func (at *At) HoldCall(c *agent.Call) {
 	held := *c
+	if held.Began.IsZero() {
+		held.Began = at.m.now
+	}
 	held.Result, _ = at.m.state.Origin.Trial.pretends(at.Path+" "+c.Tool, c.Tool, c.Args)
 	held.State, held.Ended, held.Held = agent.Done, at.m.now, true
 	at.Emit(&CallChanged{Step: at.Path, Call: &held})

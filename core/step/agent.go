@@ -154,13 +154,8 @@ func makeMove(at *run.At, def *flow.Agent, move agent.Move) run.Outcome {
 	switch {
 	case move.Ask:
 		return ask(at, def, move.Say)
-	case move.Start != nil && holdsBack(at, move.Start):
-		at.HoldCall(move.Start)
-	case move.Start != nil && flow.IsOwnTool(move.Start.Tool):
-		at.DoOwn(def, move.Start)
 	case move.Start != nil:
-		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Start})
-		at.Send(at.AgentCall(move.Start))
+		at.LetGo(def, move.Start)
 	case move.Refuse != nil:
 		at.Emit(&run.CallChanged{Step: at.Path, Call: move.Refuse})
 	case move.Review != nil:
@@ -209,14 +204,6 @@ func ask(at *run.At, def *flow.Agent, wrong string) run.Outcome {
 	return run.Blocked
 }
 
-// holdsBack tells whether an agent's call is not to be made.
-func holdsBack(at *run.At, c *agent.Call) bool {
-	spec, there := at.Tool(c.Tool)
-	kind, _, _ := flow.CompanyTool(c.Tool)
-	// a helper holds back itself
-	return there && at.HoldsBack(spec) && kind != flow.HelperTools && c.Tool != flow.PlanTool
-}
-
 func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
 	if at.Off(def.ID) {
 		return at.Fail("%s", isOff(def))
@@ -239,8 +226,17 @@ func (a *Agent) begin(at *run.At, def *flow.Agent) run.Outcome {
 	return at.Wait()
 }
 
-// thread names the conversation the agent remembers by.
+// thread names the conversation the agent remembers by. What is said in a try is
+// remembered by tries alone.
 func (a *Agent) thread(at *run.At) (string, error) {
+	thread, err := a.remembersBy(at)
+	if at.Holds() && thread != ownThread(at) {
+		thread = "try of " + thread
+	}
+	return thread, err
+}
+
+func (a *Agent) remembersBy(at *run.At) (string, error) {
 	if a.Thread != nil {
 		v, err := a.Thread.Eval(at.Scope)
 		if text := expr.Text(v); err != nil || text != "" {

@@ -51,6 +51,10 @@ func (r *Remember) Advance(at *run.At) run.Outcome {
 	if err != nil {
 		return at.Fail("fact: %v", err)
 	}
+	kept := map[string]any{"about": expr.Text(about), "name": r.Name, "fact": expr.Text(fact)}
+	if at.Holds() { // live agents are told what is kept
+		return at.EndHeld("", kept)
+	}
 	at.Emit(&run.FactKept{Step: at.Path, About: expr.Text(about), Name: r.Name, Fact: expr.Text(fact)})
 	return at.End(map[string]any{})
 }

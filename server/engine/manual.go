@@ -75,7 +75,7 @@ func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
 	if err != nil {
 		return nil, err
 	}
-	if ticket, err := e.answers(ctx, workspace.TaskOf(t.Agent), signal); ticket != nil || err != nil {
+	if ticket, err := e.answers(ctx, workspace.TaskOf(t.Agent), signal, t.Held); ticket != nil || err != nil {
 		return ticket, err
 	}
 	a := Admission{Workflow: workspace.TaskOf(t.Agent), Definition: hash, Signal: signal, outside: true}
@@ -94,23 +94,23 @@ func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
 }
 
 // answers takes what is said in a conversation with an agent to the run that reads
-// something back there; nil where none does.
-func (e *Engine) answers(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
+// something back there; nil where none does. What is held back answers tries alone.
+func (e *Engine) answers(ctx context.Context, workflow string, signal *run.Signal, held bool) (*Ticket, error) {
 	conversation := signal.Conversation()
 	if conversation.IsZero() {
 		return nil, nil
 	}
 	var id, step string
 	err := e.store.Read().QueryRowContext(ctx, "SELECT h.run, h.step FROM hears h JOIN runs r ON r.id = h.run "+
-		"WHERE h.source = ? AND h.key = ? AND r.workflow = ?", run.ChatSource, conversation.String(),
-		workflow).Scan(&id, &step)
+		"WHERE h.source = ? AND h.key = ? AND r.workflow = ? AND (coalesce(r.origin, '') = ?) = ?", run.ChatSource,
+		conversation.String(), workflow, run.OfTry, held).Scan(&id, &step)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	} else if err != nil {
 		return nil, fmt.Errorf("engine: who reads something back: %w", err)
 	}
 	e.hide(workflow, signal)
-	err = e.handle(ctx, id, &run.Heard{Step: step, Signal: signal, From: deliverer(workflow, signal)})
+	err = e.handle(ctx, id, &run.Heard{Step: step, Signal: signal, From: deliverer(workflow, signal), Trial: held})
 	if errors.Is(err, run.ErrStale) {
 		return nil, nil // it was answered meanwhile, or its time is over
 	} else if err != nil {
@@ -147,8 +147,8 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	if err != nil {
 		return nil, err
 	}
-	if o := l.state.Origin; o != nil && o.Kind == run.OfTry {
-		return nil, &InputError{"this was a step tried alone; try it again instead"}
+	if err := notATry(l.state.Origin); err != nil {
+		return nil, err
 	}
 	if r.From != "" {
 		if a.Recorded, err = run.Recorded(l.def, def, l.state, r.From, r.Edited); err != nil {
@@ -168,6 +168,21 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	}
 	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfAgain, Run: r.Run, Step: r.From}
 	return e.Accept(ctx, a)
+}
+
+// notATry refuses to repeat a try, or a run that one called: what was held back would
+// be done. Error: *[InputError].
+func notATry(o *run.Origin) error {
+	switch {
+	case o == nil || o.Kind != run.OfTry && !o.Held:
+		return nil
+	case o.Kind != run.OfTry:
+		return &InputError{"this was done for a try, which held back what changes something outside; try that again " +
+			"instead"}
+	case o.Step != "":
+		return &InputError{"this was a step tried alone; try it again instead"}
+	}
+	return &InputError{"this was a try; try it again instead"}
 }
 
 // AgainAll goes through many runs again, each from its first step, and gives

@@ -62,9 +62,11 @@ func TestAQuickAnswerInARoomIsHeard(t *testing.T) {
 			}}
 			e, bed := among(t, r, map[string]string{
 				"connections/chat.yaml": chatServer,
-				"workflows/desk.yaml": "workflow: desk\ntitle: Desk\ntriggers:\n  - {id: page, chat: {connection: chat, " +
-					"room: dock}}\nsteps:\n  - id: q\n    question: {text: 'Which farm?', within: 1h}\n    if_fails: " +
-					"carry_on\n  - compute: {farm: 'otherwise(q.value, \"\")'}\n"})
+				"workflows/desk.yaml": "workflow: desk\ntitle: Desk\ntriggers:\n" +
+					"  - {id: page, chat: {connection: chat, room: dock}}\nsteps:\n  - id: q\n" +
+					"    question: {text: 'Which farm?', within: 1h}\n    if_fails: carry_on\n" +
+					"  - compute: {farm: 'otherwise(q.value, \"\")'}\n",
+			})
 			say := func(id, text string) *Ticket {
 				ticket, err := e.Receive(context.Background(), "desk", &run.Signal{ID: id, Kind: "chat",
 					Source: "/chat/chat/rooms/dock", Trigger: "page", Thread: "t1", Text: text,

@@ -1,5 +1,7 @@
 # Two commands matter on a fresh machine: `make demo` and `make test`.
 GO      ?= go
+# What was compiled in one clone is found by the next: no path of this one stands in it.
+export GOFLAGS := $(GOFLAGS) -trimpath
 RACE    := -race=$(if $(shell command -v gcc),true,false)
 BIN     := bin/woolsignal
 CONSOLE := console/dist/index.html

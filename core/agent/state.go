@@ -134,6 +134,8 @@ type State struct {
 	Holder string  `json:"holder,omitempty"` // who had the conversation last, as it is remembered
 	Turns  []Turn  `json:"turns"`
 	Calls  []*Call `json:"calls"`
+	// Earlier is what the tries of the same task before this one cost.
+	Earlier money.Micros `json:"earlier,omitempty"`
 }
 
 // PutRecalled starts the conversation: what is remembered stands before the task.
@@ -316,7 +318,7 @@ func (s *State) Cost() money.Micros {
 	for _, c := range s.Calls[act.Call:] {
 		cost += c.Cost
 	}
-	return cost
+	return cost + s.Earlier
 }
 
 // Remember gives what the thread keeps of this task.

@@ -21,6 +21,12 @@ type Use struct {
 	Searches int `json:"searches,omitempty"` // it made by itself
 }
 
+// And is what two turns took together.
+func (u Use) And(o Use) Use {
+	return Use{u.Input + o.Input, u.Cached + o.Cached, u.Output + o.Output, u.Pictures + o.Pictures,
+		u.Searches + o.Searches}
+}
+
 // Price is what a model costs: Input, Cached and Output in currency units per
 // million tokens, which is the same number as millionths per token; Picture and
 // Search in currency units for one.

@@ -235,6 +235,9 @@ func (m *machine) childBegan(step *Step, e *Answer, child string) error {
 // servers number them anew each turn, and a thread lives for many turns.
 func (m *machine) answered(step *Step, r *Answered) {
 	if r.Error != "" {
+		if spent := wasted(&Answer{Ticket: Ticket{Step: step.Path}, Reply: r}); spent != nil {
+			m.emit(spent)
+		}
 		m.emit(&StepEnded{Step: step.Path, Status: Failed, Error: r.Error})
 		return
 	}

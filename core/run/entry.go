@@ -11,7 +11,7 @@ import (
 
 // Form numbers the form of entries and snapshots. Who reads one of another
 // form refuses it: a journal is never guessed at.
-const Form = 3
+const Form = 4
 
 // FormError says that a record or snapshot is of a form this version does not
 // know.

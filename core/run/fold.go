@@ -74,7 +74,11 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 	case *StepRetried:
 		return s.known(r, r.Step, func(step *Step) {
 			s.unsure(step)
-			*step = Step{Path: step.Path, Status: Retrying, Began: step.Began, Error: step.Error,
+			spent := step.InVain
+			if step.Agent != nil { // which counts what was spent before it already
+				spent += step.Agent.Cost() - step.Agent.Earlier
+			}
+			*step = Step{InVain: spent, Path: step.Path, Status: Retrying, Began: step.Began, Error: step.Error,
 				Reviews: step.Reviews, Tries: step.Tries + 1, Until: r.Until}
 		})
 	case *StepWoken:
@@ -127,6 +131,13 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		return s.modelAnswered(r)
 	case *CallPriced:
 		return s.known(r, r.Step, func(step *Step) { s.priced(step, r) })
+	case *SpentInVain:
+		s.Spent.Input += r.Input
+		s.Spent.Output += r.Output
+		s.Spent.Cost += r.Cost
+		if step := s.Step(r.Step); step != nil {
+			step.InVain += r.Cost
+		}
 	case *CallPending:
 		return s.known(r, r.Step, func(step *Step) {
 			if step.Pending == nil {
@@ -209,6 +220,7 @@ func (s *State) began(r *StepBegan, at time.Time) error {
 	step.Sending, step.Resend = s.sending(r.Sending), r.Resend
 	if r.Agent != nil {
 		fresh := *r.Agent // the record must stay as it was written
+		fresh.Earlier = step.InVain
 		step.Agent = &fresh
 	}
 	return nil

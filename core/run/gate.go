@@ -262,6 +262,7 @@ func (r *ModelAsked) gate(g *gate)     { g.messages(r.Said) }
 func (r *ModelAnswered) gate(g *gate)  { g.message(&r.Said) }
 func (r *CallChanged) gate(g *gate)    { g.call(r.Call) }
 func (*CallPriced) gate(*gate)         {}
+func (*SpentInVain) gate(*gate)        {}
 func (r *CallPending) gate(g *gate)    { g.name(&r.Ref) }
 func (r *CallWeighed) gate(g *gate)    { g.text(&r.Verdict.Reason) }
 func (r *ReviewAsked) gate(g *gate)    { r.Review.gate(g) }

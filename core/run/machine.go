@@ -52,11 +52,19 @@ func (m *machine) handle(e Event) error {
 	if a, arrives := e.(*Arrive); arrives {
 		return m.arrive(a)
 	}
-	if m.state.Signal == nil || m.state.Status.Ended() {
+	if m.state.Signal == nil {
 		return ErrStale
 	}
 	before := len(m.records)
-	if err := m.deliver(e); err != nil {
+	err := error(ErrStale)
+	if !m.state.Status.Ended() {
+		err = m.deliver(e)
+	}
+	if late := wasted(e); errors.Is(err, ErrStale) && len(m.records) == before && late != nil {
+		m.emit(late)
+		return m.broken
+	}
+	if err != nil {
 		return err
 	}
 	if m.state.Status.Ended() {
@@ -318,7 +326,8 @@ func (m *machine) instead(def *flow.Step, step *Step, path string, names map[str
 	}
 	handler := step.block(flow.Instead)
 	if handler == nil {
-		if def.Retry != nil && step.Tries < def.Retry.Tries-1 {
+		// what failed in the run that is repeated from a later step is not tried again
+		if !step.Recorded && def.Retry != nil && step.Tries < def.Retry.Tries-1 {
 			yes, why := m.mayRepeat(step)
 			if yes {
 				m.emit(&StepRetried{Step: path, Until: m.now.Add(def.Retry.Pause(step.Tries + 1))})

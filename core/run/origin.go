@@ -9,6 +9,9 @@ type Origin struct {
 	Call int64    `json:"call,omitempty"` // which sending of the step called it
 	Ask  string   `json:"ask,omitempty"`  // … and which call of an agent in it
 	Line []string `json:"line,omitempty"` // the workflows and agents that wait for it, the first one first
+	// Under are the workflows whose days and months what it spends counts in, beside its own:
+	// those that called it, directly or by others, whether they wait for it or not.
+	Under []string `json:"under,omitempty"`
 	// Budgets are what it may spend beside its own: those of the runs that wait for it.
 	Budgets []Allowance    `json:"budgets,omitempty"`
 	Kind    string         `json:"kind"`            // call, again or try

@@ -202,6 +202,8 @@ func (m *machine) settleCall(step *Step, review *Review) {
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"answered_by": review.By,
 			"answer": review.Note}
 	case Happened:
+		m.happened(step, call.Tool, call.ID)
+		call.Cost = step.Agent.Call(call.ID).Cost
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
 	case GiveUp:
 		call.State, call.Ended, call.Error = agent.Failed, m.now, "the connection it needs is missing"
@@ -221,6 +223,7 @@ func (m *machine) settleCall(step *Step, review *Review) {
 func (m *machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
+		m.happened(step, review.Tool, "")
 		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
 	case SendAgain:
 		m.renumber(step)

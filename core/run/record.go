@@ -197,6 +197,14 @@ type CallPriced struct {
 	Child bool         `json:"child,omitempty"` // the run it called has the cost on its own account
 }
 
+// SpentInVain says what was spent on what came to nothing: a message that was no answer,
+// or one that came too late. The step is one of the run, or was.
+type SpentInVain struct {
+	Step string `json:"step"`
+	money.Use
+	Cost money.Micros `json:"cost,omitempty"`
+}
+
 // CallPending says that the other side works on a call, and from when it is asked again;
 // zero is that it is being asked.
 type CallPending struct {
@@ -306,6 +314,7 @@ func (*ModelAsked) word() string     { return "model_asked" }
 func (*ModelAnswered) word() string  { return "model_answered" }
 func (*CallChanged) word() string    { return "call_changed" }
 func (*CallPriced) word() string     { return "call_priced" }
+func (*SpentInVain) word() string    { return "spent_in_vain" }
 func (*CallWeighed) word() string    { return "call_weighed" }
 func (*CallPending) word() string    { return "call_pending" }
 func (*ReviewAsked) word() string    { return "review_asked" }
@@ -324,7 +333,7 @@ func Happenings() []Record {
 		&StepWoken{},
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
-		&CallPriced{},
+		&CallPriced{}, &SpentInVain{},
 		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{},
 		&HandedOver{}, &CallWeighed{}, &FollowUpSet{}, &CallPending{}}
 }

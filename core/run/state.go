@@ -79,6 +79,8 @@ type Step struct {
 	Pending map[string]InWork `json:"pending,omitempty"`
 	// Cost is what its calls of tools and runs cost, beside what its models did.
 	Cost money.Micros `json:"cost,omitempty"`
+	// InVain is what was spent on what came to nothing: of models, and of tries before this one.
+	InVain money.Micros `json:"in_vain,omitempty"`
 }
 
 // InWork is a call the other side works on.

@@ -3,10 +3,12 @@ package engine
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"woolsignal/core/agent"
@@ -17,10 +19,12 @@ import (
 )
 
 // budgets know what is spent of each, and what is put aside for what is under way:
-// nothing is begun that could exceed one.
+// nothing is begun that could exceed one. What is spent stands in the journals, and is
+// read from the book that is made of them.
 type budgets struct {
-	deciding sync.Mutex // one decides at a time whether there is room
-	mu       sync.Mutex // guards what follows
+	deciding sync.Mutex   // one decides at a time whether there is room
+	pages    atomic.Int64 // entries that spent something, so far
+	mu       sync.Mutex   // guards what follows
 	all      map[purseKey]*purse
 }
 
@@ -28,10 +32,13 @@ type budgets struct {
 // period, day or month; or of a run, with all it calls.
 type purseKey struct{ workflow, period, run string }
 
-// purse is what one budget has spent in its period, or a run in all.
+// purse is what one budget has spent in its period, or a run in all, as the book said
+// when it had so many pages; and what is put aside of it.
 type purse struct {
 	since        time.Time // when the period began
+	pages        int64
 	spent, aside money.Micros
+	over         bool // its run has ended
 }
 
 // bound is one budget a run is under.
@@ -69,7 +76,24 @@ func (e *Engine) boundsOf(l *live) []bound {
 			add(bound{key: purseKey{run: cmp.Or(a.Run, l.id)}, what: a.What, most: a.Most})
 		}
 	}
-	return append(out, e.periodsOf(l.workflow, l.def.Workflow)...)
+	out = append(out, e.periodsOf(l.workflow, l.def.Workflow)...)
+	for _, id := range l.under() {
+		id = e.workspace.Now().Renamed(id)
+		if above := e.workspace.Now().Live[id]; above != nil && id != l.workflow {
+			for _, b := range e.periodsOf(id, above.Workflow) {
+				add(b)
+			}
+		}
+	}
+	return out
+}
+
+// under are the workflows that called a run, directly or by others.
+func (l *live) under() []string {
+	if l.state == nil || l.state.Origin == nil {
+		return nil
+	}
+	return l.state.Origin.Under
 }
 
 // periodsOf are the budgets of a day and a month that runs of a workflow are under.
@@ -127,37 +151,40 @@ func (e *Engine) leftFor(ctx context.Context, id string) (left money.Micros, lea
 	return left, least, bounds, nil
 }
 
-// spent is what a budget has spent and put aside. What was spent before the service
-// started is read once.
+// spent is what a budget has spent and put aside. The book is read anew where something
+// was spent since.
 func (e *Engine) spent(ctx context.Context, b bound) (money.Micros, error) {
 	e.budgets.mu.Lock()
 	defer e.budgets.mu.Unlock()
 	p := e.budgets.all[b.key]
-	if p == nil || !p.since.Equal(b.since) {
-		aside := money.Micros(0)
-		if p != nil {
-			aside = p.aside // of what began in the period before and is under way
-		}
-		p = &purse{since: b.since, aside: aside}
-		var err error
-		if p.spent, err = e.spentBefore(ctx, b); err != nil {
+	if p == nil {
+		p = &purse{pages: -1}
+		e.budgets.all[b.key] = p
+	}
+	if pages := e.budgets.pages.Load(); p.pages != pages || !p.since.Equal(b.since) {
+		spent, err := e.readBook(ctx, b)
+		if err != nil {
 			return 0, err
 		}
-		e.budgets.all[b.key] = p
+		p.spent, p.pages, p.since = spent, pages, b.since
 	}
 	return p.spent + p.aside, nil
 }
 
-// spentBefore reads what a budget had spent when the service, or the period, began.
-func (e *Engine) spentBefore(ctx context.Context, b bound) (spent money.Micros, err error) {
-	query, args := "SELECT coalesce(sum(cost), 0) FROM runs WHERE accepted >= ?", []any{store.Time(b.since)}
-	switch {
-	case b.key.run != "":
+// readBook sums up what a budget has spent since its period began. A workflow that was
+// renamed has what it spent under its names before.
+func (e *Engine) readBook(ctx context.Context, b bound) (spent money.Micros, err error) {
+	names, err := json.Marshal(e.workspace.Now().Names(b.key.workflow))
+	if err != nil {
+		return 0, fmt.Errorf("engine: %w", err)
+	}
+	query := "SELECT coalesce(sum(cost), 0) FROM spending WHERE workflow IN (SELECT value FROM json_each(?)) " +
+		"AND quarter >= ?"
+	args := []any{string(names), store.Time(b.since)}
+	if b.key.run != "" {
 		query, args = `WITH RECURSIVE family (run) AS (SELECT ? UNION
 			SELECT r.id FROM family JOIN runs r ON r.origin_run = family.run AND r.origin = 'call')
 			SELECT coalesce(sum(r.cost), 0) FROM family JOIN runs r ON r.id = family.run`, []any{b.key.run}
-	case b.key.workflow != "":
-		query, args = query+" AND workflow = ?", append(args, b.key.workflow)
 	}
 	if err := e.store.Read().QueryRowContext(ctx, query, args...).Scan(&spent); err != nil {
 		return 0, fmt.Errorf("engine: what was spent: %w", err)
@@ -165,12 +192,31 @@ func (e *Engine) spentBefore(ctx context.Context, b bound) (spent money.Micros, 
 	return spent, nil
 }
 
-// over forgets what a run that ended spent: nothing more of it, or of what it called, is
-// begun.
-func (b *budgets) over(run string) {
+// over forgets the purses of a run that ended, and of those above it that ended before:
+// but for what is put aside of them, all that they know can be read again.
+func (b *budgets) over(l *live) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	delete(b.all, purseKey{run: run})
+	runs := []string{l.id}
+	if l.state != nil && l.state.Origin != nil {
+		for _, a := range l.state.Origin.Budgets {
+			runs = append(runs, a.Run)
+		}
+	}
+	for _, id := range runs {
+		key := purseKey{run: id}
+		if p := b.all[key]; p != nil {
+			p.over = p.over || id == l.id
+			b.forget(key)
+		}
+	}
+}
+
+// forget drops the purse of a run that is over, unless something of it is under way.
+func (b *budgets) forget(key purseKey) {
+	if p := b.all[key]; p != nil && p.over && p.aside == 0 {
+		delete(b.all, key)
+	}
 }
 
 // putAside keeps a sum of every budget for what is about to begin.
@@ -185,8 +231,8 @@ func (e *Engine) putAside(bounds []bound, sum money.Micros) *expense {
 	return &expense{e, bounds, sum}
 }
 
-// came takes down what it cost in the end.
-func (x *expense) came(cost money.Micros) {
+// over gives back what was put aside: what it cost in the end stands in the journal.
+func (x *expense) over() {
 	if x == nil {
 		return
 	}
@@ -194,8 +240,38 @@ func (x *expense) came(cost money.Micros) {
 	defer x.engine.budgets.mu.Unlock()
 	for _, b := range x.bounds {
 		if p := x.engine.budgets.all[b.key]; p != nil {
-			p.aside, p.spent = p.aside-x.aside, p.spent+cost
+			p.aside -= x.aside
+			x.engine.budgets.forget(b.key)
 		}
+	}
+}
+
+// The book has a row for each workflow and span of time in which it spent something; the
+// hours of every zone begin at one. It goes back further than a month, the longest period
+// of a budget.
+const (
+	bookSpan   = 15 * time.Minute
+	keptInBook = 62 * 24 * time.Hour
+)
+
+// spend writes what an entry spent into the book: of all workflows, and of those whose
+// budgets it counts in.
+func spend(b *store.Batch, l *live, entry run.Entry) {
+	cost := entry.Cost()
+	if cost == 0 {
+		return
+	}
+	of := []string{"", l.workflow}
+	for _, id := range l.under() {
+		if !slices.Contains(of, id) {
+			of = append(of, id)
+		}
+	}
+	for _, workflow := range of {
+		b.Do("INSERT INTO spending (workflow, quarter, cost) VALUES (?, ?, ?) ON CONFLICT (workflow, quarter) DO "+
+			"UPDATE SET cost = cost + excluded.cost", workflow, store.Time(entry.At.Truncate(bookSpan)), int64(cost))
+		b.Do("DELETE FROM spending WHERE workflow = ? AND quarter < ?", workflow,
+			store.Time(entry.At.Add(-keptInBook)))
 	}
 }
 

@@ -162,7 +162,7 @@ func (e *Engine) full() bool { return e.ctx.Err() != nil || e.runs.full() }
 
 // end lets those start that a run held up.
 func (e *Engine) end(l *live) {
-	e.budgets.over(l.id)
+	e.budgets.over(l)
 	for _, next := range e.lanes.leave(l.id) {
 		e.begin(next)
 	}
@@ -238,6 +238,9 @@ func (e *Engine) handleOnce(ctx context.Context, l *live, event run.Event,
 func (e *Engine) written(l *live, a advance) {
 	e.send(l, a.errands)
 	entry := a.entry
+	if entry.Cost() > 0 {
+		e.budgets.pages.Add(1)
+	}
 	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
 	for _, r := range entry.Records {

@@ -128,12 +128,15 @@ func (e *Engine) fail(errand run.Errand, why string) {
 func (e *Engine) do(errand run.Errand) (again bool, err error) {
 	switch task := errand.Task.(type) {
 	case *run.Ask:
-		answered := e.ask(errand, task)
+		answered, aside := e.ask(errand, task)
+		defer aside.over()      // once it stands in the journal
 		if e.ctx.Err() == nil { // else the engine stops; the journal knows what is open
 			e.deliver(errand.Run, errand.Answer(answered))
 		}
 	case *run.Call:
-		if reply := e.useTool(errand, task); reply != nil {
+		reply, aside := e.useTool(errand, task)
+		defer aside.over()
+		if reply != nil {
 			e.deliver(errand.Run, errand.Answer(reply))
 		}
 	case *run.Abandon:
@@ -184,18 +187,19 @@ func (e *Engine) runScript(s *run.Script) *run.Returned {
 	return &run.Returned{Result: expr.Canonical(result)}
 }
 
-func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
+// ask asks a model, and gives what was put aside for that, nil for nothing.
+func (e *Engine) ask(errand run.Errand, ask *run.Ask) (*run.Answered, *expense) {
 	connection, m, ok := e.workspace.Now().FindModel(ask.Model)
 	if !ok {
-		return &run.Answered{Error: "no connection offers the model " + ask.Model + " any more"}
+		return &run.Answered{Error: "no connection offers the model " + ask.Model + " any more"}, nil
 	}
 	server, err := e.server(connection)
 	if err != nil {
-		return &run.Answered{Error: err.Error()}
+		return &run.Answered{Error: err.Error()}, nil
 	}
-	expense, err := e.affordTurn(errand.Run, m, ask)
+	aside, err := e.affordTurn(errand.Run, m, ask)
 	if err != nil {
-		return &run.Answered{Error: err.Error()}
+		return &run.Answered{Error: err.Error()}, nil
 	}
 	thread, aloud := e.conversation(errand)
 	if aloud {
@@ -208,11 +212,10 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) *run.Answered {
 		}
 		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece, Aloud: aloud})
 	})
-	expense.came(reply.Turn.Cost)
 	if err != nil {
-		return &run.Answered{Error: err.Error()}
+		return &run.Answered{Error: err.Error(), Turn: reply.Turn}, aside
 	}
-	return &run.Answered{Message: reply.Message, Turn: reply.Turn}
+	return &run.Answered{Message: reply.Message, Turn: reply.Turn}, aside
 }
 
 // conversation gives the thread of an errand's run, "" where it has none, and whether
@@ -246,14 +249,19 @@ var pauses = []time.Duration{200 * time.Millisecond, time.Second}
 
 // useTool uses a tool and gives the outcome; nil where there is none, since
 // the engine stops or the run wants it no longer. A plain no to a sending says
-// nothing of the ones before it, which may have happened.
-func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
+// nothing of the ones before it, which may have happened. It gives what was put
+// aside for it, too, nil for nothing.
+func (e *Engine) useTool(errand run.Errand, call *run.Call) (run.Reply, *expense) {
 	spec, _ := e.workspace.Now().Tools.Find(call.Tool)
 	var aside *expense
 	if spec.Priced() {
 		var err error
 		if aside, err = e.affordCall(errand.Run, spec); err != nil {
-			return &run.Returned{Error: err.Error()}
+			refused := &run.Returned{Error: err.Error()}
+			if errand.Again { // it may have happened when it was sent before
+				refused.Effect = run.Unsure
+			}
+			return refused, nil
 		}
 	}
 	var cost money.Micros
@@ -264,11 +272,7 @@ func (e *Engine) useTool(errand run.Errand, call *run.Call) run.Reply {
 		}
 		returned.Cost = cost
 	}
-	if aside == nil && cost > 0 { // known only now, as of embeddings
-		aside, _ = e.affordCall(errand.Run, flow.Tool{}) // a run that is gone has no budget to count it in
-	}
-	aside.came(cost)
-	return reply
+	return reply, aside
 }
 
 // callTool makes the call.

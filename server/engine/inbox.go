@@ -204,7 +204,7 @@ func (e *Engine) assign(a arrival) (*Ticket, error) {
 	var b store.Batch
 	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'",
 		a.delivery.String(), a.signal.ID)
-	b.Do("DELETE FROM inbox WHERE at < ? AND state != 'new'", store.Time(time.Now().Add(-keptFor)))
+	clearInbox(&b)
 	return &Ticket{engine: e, answered: closed()}, e.store.Write(e.hard, b)
 }
 

@@ -35,6 +35,7 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error
 			}
 			origin.Held, origin.Trial = above.Held, above.Trial
 			origin.Trial.Until = ""
+			origin.Under = slices.Clone(above.Under)
 			for _, one := range above.Budgets {
 				if one.Run == "" {
 					one.Run = l.id
@@ -44,6 +45,9 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error
 		}
 		if start.Await {
 			origin.Line = append(origin.Line, l.workflow)
+		}
+		if !slices.Contains(origin.Under, l.workflow) {
+			origin.Under = append(origin.Under, l.workflow)
 		}
 		if start.Most > 0 {
 			origin.Budgets = append(origin.Budgets, run.Allowance{What: "what is left of the limit of " + asker(l,

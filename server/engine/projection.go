@@ -104,11 +104,18 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 				a.signal.ID)
 			return following(b, l, entry)
 		}
+		// What it said stands in the run's journal from here on.
 		b.Guard("nobody heard the signal",
-			"UPDATE inbox SET state = 'heard' WHERE delivery = ? AND id = ? AND state != 'heard'", a.delivery.String(),
-			a.signal.ID)
+			"UPDATE inbox SET state = 'heard', signal = '' WHERE delivery = ? AND id = ? AND state != 'heard'",
+			a.delivery.String(), a.signal.ID)
+		clearInbox(&b)
 		return following(b, l, entry)
 	}
+}
+
+// clearInbox takes out what was kept, or heard, long ago.
+func clearInbox(b *store.Batch) {
+	b.Do("DELETE FROM inbox WHERE at < ? AND state != 'new'", store.Time(time.Now().Add(-keptFor)))
 }
 
 func alsoStarts(entry run.Entry) bool {
@@ -179,6 +186,7 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 		return fmt.Errorf("engine: %w", err)
 	}
 	b.Do("INSERT INTO journal (run, seq, entry) VALUES (?, ?, ?)", l.id, entry.Seq, data)
+	spend(b, l, entry)
 	for _, r := range entry.Records {
 		project(b, l, r, entry.At)
 	}

@@ -20,6 +20,7 @@ const chatServer = "connection: chat\ntitle: Chat\naddress: http://chat.example\
 type room struct {
 	mu     sync.Mutex
 	texts  []string
+	keys   []string // their idempotency keys
 	answer func(n int) (int, string)
 }
 
@@ -29,10 +30,13 @@ func (m *room) RoundTrip(r *http.Request) (*http.Response, error) {
 		return nil, err
 	}
 	m.mu.Lock()
-	m.texts = append(m.texts, string(body))
+	m.texts, m.keys = append(m.texts, string(body)), append(m.keys, r.Header.Get("Idempotency-Key"))
 	n := len(m.texts)
 	m.mu.Unlock()
 	status, text := m.answer(n)
+	if status == 0 { // it is away before it answers
+		return nil, io.ErrUnexpectedEOF
+	}
 	return &http.Response{StatusCode: status, Status: fmt.Sprint(status),
 		Header: http.Header{"Content-Type": {"application/json"}}, Body: io.NopCloser(strings.NewReader(text))}, nil
 }

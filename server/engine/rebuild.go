@@ -21,8 +21,7 @@ const rebuildAtOnce = 500
 // projections are the tables that are made of the journals alone. The inbox,
 // schedules, looks and tables of rows are a truth of their own.
 var projections = []string{"runs", "deliveries", "hears", "reviews", "messages", "memory", "labels", "facts",
-	"follow_ups",
-	"snapshots"}
+	"follow_ups", "spending", "snapshots"}
 
 // Rebuild makes anew all that is made of the journals, in the order they were
 // written, and gives how many entries that were. The engine must not have been
@@ -102,6 +101,11 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 	l := open[id]
 	if l == nil {
 		l = &live{id: id, state: run.NewState(id)}
+		if entry.Seq > 1 { // it had ended, and spent something after
+			if err := e.foldedBefore(ctx, l, entry.Seq); err != nil {
+				return store.Batch{}, err
+			}
+		}
 		open[id] = l
 	}
 	if err := l.state.Apply(entry); err != nil {
@@ -118,6 +122,7 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 	} else {
 		relisted(&b, l, entry)
 	}
+	spend(&b, l, entry)
 	for _, r := range entry.Records {
 		project(&b, l, r, entry.At)
 	}
@@ -125,6 +130,33 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 		delete(open, id)
 	}
 	return b, nil
+}
+
+// foldedBefore brings a run to where it stood before one of its entries.
+func (e *Engine) foldedBefore(ctx context.Context, l *live, seq int64) error {
+	rows, err := e.store.Read().QueryContext(ctx, "SELECT entry FROM journal WHERE run = ? AND seq < ? ORDER BY seq",
+		l.id, seq)
+	if err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var data []byte
+		if err := rows.Scan(&data); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		entry, err := run.DecodeEntry(data)
+		if err == nil {
+			err = l.state.Apply(entry)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
+	return e.beganAs(ctx, l)
 }
 
 // beganAs puts into a run in memory what its first record says it is among

@@ -17,6 +17,7 @@ import (
 // prompt is what a model was asked.
 type prompt struct {
 	Messages []struct{ Role, Content string }
+	Most     int `json:"max_tokens"`
 }
 
 // last is what it reads last.
@@ -74,6 +75,9 @@ func (m *mind) RoundTrip(r *http.Request) (*http.Response, error) {
 			"function": map[string]any{"name": strings.ReplaceAll(answer.tool, "/", "__"), "arguments": string(args)}}}
 	}
 	in, out := max(answer.in, 1), max(answer.out, 1)
+	if p.Most > 0 {
+		out = min(out, p.Most)
+	}
 	m.mu.Lock()
 	m.in, m.out = m.in+in, m.out+out
 	m.mu.Unlock()

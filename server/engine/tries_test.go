@@ -38,7 +38,8 @@ func told(t *testing.T, e *Engine, who, words string, held bool) string {
 func approves(t *testing.T, e *Engine, id string) {
 	t.Helper()
 	for _, r := range becomes(t, e, id, run.Waiting).Reviews {
-		if err := e.Decide(context.Background(), id, run.Decided{Review: r.ID, Choice: run.Approve, By: ines}); err != nil {
+		yes := run.Decided{Review: r.ID, Choice: run.Approve, By: ines}
+		if err := e.Decide(context.Background(), id, yes); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -61,11 +61,11 @@ func (s *Server) exchange(ctx context.Context, q *question, say func(string)) (R
 		err = readStream(d, w, body)
 	}
 	if err != nil {
-		return Reply{}, err
+		return Reply{Turn: w.turn}, err
 	}
 	reply, err := w.reply(q)
 	if err != nil {
-		return Reply{}, &busyError{breath, err}
+		return Reply{Turn: w.turn}, &busyError{breath, err}
 	}
 	return reply, nil
 }

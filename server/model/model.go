@@ -18,6 +18,7 @@ import (
 
 	"woolsignal/core/agent"
 	"woolsignal/core/flow"
+	"woolsignal/core/money"
 	"woolsignal/core/protocol"
 	"woolsignal/core/run"
 )
@@ -70,7 +71,8 @@ const tries = 3
 
 // Ask sends a conversation and gives the model's message. say is called with
 // each piece of text as it arrives; it may be nil. Errors are written for the
-// person who reads the run.
+// person who reads the run. The reply's turn has what all was spent, also on what
+// was no answer, and also with an error.
 func (s *Server) Ask(ctx context.Context, model flow.Model, ask *run.Ask, say func(string)) (Reply, error) {
 	ctx, cancel := context.WithTimeout(ctx, ask.Within)
 	defer cancel()
@@ -78,21 +80,25 @@ func (s *Server) Ask(ctx context.Context, model flow.Model, ask *run.Ask, say fu
 	if err != nil {
 		return Reply{}, s.explain(err, ask.Within)
 	}
+	var spent money.Use
 	for try := 1; ; try++ {
 		reply, err := s.once(ctx, q, say)
-		if err == nil {
+		if err == nil || reply.Turn.Input+reply.Turn.Output > 0 {
 			reply.Turn.Pictures = q.pictures()
-			reply.Turn.Cost = model.Price().Of(reply.Turn.Use)
+			spent = spent.And(reply.Turn.Use)
+		}
+		reply.Turn.Use, reply.Turn.Cost = spent, model.Price().Of(spent)
+		if err == nil {
 			return reply, nil
 		}
 		var busy *busyError
 		if !errors.As(err, &busy) || try == tries {
-			return Reply{}, s.explain(err, ask.Within)
+			return reply, s.explain(err, ask.Within)
 		}
 		select {
 		case <-time.After(busy.after):
 		case <-ctx.Done():
-			return Reply{}, s.explain(ctx.Err(), ask.Within)
+			return reply, s.explain(ctx.Err(), ask.Within)
 		}
 	}
 }

@@ -112,6 +112,14 @@ CREATE INDEX runs_by_workflow ON runs (workflow, id);
 CREATE INDEX runs_open ON runs (status, id) WHERE ended IS NULL;
 CREATE INDEX runs_called ON runs (origin_run) WHERE origin = 'call';
 CREATE INDEX runs_by_thread ON runs (thread, id) WHERE thread IS NOT NULL;
+-- The book of spending, made of the journals: what each workflow spent, with what it
+-- called, and '' for all of them, by quarters of an hour. It goes back two months.
+CREATE TABLE spending (
+  workflow TEXT NOT NULL,
+  quarter  INTEGER NOT NULL,          -- when it began
+  cost     INTEGER NOT NULL,          -- in millionths of the currency
+  PRIMARY KEY (workflow, quarter)
+) WITHOUT ROWID;
 -- A table with row ids: entries are appended in order and stay whole inside
 -- their page, where the other kind of table would spill most of them.
 CREATE TABLE journal (

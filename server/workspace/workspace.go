@@ -256,6 +256,17 @@ func (s *Snapshot) Renamed(workflow string) string {
 	return workflow
 }
 
+// Names are the ids a workflow has and had.
+func (s *Snapshot) Names(workflow string) []string {
+	out := []string{workflow}
+	for old := range s.renamed {
+		if s.Renamed(old) == workflow {
+			out = append(out, old)
+		}
+	}
+	return out
+}
+
 // Current gives the id a workflow has now that was called so once.
 func (s *Snapshot) Current(workflow string) string {
 	for range 16 { // renamed again and again, but never in a circle for long

@@ -211,7 +211,8 @@ func (e *Engine) assign(a arrival) (*Ticket, error) {
 // hears offers a signal to a step that waits and tells whether it was meant.
 func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 	copied := *a.signal
-	err := e.handleAs(e.hard, id, &run.Heard{Step: step, Signal: &copied, From: a.delivery, Trial: a.signal.Draft}, heardBatch(a))
+	heard := &run.Heard{Step: step, Signal: &copied, From: a.delivery, Trial: a.signal.Draft}
+	err := e.handleAs(e.hard, id, heard, heardBatch(a))
 	switch {
 	case err == nil:
 		return true, nil

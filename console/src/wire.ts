@@ -1368,6 +1368,7 @@ export interface components {
             began: string;
             calls: components["schemas"]["AgentCall"][];
             choices?: components["schemas"]["FlowChoice"][][];
+            earlier?: number;
             facts?: string[];
             from?: number;
             holder?: string;

@@ -112,7 +112,8 @@ func begunByHand(h *browser.Hand) []browser.Step {
 
 func workedOutByHand(h *browser.Hand) []browser.Step {
 	value := func(label, words, chip string) []browser.Step {
-		return []browser.Step{h.Press("/"), h.Type(words), h.Press("Enter"), browser.Sees("button", label+": "+chip)}
+		return []browser.Step{h.Press("/"), h.Type(words), browser.Sees("option", chip), h.Press("Enter"),
+			browser.Sees("button", label+": "+chip)}
 	}
 	return slices.Concat([]browser.Step{h.Click("button", "Then… Put in the first step"), h.Type("work out"),
 		h.Press("Enter"), browser.Sees("textbox", "Name of one more value"), h.Type("kg"), h.Press("Enter"),
@@ -122,7 +123,8 @@ func workedOutByHand(h *browser.Hand) []browser.Step {
 			h.Click("textbox", "Name of one more value"), h.Type("shrinkage"), h.Press("Enter"),
 			browser.Sees("textbox", "shrinkage")}, value("shrinkage", "farm", "farm kg"),
 		[]browser.Step{h.Press("-")}, value("shrinkage, second", "kg", "kg"),
-		[]browser.Step{h.Press("/")}, value("shrinkage, second", "farm", "farm kg"),
+		[]browser.Step{h.Press("/"), browser.Sees("button", "Choose a value for shrinkage, second")},
+		value("shrinkage, second", "farm", "farm kg"),
 		[]browser.Step{h.Press("*"), h.Type("100"), browser.Sees("button", "Change (farm kg − kg) ÷ farm kg × 100"),
 			h.Click("button", "More with shrinkage"), h.Click("menuitem", "round to places"), h.Type("1"),
 			browser.Sees("button", "Change (farm kg − kg) ÷ farm kg × 100, rounded to 1 place"),

@@ -44,7 +44,7 @@ func page(t *testing.T) context.Context {
 
 func do(t *testing.T, ctx context.Context, steps ...browser.Step) {
 	t.Helper()
-	limited, cancel := context.WithTimeout(ctx, 90*time.Second)
+	limited, cancel := context.WithTimeout(ctx, 4*time.Minute)
 	defer cancel()
 	if err := chromedp.Do(limited, steps...); err != nil {
 		t.Fatal(err)

@@ -16,6 +16,7 @@ type Agent struct {
 	Plan               *Plan  // nil is that it makes none
 	Picture            string // what stands beside its words; see [Agent.Fields]
 	Off                bool   // it does nothing for anybody
+	Stream             string // what of its words is heard as they come: answers, or all
 	Memory             Memory
 	Limits             Limits
 	Inputs             *Schema // what it is given beside its task; nil is nothing
@@ -80,6 +81,9 @@ func (a *Agent) Fields() []Field {
 			Example: "[{to: haulage-desk, judge: A lorry is wanted.}]"},
 		{Name: "plan", Into: Group(&a.Plan), Example: "shown",
 			Help: "It says what it is going to do before it changes anything, and is held to it."},
+		{Name: "stream", Into: &a.Stream, Choices: []string{"answers", "all"}, Default: "answers",
+			Help: "What is heard in a conversation as it is written: its answers where it has no tools, or all it " +
+				"writes, words beside its calls too.", Example: "all"},
 		{Name: "memory", Into: Inside(&a.Memory), Help: "What it remembers."},
 		{Name: "limits", Into: Inside(&a.Limits), Help: "What bounds one task."},
 	}

@@ -48,6 +48,9 @@ type Ask struct {
 	Within   time.Duration
 	// LongestAnswer is how many tokens it may write; 0 is what its file says.
 	LongestAnswer int
+	// Whole says that nobody but builders hears its words before it is there as a whole:
+	// it may turn out to be no answer.
+	Whole bool
 }
 
 // Reads estimates how many tokens the model reads, and counts the pictures.

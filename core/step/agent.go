@@ -351,6 +351,7 @@ func turnOf(at *run.At, def *flow.Agent) run.Errand {
 			ask.Tools = append(ask.Tools, run.Offer{Name: g.Tool, Description: g.Spec.Description, Schema: g.Offered()})
 		}
 	}
+	ask.Whole = len(ask.Tools) > 0 && def.Stream != "all"
 	if limit := def.Limits.Time; limit > 0 {
 		ask.Within = min(ask.Within, max(time.Second, limit-did.Worked(at.Now())))
 	}

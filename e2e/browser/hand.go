@@ -24,8 +24,8 @@ type Hand struct {
 	Keyboard bool // it has no mouse
 }
 
-// patience is how long something is looked for.
-const patience = 20 * time.Second
+// patience is how long something is looked for: many tests share the machine.
+const patience = 40 * time.Second
 
 // Click clicks on the first thing of a role whose name begins with some words;
 // without a mouse it goes there by keys.

@@ -201,33 +201,27 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) (*run.Answered, *expense) 
 	if err != nil {
 		return &run.Answered{Error: err.Error()}, nil
 	}
-	thread, aloud := e.conversation(errand)
-	if aloud {
-		e.aloud.begins(thread)
-		defer e.aloud.begins(thread) // what came of it is taken in before anybody looks again, or is asked for anew
-	}
-	reply, err := server.Ask(e.ctx, m, ask, func(piece string) {
-		if aloud {
-			e.aloud.says(thread, piece)
-		}
-		e.Hub.Tell(News{Kind: "piece", Run: errand.Run, Thread: thread, Step: errand.Step, Text: piece, Aloud: aloud})
-	})
+	thread, aloud, said := e.conversation(errand)
+	voice := e.speaks(errand, thread, aloud && !ask.Whole, said)
+	reply, err := server.Ask(e.ctx, m, ask, voice.says)
+	voice.ends()
 	if err != nil {
 		return &run.Answered{Error: err.Error(), Turn: reply.Turn}, aside
 	}
 	return &run.Answered{Message: reply.Message, Turn: reply.Turn}, aside
 }
 
-// conversation gives the thread of an errand's run, "" where it has none, and whether
-// what its step answers is said there as it is.
-func (e *Engine) conversation(errand run.Errand) (thread string, aloud bool) {
+// conversation gives the thread of an errand's run, "" where it has none, whether what its
+// step answers is said there as it is, and the secrets a stranger said there themselves.
+func (e *Engine) conversation(errand run.Errand) (thread string, aloud bool, said []string) {
 	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
 	_ = e.locked(e.hard, l, func() error { // what cannot be read has none to tell
 		thread, aloud = l.thread, errand.CallID == "" && step.Aloud(l.def.Workflow, errand.Step)
+		said = slices.Clone(l.spoken)
 		return nil
 	})
-	return thread, aloud
+	return thread, aloud, said
 }
 
 // server keeps one client a connection, made anew when its file changes.

@@ -12,6 +12,7 @@ type News struct {
 	Thread   string `json:"thread,omitempty"`
 	Status   string `json:"status,omitempty"`
 	Step     string `json:"step,omitempty"`
+	Call     string `json:"call,omitempty"` // of an agent in the step
 	Text     string `json:"text,omitempty"` // a piece of an answer that is being written
 	Aloud    bool   `json:"-"`              // … which is said in the conversation as it is
 }

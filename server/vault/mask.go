@@ -39,6 +39,11 @@ func (v *Vault) MaskFor(said []string) func(string) string {
 	}
 	v.mu.RLock()
 	defer v.mu.RUnlock()
+	return v.unsaid(said).hide
+}
+
+// unsaid hides the secrets that are not among some words. v.mu is held.
+func (v *Vault) unsaid(said []string) mask {
 	unsaid := map[string]string{}
 	for name, secret := range v.known {
 		alone := blots(map[string]string{name: secret})
@@ -46,7 +51,7 @@ func (v *Vault) MaskFor(said []string) func(string) string {
 			unsaid[name] = secret
 		}
 	}
-	return blots(unsaid).hide
+	return blots(unsaid)
 }
 
 // MaskValue hides every secret in the texts and names of a JSON value, in
@@ -76,6 +81,9 @@ func (v *Vault) MaskValue(value any) any {
 type mask struct {
 	within *strings.Replacer // wherever they stand
 	whole  map[string]bool   // where they are all of a text, as they are too short to be looked for within
+	// The forms that are looked for, by their first byte, and how long the longest is.
+	forms   map[byte][]string
+	longest int
 }
 
 func (m mask) hide(text string) string {
@@ -107,11 +115,13 @@ func blots(known map[string]string) mask {
 	sorted := slices.SortedFunc(maps.Keys(forms), func(a, b string) int {
 		return cmp.Or(cmp.Compare(len(b), len(a)), cmp.Compare(a, b))
 	})
-	pairs := make([]string, 0, 2*len(sorted))
+	pairs, first, longest := make([]string, 0, 2*len(sorted)), map[byte][]string{}, 0
 	for _, form := range sorted {
 		pairs = append(pairs, form, forms[form])
+		first[form[0]] = append(first[form[0]], form)
+		longest = max(longest, len(form))
 	}
-	return mask{strings.NewReplacer(pairs...), whole}
+	return mask{strings.NewReplacer(pairs...), whole, first, longest}
 }
 
 // sent are the forms of a secret that is too short to be looked for by itself,

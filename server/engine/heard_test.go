@@ -42,8 +42,8 @@ func visits(t *testing.T, e *Engine, words string) (heard, kept string) {
 
 // desk is a page whose agent's, or model's, words are said as they are.
 func desk(step string) string {
-	return "workflow: desk\ntitle: Desk\ntriggers:\n  - {id: page, chat: {page: desk, open: true}}\nsteps:\n  - " + step +
-		"\n  - say: {text: '${m.text}'}\n"
+	return "workflow: desk\ntitle: Desk\ntriggers:\n  - {id: page, chat: {page: desk, open: true}}\nsteps:\n  - " +
+		step + "\n  - say: {text: '${m.text}'}\n"
 }
 
 // TestVisitorsHearWhatIsSaidAndNothingElse has an agent write words beside a call.

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -53,15 +54,11 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	address, err := fix(*addr)
-	if err != nil {
+	child := &service{data: *data, out: a.errs}
+	if err := child.startAt(ctx, *addr); err != nil {
 		return err
 	}
-	child := &service{data: *data, address: address, out: a.errs}
-	if err := child.start(ctx); err != nil {
-		return err
-	}
-	url := "http://" + address
+	url := "http://" + child.address
 	if err := demo.Introduce(ctx, url, standins); err != nil {
 		return errors.Join(err, child.stop())
 	}
@@ -96,7 +93,7 @@ func startDemo(ctx context.Context, a *app, args []string) error {
 			return child.stop()
 		case <-child.died:
 			fmt.Fprintln(a.out, "\nThe service was killed. Starting it again; what was open goes on.")
-			if err := child.start(ctx); err != nil {
+			if err := child.startAt(ctx, child.address); err != nil {
 				return err
 			}
 			if err := tell(); err != nil {
@@ -138,6 +135,33 @@ func (s *service) pid() int { return s.cmd.Process.Pid }
 
 // startLimit is how long the service may take to answer.
 const startLimit = 30 * time.Second
+
+// startTries is how often a start is tried: a port that was free a moment ago may be
+// taken by a connection that somebody makes just now.
+const startTries = 5
+
+// startAt starts the service at an address, or at another where any free port will do
+// and that one was taken meanwhile.
+func (s *service) startAt(ctx context.Context, addr string) error {
+	for try := 1; ; try++ {
+		address, err := fix(addr)
+		if err == nil {
+			s.address = address
+			err = s.start(ctx)
+		}
+		if err == nil || try == startTries || ctx.Err() != nil {
+			return err
+		}
+		if _, taken := fix(cmp.Or(address, addr)); taken == nil {
+			return err // it is not for the port that it did not start
+		}
+		select {
+		case <-time.After(200 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
 
 // start starts the service and waits until it answers.
 func (s *service) start(ctx context.Context) error {

@@ -226,7 +226,7 @@ func (e *Engine) hears(id, step string, a arrival) (bool, error) {
 func (e *Engine) wasHeard(a arrival) bool {
 	var one int
 	return e.store.Read().QueryRowContext(e.hard,
-		"SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state = 'heard'", a.delivery.String(),
+		"SELECT 1 FROM inbox WHERE delivery = ? AND id = ? AND state IN ('heard', 'starts')", a.delivery.String(),
 		a.signal.ID).Scan(&one) == nil
 }
 
@@ -257,7 +257,7 @@ func (e *Engine) arrivals(ctx context.Context, where string, args ...any) ([]arr
 
 // listen looks for signals a step missed that only now waits for them.
 func (e *Engine) listen(errand run.Errand, wanted *run.Listen) error {
-	found, err := e.arrivals(e.hard, "source = ? AND key = ? AND state != 'heard' AND at >= ? ORDER BY at",
+	found, err := e.arrivals(e.hard, "source = ? AND key = ? AND state IN ('new', 'kept') AND at >= ? ORDER BY at",
 		wanted.Source, wanted.Key, store.Time(wanted.Since))
 	var workflow string
 	if len(found) > 0 {
@@ -304,7 +304,7 @@ func (e *Engine) unheard(ctx context.Context) error {
 
 // unsettled takes up signals that came in just before the service stopped.
 func (e *Engine) unsettled(ctx context.Context) error {
-	all, err := e.arrivals(ctx, "state = 'new'")
+	all, err := e.arrivals(ctx, "state IN ('new', 'starts')")
 	for _, a := range all {
 		e.settling(a)
 	}
@@ -322,7 +322,7 @@ func (e *Engine) repeated(ctx context.Context, by run.Deliverer, id string) (*Ti
 	if started != "" {
 		return &Ticket{Run: started, engine: e, answered: e.runs.await(started)}, nil
 	}
-	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state = 'new'", by.String(), id)
+	waiting, err := e.arrivals(ctx, "delivery = ? AND id = ? AND state IN ('new', 'starts')", by.String(), id)
 	if err != nil {
 		return nil, err
 	}

@@ -95,6 +95,13 @@ func (s *lanes) enter(id string, p place) bool {
 	return s.start(h, now())
 }
 
+// remember notes when runs of a workflow began lately, before the service started.
+func (s *lanes) remember(workflow string, began []time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.begins[workflow] = &minute{recent: began}
+}
+
 // occupy puts a run in its place that moved already when the service stopped.
 func (s *lanes) occupy(id string, p place) {
 	s.mu.Lock()

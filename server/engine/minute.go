@@ -17,6 +17,11 @@ type minute struct {
 // is called when there may be; it begins with [minute.woken]. The methods are
 // called under one lock of their owner's.
 func (m *minute) room(at time.Time, most int, again func()) bool {
+	for i, t := range m.recent {
+		if t.After(at) { // the clock was put back since
+			m.recent[i] = at
+		}
+	}
 	m.recent = slices.DeleteFunc(m.recent, func(t time.Time) bool { return at.Sub(t) >= time.Minute })
 	if len(m.recent) < most {
 		return true

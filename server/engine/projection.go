@@ -97,16 +97,15 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 	return func(l *live, entry run.Entry) (store.Batch, error) {
 		var b store.Batch
 		b.Savepoint()
-		if alsoStarts(entry) { // it stays new: it is still to start a run
+		if a.workflow != "" && alsoStarts(entry) { // nobody else hears it, and it is still to start a run
 			b.Guard("nobody heard the signal",
-				"UPDATE inbox SET state = 'new' WHERE delivery = ? AND id = ? AND state != 'heard'",
-				a.delivery.String(),
-				a.signal.ID)
+				"UPDATE inbox SET state = 'starts' WHERE delivery = ? AND id = ? AND state IN ('new', 'kept')",
+				a.delivery.String(), a.signal.ID)
 			return following(b, l, entry)
 		}
 		// What it said stands in the run's journal from here on.
 		b.Guard("nobody heard the signal",
-			"UPDATE inbox SET state = 'heard', signal = '' WHERE delivery = ? AND id = ? AND state != 'heard'",
+			"UPDATE inbox SET state = 'heard', signal = '' WHERE delivery = ? AND id = ? AND state IN ('new', 'kept')",
 			a.delivery.String(), a.signal.ID)
 		clearInbox(&b)
 		return following(b, l, entry)
@@ -115,7 +114,7 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 
 // clearInbox takes out what was kept, or heard, long ago.
 func clearInbox(b *store.Batch) {
-	b.Do("DELETE FROM inbox WHERE at < ? AND state != 'new'", store.Time(time.Now().Add(-keptFor)))
+	b.Do("DELETE FROM inbox WHERE at < ? AND state IN ('kept', 'heard')", store.Time(time.Now().Add(-keptFor)))
 }
 
 func alsoStarts(entry run.Entry) bool {

@@ -122,6 +122,9 @@ func (e *Engine) Start(ctx context.Context) error {
 	if err := errors.Join(e.whole(ctx), e.loadPause(ctx), e.loadEndings(ctx)); err != nil {
 		return err
 	}
+	if err := e.loadMinutes(ctx); err != nil {
+		return err
+	}
 	resume, begin, stop, err := e.open(ctx)
 	if err != nil {
 		return err
@@ -143,6 +146,36 @@ func (e *Engine) Start(ctx context.Context) error {
 	}
 	e.working.Go(e.wakeups)
 	e.working.Go(e.index)
+	return nil
+}
+
+// loadMinutes reads when runs began lately of workflows that are limited by the minute.
+// That is when they came, or later.
+func (e *Engine) loadMinutes(ctx context.Context) error {
+	for id, def := range e.workspace.Now().Live {
+		most := def.Workflow.Limits.PerMinute
+		if most == 0 {
+			continue
+		}
+		rows, err := e.store.Read().QueryContext(ctx, "SELECT accepted FROM runs WHERE workflow = ? AND "+
+			"status != 'queued' ORDER BY id DESC LIMIT ?", id, most)
+		if err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		var began []time.Time
+		for rows.Next() {
+			var at int64
+			if err := rows.Scan(&at); err != nil {
+				return errors.Join(fmt.Errorf("engine: %w", err), rows.Close())
+			}
+			began = append(began, store.FromTime(at))
+		}
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		slices.Reverse(began) // the oldest first
+		e.lanes.remember(id, began)
+	}
 	return nil
 }
 

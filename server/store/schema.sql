@@ -219,14 +219,14 @@ CREATE TABLE inbox (
   key        TEXT NOT NULL,
   workflow   TEXT NOT NULL,           -- the one it starts where nobody waits; '' for none
   definition TEXT NOT NULL,           -- … as it was when the signal was taken in
-  state      TEXT NOT NULL CHECK (state IN ('new', 'kept', 'heard')),
+  state      TEXT NOT NULL CHECK (state IN ('new', 'starts', 'kept', 'heard')),
   at         INTEGER NOT NULL,
   signal     BLOB NOT NULL,
   PRIMARY KEY (delivery, id)
 ) WITHOUT ROWID;
-CREATE INDEX inbox_by_key ON inbox (source, key) WHERE state != 'heard';
-CREATE INDEX inbox_new ON inbox (id) WHERE state = 'new';
-CREATE INDEX inbox_by_age ON inbox (at) WHERE state != 'new';
+CREATE INDEX inbox_by_key ON inbox (source, key) WHERE state IN ('new', 'kept');
+CREATE INDEX inbox_new ON inbox (id) WHERE state IN ('new', 'starts');
+CREATE INDEX inbox_by_age ON inbox (at) WHERE state IN ('kept', 'heard');
 
 CREATE TABLE labels (
   label TEXT NOT NULL,

@@ -36,7 +36,7 @@ func counted(t *testing.T, bed *testbed.Bed, query string, args ...any) (n int) 
 // await waits until something holds.
 func await(t *testing.T, what string, holds func() bool) {
 	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !holds(); time.Sleep(time.Millisecond) {
+	for end := time.Now().Add(20 * time.Second); !holds(); time.Sleep(10 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatal("never: " + what)
 		}

@@ -231,13 +231,30 @@ func (e *Engine) putAside(bounds []bound, sum money.Micros) *expense {
 	return &expense{e, bounds, sum}
 }
 
-// over gives back what was put aside: what it cost in the end stands in the journal.
+// came keeps aside what it cost in the end, till that stands in the journal.
+func (x *expense) came(cost money.Micros) {
+	if x == nil {
+		return
+	}
+	x.engine.budgets.mu.Lock()
+	defer x.engine.budgets.mu.Unlock()
+	for _, b := range x.bounds {
+		if p := x.engine.budgets.all[b.key]; p != nil {
+			p.aside += cost - x.aside
+		}
+	}
+	x.aside = cost
+}
+
+// over gives back what was put aside: what it cost stands in the journal, and the book is
+// read anew.
 func (x *expense) over() {
 	if x == nil {
 		return
 	}
 	x.engine.budgets.mu.Lock()
 	defer x.engine.budgets.mu.Unlock()
+	x.engine.budgets.pages.Add(1)
 	for _, b := range x.bounds {
 		if p := x.engine.budgets.all[b.key]; p != nil {
 			p.aside -= x.aside

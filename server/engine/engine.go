@@ -238,9 +238,6 @@ func (e *Engine) handleOnce(ctx context.Context, l *live, event run.Event,
 func (e *Engine) written(l *live, a advance) {
 	e.send(l, a.errands)
 	entry := a.entry
-	if entry.Cost() > 0 {
-		e.budgets.pages.Add(1)
-	}
 	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
 	for _, r := range entry.Records {

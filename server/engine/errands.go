@@ -205,6 +205,7 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) (*run.Answered, *expense) 
 	voice := e.speaks(errand, thread, aloud && !ask.Whole, said)
 	reply, err := server.Ask(e.ctx, m, ask, voice.says)
 	voice.ends()
+	aside.came(reply.Turn.Cost)
 	if err != nil {
 		return &run.Answered{Error: err.Error(), Turn: reply.Turn}, aside
 	}
@@ -266,6 +267,7 @@ func (e *Engine) useTool(errand run.Errand, call *run.Call) (run.Reply, *expense
 		}
 		returned.Cost = cost
 	}
+	aside.came(cost)
 	return reply, aside
 }
 
@@ -473,5 +475,7 @@ func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {
 // Decide takes a person's decision about a review to its run. Errors:
 // [run.ErrStale], a *[run.Refused], [ErrNoRun].
 func (e *Engine) Decide(ctx context.Context, id string, d run.Decided) error {
-	return e.handle(ctx, id, &d)
+	err := e.handle(ctx, id, &d)
+	e.budgets.pages.Add(1) // what a person says happened may have a price
+	return err
 }

@@ -267,6 +267,9 @@ func (e *Engine) useTool(errand run.Errand, call *run.Call) (run.Reply, *expense
 		}
 		returned.Cost = cost
 	}
+	if aside == nil && cost > 0 { // known only now, as of embeddings: the book is read anew
+		aside = &expense{engine: e}
+	}
 	aside.came(cost)
 	return reply, aside
 }

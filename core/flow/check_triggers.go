@@ -35,6 +35,21 @@ func (c *Checker) address(flow *Workflow, t Trigger, taken map[string]string) {
 			Why: "of two that claim one place nobody could say which answers", Remedy: "choose another"})
 	}
 	taken[place] = flow.ID
+	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Workflows)) {
+		if id != flow.ID && c.Workspace.Workflows[id].waitsAt(t) {
+			c.Report(t.At, Problem{Severity: Remark, What: "runs of " + id + " wait for deliveries to " + words + " too",
+				Why: "what one of them waits for goes to it, and starts nothing here"})
+		}
+	}
+}
+
+// waitsAt tells whether a step waits for the signals of a trigger.
+func (w *Workflow) waitsAt(t Trigger) (yes bool) {
+	Walk(w.Steps, func(s *Step) {
+		h := s.Hears()
+		yes = yes || h != nil && h.Is != nil && h.Kind == t.Kind && h.Source() == t.Source()
+	})
+	return yes
 }
 
 // source checks what signals come from.

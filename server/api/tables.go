@@ -138,7 +138,7 @@ func (a *API) changeRow(r *request, in wire.RowValues) (wire.Row, error) {
 	if err != nil {
 		return wire.Row{}, err
 	}
-	return rowReply(t.Update(r.Context(), rowNumber(r), values, ""))
+	return rowReply(t.Update(r.Context(), rowNumber(r), values, "", ""))
 }
 
 // rowReply answers with a row, or with what stood against it.

@@ -102,6 +102,11 @@ func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) 
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
 	e.written(l, done)
+	if a.Definition != "" && (a.Origin == nil || a.Origin.Kind != run.OfTry) {
+		if err := e.workspace.Follow(context.WithoutCancel(ctx), l.workflow, l.definition); err != nil {
+			e.log.Error("what a run may wait for is not listened to", "run", l.id, "error", err)
+		}
+	}
 	if a.Origin == nil {
 		if _, err := e.workspace.Caught(ctx, a.Workflow, a.Signal, false); err != nil {
 			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)

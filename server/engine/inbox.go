@@ -40,6 +40,11 @@ type settlement struct {
 func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signal) (*Ticket, error) {
 	if !e.mayBeHeard(ctx, signal) {
 		if workflow == "" {
+			if came, err := e.Came(ctx, signal); err != nil {
+				return nil, err
+			} else if came {
+				return e.repeated(ctx, deliverer("", signal), signal.ID)
+			}
 			return nil, fmt.Errorf("%w: %s", ErrNobodyWaits, signal.Source)
 		}
 		a := Admission{Workflow: workflow, Signal: signal}
@@ -103,6 +108,28 @@ func (e *Engine) mayBeHeard(ctx context.Context, signal *run.Signal) bool {
 	}
 	var one int
 	return e.store.Read().QueryRowContext(ctx, "SELECT 1 FROM hears WHERE source = ? LIMIT 1", source).Scan(&one) == nil
+}
+
+// Expects tells whether a run waits for what a signal that starts nothing is about,
+// or whether it came before.
+func (e *Engine) Expects(ctx context.Context, signal *run.Signal) (yes bool, err error) {
+	source, key := signal.HeardAs()
+	if key == "" {
+		return false, nil
+	}
+	if came, err := e.Came(ctx, signal); came || err != nil {
+		return came, err
+	}
+	err = e.store.Read().QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM hears WHERE source = ? AND key = ?)",
+		source, key).Scan(&yes)
+	return yes, err
+}
+
+// Came tells whether a signal that starts nothing came before.
+func (e *Engine) Came(ctx context.Context, signal *run.Signal) (yes bool, err error) {
+	err = e.store.Read().QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM deliveries WHERE source = ? AND id = ?)",
+		deliverer("", signal).String(), signal.ID).Scan(&yes)
+	return yes, err
 }
 
 // wait gives the ticket of an arrival once it is settled. A caller that leaves

@@ -38,15 +38,24 @@ type Hosted struct {
 	hearing hearing
 }
 
-func (h *Hosted) find(page string) (string, *flow.Trigger, string) {
+// find finds the page visitors are on: of what is live, or of what has been and whose
+// conversations go on.
+func (h *Hosted) find(page string) (visit, bool) {
+	is := func(t flow.Trigger) bool {
+		c, is := t.Is.(*trigger.Chat)
+		return is && c.Page == page && c.Open
+	}
 	for id, w := range h.Workspace.Live() {
 		for _, t := range w.Triggers {
-			if c, is := t.Is.(*trigger.Chat); is && c.Page == page && c.Open {
-				return id, &t, w.Title
+			if is(t) {
+				return visit{workflow: id, title: w.Title, Trigger: &t}, true
 			}
 		}
 	}
-	return "", nil, ""
+	if left, t := h.Workspace.Now().Left(is); t != nil {
+		return visit{workflow: left.Workflow, title: left.Definition.Workflow.Title, Trigger: t, left: true}, true
+	}
+	return visit{}, false
 }
 
 // visitor is the secret a visitor's browser made up for its conversation.
@@ -65,6 +74,7 @@ type visit struct {
 	workflow, title string
 	*flow.Trigger
 	thread string
+	left   bool // nothing is started here any more
 }
 
 // key is the key of the visitor's conversation.
@@ -75,13 +85,14 @@ func (v visit) key() string {
 
 // visited finds the page of a request and whose conversation it is about.
 func (h *Hosted) visited(r *http.Request) (visit, *problem.Details) {
-	workflow, t, title := h.find(chi.URLParam(r, "page"))
-	if t == nil {
+	v, ok := h.find(chi.URLParam(r, "page"))
+	if !ok {
 		return visit{}, &problem.Details{Status: http.StatusNotFound, Title: "There is no such page",
 			Detail: "Its address may have changed, it is switched off, or only people who sign in may write here."}
 	}
-	thread, refusal := visitor(r)
-	return visit{workflow, title, t, thread}, refusal
+	var refusal *problem.Details
+	v.thread, refusal = visitor(r)
+	return v, refusal
 }
 
 // GiveFile gives a file that was said in the visitor's conversation. It is always
@@ -129,7 +140,7 @@ func (h *Hosted) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		w.Header().Set("Cache-Control", "no-store")
 		_ = json.NewEncoder(w).Encode(map[string]any{"title": v.title, "workspace": h.Workspace.Now().Name,
-			"speaks_first": v.Is.(*trigger.Chat).SpeaksFirst, "conversation": out})
+			"speaks_first": v.Is.(*trigger.Chat).SpeaksFirst && !v.left, "conversation": out})
 	case http.MethodPost:
 		if !h.Limits.mayOpen(r) {
 			tooOften(w)
@@ -164,13 +175,20 @@ func (h *Hosted) take(w http.ResponseWriter, r *http.Request, v visit) {
 		Stranger: true, Body: expr.Canonical(map[string]any{})}
 	var ticket *engine.Ticket
 	switch {
-	case err == nil && in.Begins && v.Is.(*trigger.Chat).SpeaksFirst:
+	case err == nil && in.Begins && !v.left && v.Is.(*trigger.Chat).SpeaksFirst:
 		ticket, err = h.Engine.Begin(r.Context(), v.workflow, signal)
 	case err != nil || strings.TrimSpace(in.Text) == "" || len(in.Text) > 4000 || in.ID == "" || len(in.ID) > 100:
 		problem.Write(w, http.StatusUnprocessableEntity, "Nothing was said", "Send id and text, of at most 4000 bytes.")
 		return
+	case v.left:
+		ticket, err = onlyHeard(r.Context(), h.Engine, signal)
 	default:
 		ticket, err = h.Engine.Receive(r.Context(), v.workflow, signal)
+	}
+	if errors.Is(err, engine.ErrNobodyWaits) {
+		problem.Write(w, http.StatusNotFound, "Nobody answers here any more",
+			"This page was taken down, or switched off. What was said can still be read.")
+		return
 	}
 	if err != nil {
 		if !errors.Is(err, engine.ErrBusy) {

@@ -42,15 +42,24 @@ type line struct {
 	workflow string
 	trigger  flow.Trigger
 	is       *trigger.Phone
+	left     bool // nothing is started here any more
 }
 
+// find finds a line: of what is live, or of what has been and whose calls go on.
 func (h *Phones) find(path string) (line, bool) {
 	for id, w := range h.Workspace.Live() {
 		for _, t := range w.Triggers {
 			if phone, is := t.Is.(*trigger.Phone); is && phone.Path == path {
-				return line{id, t, phone}, true
+				return line{workflow: id, trigger: t, is: phone}, true
 			}
 		}
+	}
+	left, t := h.Workspace.Now().Left(func(t flow.Trigger) bool {
+		phone, is := t.Is.(*trigger.Phone)
+		return is && phone.Path == path
+	})
+	if t != nil {
+		return line{workflow: left.Workflow, trigger: *t, is: t.Is.(*trigger.Phone), left: true}, true
 	}
 	return line{}, false
 }
@@ -145,9 +154,9 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 		if before == 0 {
 			before = h.last(r.Context(), thread)
 		}
-		ticket, err := h.Engine.Receive(r.Context(), l.workflow, signal)
+		ticket, err := h.take(r.Context(), l, signal)
 		if err != nil {
-			if !errors.Is(err, engine.ErrBusy) {
+			if !errors.Is(err, engine.ErrBusy) && !errors.Is(err, engine.ErrNobodyWaits) {
 				h.Log.Error("a turn of a call could not be taken in", "workflow", l.workflow, "error", err)
 			}
 			h.speak(w, r, l, t, before, hangUp, sorry)
@@ -185,6 +194,13 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
+}
+
+func (h *Phones) take(ctx context.Context, l line, signal *run.Signal) (*engine.Ticket, error) {
+	if l.left {
+		return onlyHeard(ctx, h.Engine, signal)
+	}
+	return h.Engine.Receive(ctx, l.workflow, signal)
 }
 
 // part is the beginning of an answer: how long it is, and what tells whether another

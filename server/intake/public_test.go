@@ -310,25 +310,27 @@ func TestBodiesOfEveryForm(t *testing.T) {
 	}
 }
 
+// scaled are the headers of a delivery signed as the scale signs.
+func scaled(at int64, body []byte) map[string]string {
+	m := hmac.New(sha256.New, []byte(plainKey))
+	fmt.Fprintf(m, "%d.%s", at, body)
+	return map[string]string{"Content-Type": "application/json", "X-Scale-Time": fmt.Sprint(at),
+		"X-Scale-Id": "m-1", "X-Scale-Signature": "sha256=" + hex.EncodeToString(m.Sum(nil))}
+}
+
 func TestPlainSignaturesAndBearers(t *testing.T) {
 	g := open(t)
 	body := []byte(`{"kg": 12}`)
-	mac := func(at int64, body []byte) map[string]string {
-		m := hmac.New(sha256.New, []byte(plainKey))
-		fmt.Fprintf(m, "%d.%s", at, body)
-		return map[string]string{"Content-Type": "application/json", "X-Scale-Time": fmt.Sprint(at),
-			"X-Scale-Id": "m-1", "X-Scale-Signature": "sha256=" + hex.EncodeToString(m.Sum(nil))}
-	}
 	now := time.Now().Unix()
 	for name, c := range map[string]struct {
 		headers map[string]string
 		status  int
 		words   string
 	}{
-		"right":       {mac(now, body), 202, ""},
-		"again":       {mac(now, body), 202, ""},
-		"other bytes": {mac(now, []byte("{}")), 401, "exact bytes"},
-		"too old":     {mac(now-3600, body), 401, "five minutes"},
+		"right":       {scaled(now, body), 202, ""},
+		"again":       {scaled(now, body), 202, ""},
+		"other bytes": {scaled(now, []byte("{}")), 401, "exact bytes"},
+		"too old":     {scaled(now-3600, body), 401, "five minutes"},
 		"no time": {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "sha256=00"}, 401,
 			"X-Scale-Time"},
 		"no prefix": {map[string]string{"Content-Type": "application/json", "X-Scale-Signature": "00"}, 401, "sha256="},
@@ -339,7 +341,7 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 		}
 	}
 	// Somebody who saw it sends it under another name, which nobody signed.
-	replayed := mac(now, body)
+	replayed := scaled(now, body)
 	replayed["X-Scale-Id"] = "m-2"
 	if status, answer := g.send(http.MethodPost, "/in/mac", replayed, body); status != 202 {
 		t.Errorf("replayed: %d %s", status, answer)
@@ -350,7 +352,7 @@ func TestPlainSignaturesAndBearers(t *testing.T) {
 	// A name in the body is signed: sent anew, with another time, it is the same.
 	for _, at := range []int64{now, now - 1, now - 2} {
 		named := []byte(`{"delivery": {"id": "d-7"}}`)
-		if status, answer := g.send(http.MethodPost, "/in/mac", mac(at, named), named); status != 202 {
+		if status, answer := g.send(http.MethodPost, "/in/mac", scaled(at, named), named); status != 202 {
 			t.Errorf("named in its body: %d %s", status, answer)
 		}
 	}

@@ -205,14 +205,9 @@ func (w *Watches) all() []*watch {
 			add(id, t)
 		}
 	}
-	for _, id := range slices.Sorted(maps.Keys(live)) {
-		flow.Walk(live[id].Steps, func(s *flow.Step) {
-			if t := s.Hears(); t != nil {
-				heard := *t
-				heard.ID = "hear"
-				add("", heard)
-			}
-		})
+	for _, t := range w.Workspace.Now().Waits() {
+		t.ID = "hear"
+		add("", t)
 	}
 	var out []*watch
 	for _, key := range slices.Sorted(maps.Keys(found)) {

@@ -272,7 +272,7 @@ func TestRowsOfATable(t *testing.T) {
 	}
 	l.sees("")
 	for _, microns := range []float64{30, 30, 31} { // writing the same is no change
-		if _, err := rows.Update(ctx, r.N, map[string]any{"microns": microns}, ""); err != nil {
+		if _, err := rows.Update(ctx, r.N, map[string]any{"microns": microns}, "", ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -301,11 +301,11 @@ func TestRowsAToolGives(t *testing.T) {
 		t.Errorf("what is watched is %q of %q, %v", what, connection, err)
 	}
 	add("FT-2", 30)
-	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, ""); err != nil {
+	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, "", ""); err != nil {
 		t.Fatal(err)
 	}
 	l.sees("FT-2")
-	if _, err := rows.Update(context.Background(), first, map[string]any{"microns": 33.0}, ""); err != nil {
+	if _, err := rows.Update(context.Background(), first, map[string]any{"microns": 33.0}, "", ""); err != nil {
 		t.Fatal(err)
 	}
 	l.sees("FT-2|FT-1")

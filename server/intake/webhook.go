@@ -38,11 +38,14 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	path := chi.URLParam(r, "path")
-	hook, ok := h.Workspace.Now().Webhooks[path]
-	if draft, there := h.Workspace.DraftWebhook(path); chi.URLParam(r, "draft") != "" {
-		hook, ok = draft, there
-	} else if there && !ok && h.Workspace.Open(draft.Workflow, time.Now()) {
-		hook, ok = draft, true // a sender who knows the address it will have
+	hook, ok := h.hook(path, chi.URLParam(r, "draft") != "")
+	if chi.URLParam(r, "draft") == "" {
+		if answered, err := h.reaches(w, r, hook, ok, path); err != nil {
+			h.notTaken(w, path, err)
+			return
+		} else if answered {
+			return
+		}
 	}
 	if !ok {
 		left.Allow()
@@ -63,11 +66,7 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	ticket, err := h.receive(r.Context(), hook, signal)
 	if err != nil {
-		if !errors.Is(err, engine.ErrBusy) {
-			h.Log.Error("a delivery could not be taken in", "workflow", hook.Workflow, "delivery", signal.ID, "error",
-				err)
-		}
-		notTaken(w)
+		h.notTaken(w, path, err)
 		return
 	}
 	if !hook.Hook.Computed() || ticket.Run == "" {
@@ -85,10 +84,40 @@ func (h *Webhooks) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	respond(w, answer)
 }
 
-// receive takes a delivery in, for what is live or for the draft.
+// hook finds the trigger a delivery to a path starts a run by.
+func (h *Webhooks) hook(path string, ofDraft bool) (workspace.Webhook, bool) {
+	draft, there := h.Workspace.DraftWebhook(path)
+	if ofDraft {
+		return draft, there
+	}
+	hook, ok := h.Workspace.Now().Webhooks[path]
+	if there && !ok && h.Workspace.Open(draft.Workflow, time.Now()) {
+		return draft, true // a sender who knows the address it will have
+	}
+	return hook, ok
+}
+
+// receive takes a delivery in, for what is live or for the draft. What a run heard
+// that only waited at this path starts nothing, sent again.
 func (h *Webhooks) receive(ctx context.Context, t workspace.Webhook, signal *run.Signal) (*engine.Ticket, error) {
-	signal.Draft = t.Draft
+	if signal.Draft = t.Draft; !t.Draft {
+		waited := *signal
+		waited.Trigger = ""
+		if came, err := h.Engine.Came(ctx, &waited); err != nil {
+			return nil, err
+		} else if came {
+			return h.Engine.Receive(ctx, "", &waited)
+		}
+	}
 	return h.Engine.Receive(ctx, t.Workflow, signal)
+}
+
+// notTaken answers a delivery that could not be kept.
+func (h *Webhooks) notTaken(w http.ResponseWriter, path string, err error) {
+	if !errors.Is(err, engine.ErrBusy) {
+		h.Log.Error("a delivery could not be taken in", "path", path, "error", err)
+	}
+	notTaken(w)
 }
 
 // notTaken asks a caller to send again.

@@ -337,15 +337,13 @@ CREATE TABLE table_rows (
   n       INTEGER PRIMARY KEY AUTOINCREMENT,
   tbl     TEXT NOT NULL,
   key     TEXT,                       -- of the key column, where the table has one
-  made    TEXT,                       -- idempotency key of the call that added it
   data    TEXT NOT NULL,              -- JSON
   added   INTEGER NOT NULL,
   changed INTEGER NOT NULL
 );
 CREATE UNIQUE INDEX table_rows_by_key ON table_rows (tbl, key) WHERE key IS NOT NULL;
-CREATE UNIQUE INDEX table_rows_by_call ON table_rows (tbl, made) WHERE made IS NOT NULL;
 CREATE INDEX table_rows_by_table ON table_rows (tbl, n);
--- What happened to rows, for triggers; kept until they have looked.
+-- What happened to rows: triggers look here, and a call that is sent again sees what it did.
 CREATE TABLE row_changes (
   n    INTEGER PRIMARY KEY AUTOINCREMENT,
   tbl  TEXT NOT NULL,
@@ -353,8 +351,10 @@ CREATE TABLE row_changes (
   did  TEXT NOT NULL CHECK (did IN ('added', 'changed')),
   data TEXT NOT NULL,
   at   INTEGER NOT NULL,
-  run  TEXT NOT NULL                  -- whose call it was; '' for nobody's
+  run  TEXT NOT NULL,                 -- whose call it was; '' for nobody's
+  made TEXT                           -- idempotency key of that call
 );
+CREATE UNIQUE INDEX row_changes_by_call ON row_changes (tbl, made) WHERE made IS NOT NULL;
 
 -- How connections fare: their last test, and their last use.
 CREATE TABLE health (

@@ -83,9 +83,10 @@ func (t *Table) key(values map[string]any) any {
 	return expr.Text(values[t.Of.Unique])
 }
 
-// Add adds a row. made is the idempotency key of the call, "" for none: the
-// row an earlier call of the same key added is given again. run is whose call
-// it is, "" for nobody's. Errors: *[InvalidError], [ErrTaken].
+// Add adds a row. made is the idempotency key of the call, "" for none: a call
+// that added a row already is given that row as it was added, wherever it is by
+// now, and adds none. run is whose call it is, "" for nobody's. Errors:
+// *[InvalidError], [ErrTaken].
 func (t *Table) Add(ctx context.Context, values map[string]any, made, run string) (Row, error) {
 	if err := t.check(values); err != nil {
 		return Row{}, err
@@ -94,35 +95,55 @@ func (t *Table) Add(ctx context.Context, values map[string]any, made, run string
 	if err != nil {
 		return Row{}, &InvalidError{err.Error()}
 	}
-	if made != "" {
-		if row, err := t.one(ctx, "made = ?", made); err == nil {
-			return row, nil
-		}
+	if row, err := t.madeBy(ctx, made); !errors.Is(err, ErrNoRow) {
+		return row, err
 	}
 	now := store.Time(time.Now())
 	var b store.Batch
-	b.Guard("no row has this key",
-		"INSERT INTO table_rows (tbl, key, made, data, added, changed) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO "+
-			"NOTHING", t.Of.ID, t.key(values), store.OrNull(made), string(data), now, now)
-	b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) SELECT tbl, n, 'added', data, added, ? FROM "+
-		"table_rows WHERE n = last_insert_rowid()", run)
-	err = t.Store.Write(ctx, b)
-	switch {
-	case errors.Is(err, store.ErrGuard) && made != "":
-		if row, err := t.one(ctx, "made = ?", made); err == nil {
-			return row, nil
-		}
-		return Row{}, fmt.Errorf("%w: %s", ErrTaken, t.key(values))
+	b.Savepoint()
+	b.Guard("no row has this key", "INSERT INTO table_rows (tbl, key, data, added, changed) VALUES (?, ?, ?, ?, ?) "+
+		"ON CONFLICT DO NOTHING", t.Of.ID, t.key(values), string(data), now, now)
+	b.Guard("the call added no row", "INSERT INTO row_changes (tbl, row, did, data, at, run, made) SELECT tbl, n, "+
+		"'added', data, added, ?, ? FROM table_rows WHERE n = last_insert_rowid() ON CONFLICT DO NOTHING", run,
+		store.OrNull(made))
+	switch err = t.Store.Write(ctx, b); {
 	case errors.Is(err, store.ErrGuard):
+		if row, err := t.madeBy(ctx, made); !errors.Is(err, ErrNoRow) {
+			return row, err
+		}
 		return Row{}, fmt.Errorf("%w: %s", ErrTaken, t.key(values))
 	case err != nil:
 		return Row{}, err
 	}
 	t.Store.TellRows(t.Of.ID)
 	if made != "" {
-		return t.one(ctx, "made = ?", made)
+		return t.madeBy(ctx, made)
 	}
 	return t.one(ctx, "n = (SELECT max(n) FROM table_rows WHERE tbl = ? AND data = ?)", t.Of.ID, string(data))
+}
+
+// madeBy is the row a call added or changed, as it was then. The error is [ErrNoRow] where there is none.
+func (t *Table) madeBy(ctx context.Context, made string) (Row, error) {
+	if made == "" {
+		return Row{}, ErrNoRow
+	}
+	var r Row
+	var data string
+	var at int64
+	err := t.Store.Read().QueryRowContext(ctx, "SELECT row, data, at FROM row_changes WHERE tbl = ? AND made = ?",
+		t.Of.ID, made).Scan(&r.N, &data, &at)
+	if errors.Is(err, sql.ErrNoRows) {
+		return r, ErrNoRow
+	} else if err != nil {
+		return r, err
+	}
+	r.Added, r.Changed = store.FromTime(at), store.FromTime(at)
+	if now, err := t.Get(ctx, r.N); err == nil {
+		r.Added = now.Added
+	}
+	v, err := expr.DecodeJSON([]byte(data))
+	r.Values, _ = v.(map[string]any)
+	return r, err
 }
 
 const rowColumns = "n, data, added, changed"
@@ -168,9 +189,13 @@ func (t *Table) scan(rows *sql.Rows) ([]Row, error) {
 // Get gives a row by its number. The error is [ErrNoRow] where there is none.
 func (t *Table) Get(ctx context.Context, n int64) (Row, error) { return t.one(ctx, "n = ?", n) }
 
-// Update puts values into a row; null takes one out. run is whose call it is.
-// Errors: [ErrNoRow], [ErrTaken], *[InvalidError].
-func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run string) (Row, error) {
+// Update puts values into a row; null takes one out. made and run are as for
+// [Table.Add]: a call that changed the row already does not change it again,
+// whoever changed it since. Errors: [ErrNoRow], [ErrTaken], *[InvalidError].
+func (t *Table) Update(ctx context.Context, n int64, values map[string]any, made, run string) (Row, error) {
+	if row, err := t.madeBy(ctx, made); !errors.Is(err, ErrNoRow) {
+		return row, err
+	}
 	for range 8 { // somebody else may change the row in between
 		row, err := t.Get(ctx, n)
 		if err != nil {
@@ -200,8 +225,8 @@ func (t *Table) Update(ctx context.Context, n int64, values map[string]any, run 
 		b.Guard("the row is as it was read",
 			"UPDATE OR IGNORE table_rows SET data = ?, key = ?, changed = ? WHERE tbl = ? AND n = ? AND json(data) "+
 				"= json(?)", string(after), t.key(row.Values), store.Time(row.Changed), t.Of.ID, n, string(before))
-		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run) VALUES (?, ?, 'changed', ?, ?, ?)", t.Of.ID, n,
-			string(after), store.Time(row.Changed), run)
+		b.Do("INSERT INTO row_changes (tbl, row, did, data, at, run, made) VALUES (?, ?, 'changed', ?, ?, ?, ?)",
+			t.Of.ID, n, string(after), store.Time(row.Changed), run, store.OrNull(made))
 		if err := t.Store.Write(ctx, b); err == nil {
 			t.Store.TellRows(t.Of.ID)
 			return row, nil

@@ -132,7 +132,7 @@ func (r *rows) add(ctx context.Context, args map[string]any, s Sending) (any, er
 
 func (r *rows) update(ctx context.Context, args map[string]any, s Sending) (any, error) {
 	values, _ := args["values"].(map[string]any)
-	row, err := r.Update(ctx, int64(Whole(args, "row", 0)), values, s.Run)
+	row, err := r.Update(ctx, int64(Whole(args, "row", 0)), values, s.Key, s.Run)
 	if err != nil {
 		return nil, rowError(err)
 	}

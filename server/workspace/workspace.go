@@ -36,8 +36,10 @@ type Snapshot struct {
 	Tools           tool.Catalogue
 	Problems        []flow.Problem
 	Live            map[string]*Live   // by workflow
+	Leaving         []Leaving
 	Webhooks        map[string]Webhook // by path, of what is live and on
-	Heard           map[string]bool    // sources some live workflow waits for signals of
+	Heard           map[string]bool    // sources that runs wait for signals of, or may come to
+	doors           map[string][]Webhook
 	drafts          map[string]string  // workflow → edition of its draft
 	renamed         map[string]string  // old id → the one it has now
 	found           *found
@@ -50,6 +52,7 @@ type Live struct {
 	Hash    string
 	On      bool
 	edition string // of what was written, as drafts have one
+	def     *run.Definition
 }
 
 // Webhook is a trigger that listens at a path.
@@ -59,6 +62,7 @@ type Webhook struct {
 	Hook       *trigger.Webhook
 	Definition *run.Definition
 	Draft      bool // of what is written rather than of what is live
+	leaving    string
 }
 
 // Holder keeps the current snapshot.
@@ -187,9 +191,10 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 		return fmt.Errorf("workspace: %w", err)
 	}
 	defer rows.Close()
-	s.Problems = slices.DeleteFunc(slices.Clone(s.Problems), func(p flow.Problem) bool { return p.Why == cannotStart })
+	s.Problems = slices.DeleteFunc(slices.Clone(s.Problems), func(p flow.Problem) bool {
+		return p.Why == cannotStart || p.Why == stillWaits
+	})
 	s.Live, s.Webhooks, s.Heard = map[string]*Live{}, map[string]Webhook{}, map[string]bool{}
-	waits := map[string]Webhook{}
 	for rows.Next() {
 		one := &Live{}
 		var id string
@@ -207,20 +212,18 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 		} else if err != nil {
 			return err
 		}
-		one.Workflow, one.edition = b.def.Workflow, b.edition
+		one.Workflow, one.edition, one.def = b.def.Workflow, b.edition, b.def
 		s.Live[id] = one
 		if one.On {
-			b.listen(id, s, waits)
+			s.starts(id, b.def)
 		}
 	}
-	if err := errors.Join(rows.Err(), h.oldNames(ctx, s)); err != nil {
+	if err := errors.Join(rows.Err(), h.oldNames(ctx, s), h.stay(ctx, s)); err != nil {
 		return err
 	}
-	for path, w := range waits { // a trigger at the same path comes first
-		if _, taken := s.Webhooks[path]; !taken {
-			s.Webhooks[path] = w
-		}
-	}
+	s.hear()
+	s.Problems = append(s.Problems, s.shared()...)
+	flow.SortProblems(s.Problems)
 	return nil
 }
 
@@ -279,27 +282,49 @@ func (s *Snapshot) Current(workflow string) string {
 	return workflow
 }
 
-// listen notes where a live workflow's signals come in.
-func (b *bundle) listen(id string, s *Snapshot, waits map[string]Webhook) {
-	for _, t := range b.def.Workflow.Triggers {
+// starts notes where signals come in that start a workflow.
+func (s *Snapshot) starts(id string, def *run.Definition) {
+	for _, t := range def.Workflow.Triggers {
 		if hook, is := t.Is.(*trigger.Webhook); is {
-			s.Webhooks[hook.Path] = Webhook{Workflow: id, Trigger: t, Hook: hook, Definition: b.def}
+			s.Webhooks[hook.Path] = Webhook{Workflow: id, Trigger: t, Hook: hook, Definition: def}
 		}
 	}
-	flow.Walk(b.def.Workflow.Steps, func(step *flow.Step) {
-		t := step.Hears()
-		if t == nil {
-			return
-		}
+}
+
+// hear notes what runs wait for, or may come to.
+func (s *Snapshot) hear() {
+	s.doors = map[string][]Webhook{}
+	s.eachWait(func(t flow.Trigger, def *run.Definition, leaving string) {
 		if t.Is.HeardBy() == flow.ByConversation {
 			s.Heard[run.ChatSource] = true
 		} else {
 			s.Heard[t.Source()] = true
 		}
 		if hook, is := t.Is.(*trigger.Webhook); is {
-			waits[hook.Path] = Webhook{Trigger: *t, Hook: hook, Definition: b.def}
+			s.doors[hook.Path] = append(s.doors[hook.Path], Webhook{Trigger: t, Hook: hook, Definition: def,
+				leaving: leaving})
 		}
 	})
+}
+
+// eachWait visits what the steps wait by of what is live and on, then of what is
+// leaving, with the hash of that.
+func (s *Snapshot) eachWait(visit func(t flow.Trigger, def *run.Definition, leaving string)) {
+	of := func(def *run.Definition, leaving string) {
+		flow.Walk(def.Workflow.Steps, func(step *flow.Step) {
+			if t := step.Hears(); t != nil {
+				visit(*t, def, leaving)
+			}
+		})
+	}
+	for _, id := range slices.Sorted(maps.Keys(s.Live)) {
+		if live := s.Live[id]; live.On {
+			of(live.def, "")
+		}
+	}
+	for _, l := range s.Leaving {
+		of(l.Definition, l.hash)
+	}
 }
 
 // renew reads again what is live, after it was written. Whoever wrote it may

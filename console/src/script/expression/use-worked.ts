@@ -21,7 +21,8 @@ export function useWorked(place: string, code: string, condition: boolean, write
   const { draft, run, begins } = useForm()
   const sample = run ? undefined : begins?.sample
   const [state, setState] = useState<{ form?: Form; worked?: Worked; error?: string }>({})
-  const written = useRef<string>(undefined)
+  const seen = useRef<string>('')
+  const underWay = useRef<string[]>([]) // codes written here that have not come back in the text, oldest first
   const timer = useRef<number>(undefined)
   const asked = useRef(0)
   const ask = useCallback(
@@ -40,8 +41,9 @@ export function useWorked(place: string, code: string, condition: boolean, write
     [draft, place, run?.id, sample, condition],
   )
   useEffect(() => {
-    if (code === written.current || code === '') return
-    written.current = code
+    if (code === seen.current) return
+    seen.current = code
+    if (code === '' || comesBack(underWay.current, code)) return
     void ask({ code }).then((worked) => worked && setState({ form: worked.form as Form, worked }))
   }, [code, ask])
   const put = useRef(write)
@@ -56,7 +58,7 @@ export function useWorked(place: string, code: string, condition: boolean, write
       timer.current = window.setTimeout(() => {
         void ask({ form }).then((worked) => {
           if (!worked) return
-          written.current = worked.code
+          if (worked.code !== (underWay.current.at(-1) ?? seen.current)) underWay.current.push(worked.code)
           setState({ form, worked })
           put.current(worked.code)
         })
@@ -65,4 +67,14 @@ export function useWorked(place: string, code: string, condition: boolean, write
     [ask],
   )
   return { ...state, change }
+}
+
+/**
+ * comesBack tells whether a code is one that was written here. The text is changed beside the page: what was
+ * written may come back when there is a newer form already, which it must not take the place of.
+ */
+function comesBack(underWay: string[], code: string): boolean {
+  const i = underWay.indexOf(code)
+  underWay.splice(0, i < 0 ? underWay.length : i + 1)
+  return i >= 0
 }

@@ -35,13 +35,13 @@ type Snapshot struct {
 	*flow.Workspace // the draft
 	Tools           tool.Catalogue
 	Problems        []flow.Problem
-	Live            map[string]*Live   // by workflow
+	Live            map[string]*Live // by workflow
 	Leaving         []Leaving
 	Webhooks        map[string]Webhook // by path, of what is live and on
 	Heard           map[string]bool    // sources that runs wait for signals of, or may come to
 	doors           map[string][]Webhook
-	drafts          map[string]string  // workflow → edition of its draft
-	renamed         map[string]string  // old id → the one it has now
+	drafts          map[string]string // workflow → edition of its draft
+	renamed         map[string]string // old id → the one it has now
 	found           *found
 }
 

@@ -37,8 +37,9 @@ func (c *Checker) address(flow *Workflow, t Trigger, taken map[string]string) {
 	taken[place] = flow.ID
 	for _, id := range slices.Sorted(maps.Keys(c.Workspace.Workflows)) {
 		if id != flow.ID && c.Workspace.Workflows[id].waitsAt(t) {
-			c.Report(t.At, Problem{Severity: Remark, What: "runs of " + id + " wait for deliveries to " + words + " too",
-				Why: "what one of them waits for goes to it, and starts nothing here"})
+			c.Report(t.At, Problem{Severity: Remark,
+				What: "runs of " + id + " wait for deliveries to " + words + " too",
+				Why:  "what one of them waits for goes to it, and starts nothing here"})
 		}
 	}
 }

@@ -46,6 +46,79 @@ func (a Admission) inside() bool {
 // started then. With an error nothing was kept. Errors: [ErrBusy],
 // [workspace.ErrNoWorkflow], [workspace.ErrNotLive], [workspace.ErrOff].
 func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
+	n, err := e.enters(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	l := n.live
+	defer e.runs.release(l)
+	// Nothing is sent before it is known that this delivery is the first of its id.
+	if err := <-n.done.durable; err != nil {
+		spoil(l, n.done)
+		e.end(l)
+		if errors.Is(err, store.ErrGuard) {
+			return e.repeated(ctx, deliverer(l.workflow(), a.Signal), a.Signal.ID)
+		}
+		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
+	}
+	e.written(l, n.done)
+	if a.Definition != "" && (a.Origin == nil || a.Origin.Kind != run.OfTry) {
+		if err := e.workspace.Follow(context.WithoutCancel(ctx), l.workflow(), l.definition); err != nil {
+			e.log.Error("what a run may wait for is not listened to", "run", l.id, "error", err)
+		}
+	}
+	if a.Origin == nil {
+		if _, err := e.workspace.Caught(ctx, l.workflow(), a.Signal, false); err != nil {
+			e.log.Error("a sample could not be kept", "workflow", l.workflow(), "error", err)
+		}
+	}
+	if !n.first {
+		e.lanes.arrived(l.id)
+	}
+	return &Ticket{Run: l.id, engine: e, live: l, answered: n.answered, known: n.done.caller != nil}, nil
+}
+
+// newcomer is a new run on its way to the database. It is held.
+type newcomer struct {
+	live     *live
+	first    bool // nothing holds it back
+	done     advance
+	answered <-chan struct{}
+}
+
+// enters makes a new run of a signal, and takes it as far as it gets. With an error there is none.
+func (e *Engine) enters(ctx context.Context, a Admission) (n newcomer, err error) {
+	e.naming.RLock()
+	defer e.naming.RUnlock()
+	if w := e.workspace.Now(); w.Workflows[a.Workflow] == nil {
+		a.Workflow = w.Current(a.Workflow) // it was renamed on the way here
+	}
+	at := now()
+	if n.live, err = e.made(ctx, a, at); err != nil {
+		return n, err
+	}
+	err = n.live.locked(func() (err error) { // from before anybody can find it
+		var room bool
+		if n.answered, room = e.runs.add(n.live, a.inside()); !room || e.ctx.Err() != nil {
+			return ErrBusy
+		}
+		e.runs.holdCaller(n.live, a.Origin)
+		n.first = e.lanes.enter(n.live.id, n.live.place)
+		n.done, err = e.firstAdvance(ctx, n.live, a, n.first, at)
+		return err
+	})
+	if err != nil && n.answered != nil {
+		e.end(n.live)
+		e.runs.release(n.live)
+	}
+	if err != nil && !errors.Is(err, ErrBusy) {
+		err = fmt.Errorf("engine: %w", err)
+	}
+	return n, err
+}
+
+// made makes the run an admission begins.
+func (e *Engine) made(ctx context.Context, a Admission, at time.Time) (*live, error) {
 	hash, def, err := e.definition(ctx, a)
 	if err != nil {
 		return nil, err
@@ -53,76 +126,25 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 	signal := a.Signal
 	e.hide(a.Workflow, signal) // what its limits go by is kept as well
 	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil && signal.Kind != "task"
-	at := now()
-	l := &live{id: newID(at), workflow: a.Workflow, definition: hash, def: def}
+	l := &live{id: newID(at), definition: hash, def: def}
 	l.state = run.NewState(l.id)
+	thread := ""
 	if a.Origin == nil || a.Origin.Kind == run.OfAgain || a.outside {
-		l.thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()
+		thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()
 	}
+	l.called(a.Workflow, thread)
 	if l.chain, err = e.chainOf(ctx, a); err != nil {
 		return nil, err
 	}
 	l.place = placeOf(l, signal)
-	return e.admit(ctx, l, a, at)
-}
-
-// admit takes a new run in, and as far as it gets.
-func (e *Engine) admit(ctx context.Context, l *live, a Admission, at time.Time) (*Ticket, error) {
-	var answered <-chan struct{}
-	var first bool
-	var done advance
-	err := l.locked(func() (err error) { // from before anybody can find it
-		var room bool
-		if answered, room = e.runs.add(l, a.inside()); !room || e.ctx.Err() != nil {
-			return ErrBusy
-		}
-		e.runs.holdCaller(l, a.Origin)
-		first = e.lanes.enter(l.id, l.place)
-		done, err = e.firstAdvance(ctx, l, a, first, at)
-		return err
-	})
-	if answered == nil {
-		return nil, err
-	}
-	defer e.runs.release(l)
-	if err != nil {
-		e.end(l)
-		if errors.Is(err, ErrBusy) {
-			return nil, err
-		}
-		return nil, fmt.Errorf("engine: %w", err)
-	}
-	// Nothing is sent before it is known that this delivery is the first of its id.
-	if err := <-done.durable; err != nil {
-		spoil(l, done)
-		e.end(l)
-		if errors.Is(err, store.ErrGuard) {
-			return e.repeated(ctx, deliverer(a.Workflow, a.Signal), a.Signal.ID)
-		}
-		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
-	}
-	e.written(l, done)
-	if a.Definition != "" && (a.Origin == nil || a.Origin.Kind != run.OfTry) {
-		if err := e.workspace.Follow(context.WithoutCancel(ctx), l.workflow, l.definition); err != nil {
-			e.log.Error("what a run may wait for is not listened to", "run", l.id, "error", err)
-		}
-	}
-	if a.Origin == nil {
-		if _, err := e.workspace.Caught(ctx, a.Workflow, a.Signal, false); err != nil {
-			e.log.Error("a sample could not be kept", "workflow", a.Workflow, "error", err)
-		}
-	}
-	if !first {
-		e.lanes.arrived(l.id)
-	}
-	return &Ticket{Run: l.id, engine: e, live: l, answered: answered, known: done.caller != nil}, nil
+	return l, nil
 }
 
 // begun is what a new run is among others.
 func (l *live) begun(a Admission) *run.Begun {
-	b := &run.Begun{Workflow: l.workflow, Definition: l.definition, Key: l.place.key,
-		Delivery: deliverer(l.workflow, a.Signal), Cause: l.chain.cause, Links: l.chain.links}
-	if l.thread != "" {
+	b := &run.Begun{Workflow: l.workflow(), Definition: l.definition, Key: l.place.key,
+		Delivery: deliverer(l.workflow(), a.Signal), Cause: l.chain.cause, Links: l.chain.links}
+	if l.thread() != "" {
 		b.Thread = a.Signal.Conversation()
 	}
 	if a.arrived != nil {

@@ -65,8 +65,15 @@ func (v *voice) tell(words string) {
 	if v.aloud {
 		v.add(words)
 	}
-	v.engine.Hub.Tell(News{Kind: "piece", Run: v.errand.Run, Thread: v.thread, Step: v.errand.Step,
+	v.engine.Hub.Tell(News{Kind: "piece", Run: v.errand.Run, Thread: v.in(), Step: v.errand.Step,
 		Call: v.errand.CallID, Text: words, Aloud: v.aloud})
+}
+
+// in is the conversation it is heard in.
+func (v *voice) in() string {
+	v.engine.aloud.mu.Lock()
+	defer v.engine.aloud.mu.Unlock()
+	return v.thread
 }
 
 func (v *voice) add(words string) {

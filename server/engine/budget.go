@@ -53,6 +53,7 @@ type bound struct {
 type expense struct {
 	engine *Engine
 	bounds []bound
+	purses []*purse // of the bounds, whatever they are called by now; nil where there is none
 	aside  money.Micros
 }
 
@@ -76,10 +77,10 @@ func (e *Engine) boundsOf(l *live) []bound {
 			add(bound{key: purseKey{run: cmp.Or(a.Run, l.id)}, what: a.What, most: a.Most})
 		}
 	}
-	out = append(out, e.periodsOf(l.workflow, l.def.Workflow)...)
+	out = append(out, e.periodsOf(l.workflow(), l.def.Workflow)...)
 	for _, id := range l.under() {
-		id = e.workspace.Now().Renamed(id)
-		if above := e.workspace.Now().Live[id]; above != nil && id != l.workflow {
+		id = e.workspace.Now().Renamed(id, l.state.Accepted)
+		if above := e.workspace.Now().Live[id]; above != nil && id != l.workflow() {
 			for _, b := range e.periodsOf(id, above.Workflow) {
 				add(b)
 			}
@@ -223,12 +224,15 @@ func (b *budgets) forget(key purseKey) {
 func (e *Engine) putAside(bounds []bound, sum money.Micros) *expense {
 	e.budgets.mu.Lock()
 	defer e.budgets.mu.Unlock()
+	x := &expense{engine: e, bounds: bounds, aside: sum}
 	for _, b := range bounds {
-		if p := e.budgets.all[b.key]; p != nil {
+		p := e.budgets.all[b.key]
+		if p != nil {
 			p.aside += sum
 		}
+		x.purses = append(x.purses, p)
 	}
-	return &expense{e, bounds, sum}
+	return x
 }
 
 // came keeps aside what it cost in the end, till that stands in the journal.
@@ -238,8 +242,8 @@ func (x *expense) came(cost money.Micros) {
 	}
 	x.engine.budgets.mu.Lock()
 	defer x.engine.budgets.mu.Unlock()
-	for _, b := range x.bounds {
-		if p := x.engine.budgets.all[b.key]; p != nil {
+	for _, p := range x.purses {
+		if p != nil {
 			p.aside += cost - x.aside
 		}
 	}
@@ -255,10 +259,10 @@ func (x *expense) over() {
 	x.engine.budgets.mu.Lock()
 	defer x.engine.budgets.mu.Unlock()
 	x.engine.budgets.pages.Add(1)
-	for _, b := range x.bounds {
-		if p := x.engine.budgets.all[b.key]; p != nil {
+	for i, p := range x.purses {
+		if p != nil {
 			p.aside -= x.aside
-			x.engine.budgets.forget(b.key)
+			x.engine.budgets.forget(x.bounds[i].key)
 		}
 	}
 }
@@ -278,7 +282,7 @@ func spend(b *store.Batch, l *live, entry run.Entry) {
 	if cost == 0 {
 		return
 	}
-	of := []string{"", l.workflow}
+	of := []string{"", l.workflow()}
 	for _, id := range l.under() {
 		if !slices.Contains(of, id) {
 			of = append(of, id)

@@ -64,6 +64,9 @@ type Engine struct {
 	aloud       aloud
 	models      sync.Map // connection id → *model.Server
 	paused      atomic.Bool
+
+	naming  sync.RWMutex // read-locked from reading what a run is known by to queueing what it does, see rename.go
+	renames atomic.Int64 // how many workflows were renamed
 }
 
 // New makes an engine; [Engine.Start] sets it going.
@@ -77,6 +80,7 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vaul
 		endings: map[string]Ending{}, budgets: budgets{all: map[purseKey]*purse{}}}
 	e.errands = newDispatcher(e)
 	e.lanes = newLanes(e)
+	w.OnRename(e.renamed)
 	return e
 }
 
@@ -209,14 +213,7 @@ func breaks(event run.Event) bool {
 func (e *Engine) handleOnce(ctx context.Context, l *live, event run.Event,
 	batch func(*live, run.Entry) (store.Batch, error)) error {
 	var a advance
-	err := e.locked(ctx, l, func() (err error) {
-		if l.unreadable != nil && !breaks(event) {
-			return l.unreadable
-		}
-		a, err = e.move(ctx, l, now(), batch, event)
-		return err
-	})
-	if err != nil {
+	if err := e.moveOnce(ctx, l, &a, event, batch); err != nil {
 		return err
 	}
 	e.sendEarly(l, &a)
@@ -231,6 +228,19 @@ func (e *Engine) handleOnce(ctx context.Context, l *live, event run.Event,
 	}
 	e.written(l, a)
 	return nil
+}
+
+func (e *Engine) moveOnce(ctx context.Context, l *live, a *advance, event run.Event,
+	batch func(*live, run.Entry) (store.Batch, error)) error {
+	e.naming.RLock()
+	defer e.naming.RUnlock()
+	return e.locked(ctx, l, func() (err error) {
+		if l.unreadable != nil && !breaks(event) {
+			return l.unreadable
+		}
+		*a, err = e.move(ctx, l, now(), batch, event)
+		return err
+	})
 }
 
 // written goes on after an advance is durable: the errands that waited for it,
@@ -265,7 +275,7 @@ func (e *Engine) written(l *live, a advance) {
 
 func (e *Engine) send(l *live, errands []run.Errand) {
 	for _, errand := range errands {
-		e.errands.submit(l.workflow, errand)
+		e.errands.submit(l.workflow(), errand)
 	}
 }
 
@@ -276,16 +286,16 @@ func (e *Engine) begin(id string) {
 
 // announce tells who watches.
 func (e *Engine) announce(l *live, entry run.Entry, status run.Status) {
-	e.Hub.Tell(News{Kind: "run", Run: l.id, Workflow: l.workflow, Status: string(status), Thread: l.thread})
+	e.Hub.Tell(News{Kind: "run", Run: l.id, Workflow: l.workflow(), Status: string(status), Thread: l.thread()})
 	for _, id := range e.runs.callers(l) { // which are at work while this one is
 		e.Hub.Tell(News{Kind: "run", Run: id})
 	}
 	for _, r := range entry.Records {
 		switch r.(type) {
 		case *run.ReviewAsked, *run.ReviewAnswered:
-			e.Hub.Tell(News{Kind: "review", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+			e.Hub.Tell(News{Kind: "review", Run: l.id, Workflow: l.workflow(), Thread: l.thread()})
 		case *run.WordsSaid, *run.RunAccepted:
-			e.Hub.Tell(News{Kind: "message", Run: l.id, Workflow: l.workflow, Thread: l.thread})
+			e.Hub.Tell(News{Kind: "message", Run: l.id, Workflow: l.workflow(), Thread: l.thread()})
 		}
 	}
 }

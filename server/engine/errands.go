@@ -218,7 +218,7 @@ func (e *Engine) conversation(errand run.Errand) (thread string, aloud bool, sai
 	l := e.runs.hold(errand.Run)
 	defer e.runs.release(l)
 	_ = e.locked(e.hard, l, func() error { // what cannot be read has none to tell
-		thread, aloud = l.thread, errand.CallID == "" && step.Aloud(l.def.Workflow, errand.Step)
+		thread, aloud = l.thread(), errand.CallID == "" && step.Aloud(l.def.Workflow, errand.Step)
 		said = slices.Clone(l.spoken)
 		return nil
 	})

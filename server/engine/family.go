@@ -200,12 +200,12 @@ func returned(l *live) *run.Returned {
 func (e *Engine) tellFailure(l *live) error {
 	for id, w := range e.workspace.Live() {
 		for _, t := range w.Triggers {
-			if f, after := t.Is.(*trigger.Failure); !after || id == l.workflow || !f.LooksAfter(l.workflow) {
+			if f, after := t.Is.(*trigger.Failure); !after || id == l.workflow() || !f.LooksAfter(l.workflow()) {
 				continue
 			}
 			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended,
 				Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,
-				Body: map[string]any{"run": l.id, "workflow": l.workflow, "title": l.def.Workflow.Title,
+				Body: map[string]any{"run": l.id, "workflow": l.workflow(), "title": l.def.Workflow.Title,
 					"because": l.state.Because, "about": about(l.state.Signal), "address": "/runs/" + l.id}}
 			_, err := e.Accept(e.hard, Admission{Workflow: id, Signal: signal})
 			if err != nil && !errors.Is(err, workspace.ErrOff) && !errors.Is(err, workspace.ErrNotLive) &&

@@ -187,6 +187,13 @@ func closed() <-chan struct{} {
 
 // assign tries once to bring an arrival to whom it is for.
 func (e *Engine) assign(a arrival) (*Ticket, error) {
+	w := e.workspace.Now()
+	if now := w.Current(a.workflow); now != a.workflow && w.Workflows[a.workflow] == nil { // as the inbox has it
+		if a.delivery.Workflow == a.workflow {
+			a.delivery.Workflow = now
+		}
+		a.workflow = now
+	}
 	heardAs, key := a.signal.HeardAs()
 	rows, err := e.store.Read().QueryContext(e.hard,
 		"SELECT h.run, h.step, h.also_starts FROM hears h JOIN runs r ON r.id = h.run WHERE h.source = ? AND h.key "+

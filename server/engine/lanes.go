@@ -24,7 +24,7 @@ type place struct {
 // be computed is none: the signal is taken in all the same.
 func placeOf(l *live, signal *run.Signal) place {
 	limits := l.def.Workflow.Limits
-	p := place{workflow: l.workflow, thread: l.thread, atOnce: limits.AtOnce, perKey: limits.Same.AtOnce,
+	p := place{workflow: l.workflow(), thread: l.thread(), atOnce: limits.AtOnce, perKey: limits.Same.AtOnce,
 		perMinute: limits.PerMinute, quietFor: limits.Same.QuietFor, accepted: now()}
 	if limits.Same.By != nil {
 		p.key = l.def.KeyOf(signal, p.accepted)
@@ -147,7 +147,7 @@ func (s *lanes) start(h *held, at time.Time) bool {
 			begins = &minute{}
 			s.begins[p.workflow] = begins
 		}
-		if !begins.room(at, p.perMinute, func() { s.again(p.workflow, begins) }) {
+		if !begins.room(at, p.perMinute, func() { s.again(begins) }) {
 			return false
 		}
 		begins.took(at)
@@ -274,11 +274,17 @@ func (s *lanes) kickLater(workflow string, after time.Duration) {
 }
 
 // again looks at the runs a limit by the minute held back.
-func (s *lanes) again(workflow string, begins *minute) {
+func (s *lanes) again(begins *minute) {
 	s.mu.Lock()
 	begins.woken()
+	var of string
+	for workflow, b := range s.begins {
+		if b == begins {
+			of = workflow
+		}
+	}
 	s.mu.Unlock()
-	s.kick(workflow)
+	s.kick(of)
 }
 
 func (s *lanes) kick(workflow string) {

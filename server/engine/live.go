@@ -56,8 +56,13 @@ func (h *Hub) ListenTo(thread string) (<-chan News, func()) {
 	return c, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
-		if delete(h.threads[thread], c); len(h.threads[thread]) == 0 {
-			delete(h.threads, thread)
+		for thread, all := range h.threads { // it may be called otherwise by now
+			if _, here := all[c]; here {
+				if delete(all, c); len(all) == 0 {
+					delete(h.threads, thread)
+				}
+				return
+			}
 		}
 	}
 }

@@ -136,10 +136,10 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	if err := e.load(ctx, l); err != nil {
 		return nil, err
 	}
-	a := Admission{Workflow: l.workflow, Definition: l.definition}
+	a := Admission{Workflow: l.workflow(), Definition: l.definition}
 	if !r.Same {
 		var err error
-		if a.Definition, err = e.workspace.Again(ctx, l.workflow, l.state.Signal); err != nil {
+		if a.Definition, err = e.workspace.Again(ctx, l.workflow(), l.state.Signal); err != nil {
 			return nil, err
 		}
 	}

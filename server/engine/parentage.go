@@ -44,10 +44,10 @@ func (e *Engine) parentage(errand run.Errand, start *run.Start) (*calling, error
 			}
 		}
 		if start.Await {
-			origin.Line = append(origin.Line, l.workflow)
+			origin.Line = append(origin.Line, l.workflow())
 		}
-		if !slices.Contains(origin.Under, l.workflow) {
-			origin.Under = append(origin.Under, l.workflow)
+		if !slices.Contains(origin.Under, l.workflow()) {
+			origin.Under = append(origin.Under, l.workflow())
 		}
 		if start.Most > 0 {
 			origin.Budgets = append(origin.Budgets, run.Allowance{What: "what is left of the limit of " + asker(l,

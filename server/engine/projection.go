@@ -68,8 +68,8 @@ func listed(b *store.Batch, l *live) {
 	b.Do(`INSERT INTO runs (id, workflow, definition, status, because, kind, about, thread, key, origin, origin_run,
 		cause, links, wake, tell, seq, accepted, ended, input, output, cost, below)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		l.id, l.workflow, l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal),
-		store.OrNull(l.thread),
+		l.id, l.workflow(), l.definition, string(s.Status), s.Because, s.Signal.Kind, about(s.Signal),
+		store.OrNull(l.thread()),
 		store.OrNull(l.place.key), origin, from, store.OrNull(l.chain.cause), l.chain.links,
 		wakes(s), awaited(l), s.Seq, store.Time(s.Accepted), ended(s), s.Spent.Input, s.Spent.Output,
 		int64(s.Spent.Cost), int64(s.Spent.Below))
@@ -212,8 +212,8 @@ func follow(b *store.Batch, l *live, entry run.Entry) error {
 // project writes what one record means for reviews, conversations and memory.
 func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	say := func(who, name, text string, rich any) {
-		if l.thread != "" {
-			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", l.thread,
+		if thread := l.thread(); thread != "" {
+			b.Do("INSERT INTO messages (thread, run, who, name, text, rich, at) VALUES (?, ?, ?, ?, ?, ?, ?)", thread,
 				l.id, who, name, text, rich, store.Time(at))
 		}
 	}
@@ -247,7 +247,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case *run.ReviewAsked:
 		text, _ := json.Marshal(r.Review)
 		b.Do("INSERT INTO reviews (id, run, workflow, ask, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			r.Review.ID, l.id, l.workflow, r.Review.Ask, r.Review.Title, store.Time(at), string(text))
+			r.Review.ID, l.id, l.workflow(), r.Review.Ask, r.Review.Title, store.Time(at), string(text))
 		say("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Ask), r.Review.Title), nil)
 	case *run.ReviewAnswered:
 		text, _ := json.Marshal(r.Review)

@@ -166,13 +166,14 @@ func (e *Engine) beganAs(ctx context.Context, l *live) error {
 	if begun == nil {
 		return &run.FormError{What: "its first entry does not say what it is"}
 	}
-	l.workflow, l.definition = e.workspace.Now().Renamed(begun.Workflow), begun.Definition
+	workflow := e.workspace.Now().Renamed(begun.Workflow, l.state.Accepted)
+	l.called(workflow, run.Thread{Workflow: workflow, Conversation: begun.Thread}.String())
+	l.definition = begun.Definition
 	l.place.key, l.chain = begun.Key, chain{cause: begun.Cause, links: begun.Links}
-	l.thread = run.Thread{Workflow: l.workflow, Conversation: begun.Thread}.String()
 	var err error
 	var unreadable *workspace.UnreadableError
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); errors.As(err, &unreadable) {
-		l.def, err = run.Unreadable(l.workflow), nil
+		l.def, err = run.Unreadable(l.workflow()), nil
 	}
 	return err
 }
@@ -182,7 +183,7 @@ func (e *Engine) beganAs(ctx context.Context, l *live) error {
 func (l *live) delivery() string {
 	by := l.state.Begun.Delivery
 	if by.Workflow == l.state.Begun.Workflow {
-		by.Workflow = l.workflow
+		by.Workflow = l.workflow()
 	}
 	return by.String()
 }

@@ -16,21 +16,13 @@ import (
 
 // load folds a run from its journal. l is locked.
 func (e *Engine) load(ctx context.Context, l *live) error {
-	var workflow, definition string
-	var thread sql.NullString
-	err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?",
-		l.id).Scan(&workflow, &definition, &thread)
-	if errors.Is(err, sql.ErrNoRows) {
-		return fmt.Errorf("%w: %s", ErrNoRun, l.id)
-	} else if err != nil {
-		return fmt.Errorf("engine: %w", err)
-	}
-	if l.workflow == "" { // these never change, and are read without the lock
-		l.workflow, l.definition, l.thread = workflow, definition, thread.String
+	err := e.identify(ctx, l)
+	if err != nil {
+		return err
 	}
 	var unreadable *workspace.UnreadableError
 	if l.def, err = e.workspace.ByHash(ctx, l.definition); errors.As(err, &unreadable) {
-		l.def, l.unreadable = run.Unreadable(l.workflow), err
+		l.def, l.unreadable = run.Unreadable(l.workflow()), err
 	} else if err != nil {
 		return err
 	}
@@ -41,6 +33,29 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 		e.runs.holdCaller(l, l.state.Origin)
 	}
 	return nil
+}
+
+// identify reads what a run is known by, and what it follows. Where something was
+// renamed at that moment it reads again.
+func (e *Engine) identify(ctx context.Context, l *live) error {
+	if l.names.Load() != nil {
+		return nil // it is renamed with the workflow
+	}
+	for {
+		renames := e.renames.Load()
+		var workflow string
+		var thread sql.NullString
+		err := e.store.Read().QueryRowContext(ctx, "SELECT workflow, definition, thread FROM runs WHERE id = ?",
+			l.id).Scan(&workflow, &l.definition, &thread)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %s", ErrNoRun, l.id)
+		} else if err != nil {
+			return fmt.Errorf("engine: %w", err)
+		}
+		if l.called(workflow, thread.String); renames == e.renames.Load() {
+			return nil
+		}
+	}
 }
 
 // Fold builds a run's state from its journal, beginning at its snapshot where
@@ -196,19 +211,17 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[str
 	}
 	var queued []waiting
 	for rows.Next() {
-		var l live
-		var status string
+		var id, workflow, definition, status string
 		var thread, key sql.NullString
 		var accepted int64
-		if err := rows.Scan(&l.id, &l.workflow, &l.definition, &status, &thread, &key, &accepted); err != nil {
+		if err := rows.Scan(&id, &workflow, &definition, &status, &thread, &key, &accepted); err != nil {
 			return nil, nil, nil, fmt.Errorf("engine: %w", err)
 		}
-		l.thread = thread.String
-		p := place{workflow: l.workflow, thread: l.thread, key: key.String, accepted: store.FromTime(accepted)}
-		def, err := e.workspace.ByHash(ctx, l.definition)
+		p := place{workflow: workflow, thread: thread.String, key: key.String, accepted: store.FromTime(accepted)}
+		def, err := e.workspace.ByHash(ctx, definition)
 		var unreadable *workspace.UnreadableError
 		if errors.As(err, &unreadable) {
-			stop[l.id] = err.Error()
+			stop[id] = err.Error()
 			continue
 		}
 		if err == nil {
@@ -218,12 +231,12 @@ func (e *Engine) open(ctx context.Context) (resume, begin []string, stop map[str
 		}
 		switch run.Status(status) {
 		case run.Queued:
-			queued = append(queued, waiting{l.id, p})
+			queued = append(queued, waiting{id, p})
 		case run.Running:
-			e.lanes.occupy(l.id, p)
-			resume = append(resume, l.id)
+			e.lanes.occupy(id, p)
+			resume = append(resume, id)
 		default:
-			e.lanes.occupy(l.id, p)
+			e.lanes.occupy(id, p)
 		}
 	}
 	// Those that moved have their places before any other asks for one: ids of
@@ -269,7 +282,7 @@ func (e *Engine) resume(id string) {
 		return
 	}
 	errands = slices.DeleteFunc(errands, e.errands.has)
-	workflow := l.workflow
+	workflow := l.workflow()
 	for _, errand := range errands {
 		if call, is := errand.Task.(*run.Call); is && call.Resend == flow.ResendNever {
 			e.working.Go(func() {

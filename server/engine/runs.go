@@ -2,6 +2,7 @@ package engine
 
 import (
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"woolsignal/core/run"
@@ -30,10 +31,10 @@ type live struct {
 	// Written with mu and runs.mu held, read with either.
 	caller *live
 
+	names atomic.Pointer[named] // nil till it is known; a workflow may be renamed
+
 	mu         sync.Mutex // guards what follows; held while the run moves
-	workflow   string
 	definition string
-	thread     string
 	place      place // what its workflow's limits make of it
 	chain      chain // what brought it about
 	def        *run.Definition
@@ -44,6 +45,24 @@ type live struct {
 	spoken     []string   // a stranger's words with a secret among them
 	alone      bool       // it could not be written with its caller
 	unreadable error      // why what it follows cannot be read; then it can only be ended
+}
+
+// named is what a run is known by.
+type named struct{ workflow, thread string }
+
+// called gives a run its names.
+func (l *live) called(workflow, thread string) { l.names.Store(&named{workflow, thread}) }
+
+func (l *live) workflow() string { return l.known().workflow }
+
+// thread is the conversation it is in, by its key; "" for none.
+func (l *live) thread() string { return l.known().thread }
+
+func (l *live) known() named {
+	if n := l.names.Load(); n != nil {
+		return *n
+	}
+	return named{}
 }
 
 // moves tells whether something moves the run, so that it stays in memory.

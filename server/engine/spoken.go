@@ -56,11 +56,11 @@ func (e *Engine) saidBefore(ctx context.Context, l *live) ([]string, error) {
 			all = append(all, string(words))
 		}
 	})
-	if l.thread == "" {
+	if l.thread() == "" {
 		return all, nil
 	}
 	said, err := e.column(ctx, "SELECT text FROM (SELECT n, text FROM messages WHERE thread = ? AND who = 'person' "+
-		"ORDER BY n DESC LIMIT 500) ORDER BY n", l.thread)
+		"ORDER BY n DESC LIMIT 500) ORDER BY n", l.thread())
 	return append(all, said...), err
 }
 

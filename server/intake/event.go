@@ -104,6 +104,8 @@ func (s *eventSource) look(ctx context.Context, cursor json.RawMessage) ([]any, 
 	return found, now, false, nil
 }
 
+func (s *eventSource) comesBack() {} // guests change their minds
+
 func (s *eventSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	f := found.(eventFound)
 	return f.signal(t.Is.(*trigger.Calendar), "calendar.changed"), nil

@@ -75,6 +75,8 @@ func (s *fileSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 	return found, now, false, nil
 }
 
+func (s *fileSource) comesBack() {} // files are put there again
+
 func (s *fileSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	f := found.(fileFound)
 	if of := t.Is.(*trigger.File); of.Name != "" {

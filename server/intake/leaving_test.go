@@ -73,7 +73,8 @@ func publish(t *testing.T, bed *testbed.Bed, workflow, text string) {
 // leaves are ways a workflow stops being started as its runs know it.
 var leaves = map[string]func(*testing.T, *testbed.Bed){
 	"published without its wait": func(t *testing.T, bed *testbed.Bed) {
-		publish(t, bed, "waits", "workflow: waits\ntitle: Waits\ninputs: {type: object}\nsteps:\n  - compute: {a: '1'}\n")
+		publish(t, bed, "waits", "workflow: waits\ntitle: Waits\ninputs: {type: object}\nsteps:\n"+
+			"  - compute: {a: '1'}\n")
 	},
 	"switched off": func(t *testing.T, bed *testbed.Bed) {
 		if err := bed.Workspace.Switch(context.Background(), "waits", false); err != nil {
@@ -83,7 +84,8 @@ var leaves = map[string]func(*testing.T, *testbed.Bed){
 	"deleted": func(t *testing.T, bed *testbed.Bed) {
 		files := maps.Clone(bed.Workspace.Now().Files)
 		delete(files, "workflows/waits.yaml")
-		if problems, err := bed.Workspace.Apply(context.Background(), workspace.Change{Files: files, By: "x"}); err != nil {
+		change := workspace.Change{Files: files, By: "x"}
+		if problems, err := bed.Workspace.Apply(context.Background(), change); err != nil {
 			t.Fatal(err, problems)
 		}
 	},
@@ -106,7 +108,8 @@ func TestAWaitingRunHearsWhateverIsLiveByNow(t *testing.T) {
 			if status, words := g.answers("d1", "l8"); status != http.StatusAccepted {
 				t.Errorf("an answer nobody waits for yet is answered %d %s", status, words)
 			}
-			if status, words := g.answers("d2", "l9"); status != http.StatusAccepted || !strings.Contains(words, ticket.Run) {
+			if status, words := g.answers("d2", "l9"); status != http.StatusAccepted ||
+				!strings.Contains(words, ticket.Run) {
 				t.Errorf("the answer that is waited for is answered %d %s", status, words)
 			}
 			g.ends(ticket)
@@ -156,7 +159,8 @@ func TestAPathIsSharedWithThoseWhoWait(t *testing.T) {
 		t.Errorf("what was waited for started %d runs beside", n)
 	}
 	body := []byte(`{"delivery": {"id": "d4"}, "lot": "l9"}`)
-	if status, words := g.send("POST", "/in/answers", scaled(time.Now().Unix(), body), body); status != http.StatusAccepted {
+	status, words := g.send("POST", "/in/answers", scaled(time.Now().Unix(), body), body)
+	if status != http.StatusAccepted {
 		t.Errorf("what is for the other workflow is answered %d %s", status, words)
 	}
 	if n, _ := g.runs("other"); n != 1 {

@@ -162,6 +162,8 @@ func (s *listSource) look(ctx context.Context, cursor json.RawMessage) ([]any, a
 	return found, now, false, nil
 }
 
+func (s *listSource) comesBack() {} // rows become again what they were
+
 func (s *listSource) signal(t flow.Trigger, found any) (*run.Signal, error) {
 	f := found.(listFound)
 	of := t.Is.(*trigger.Row)

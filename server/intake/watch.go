@@ -57,6 +57,11 @@ type keeper interface {
 	keep(ctx context.Context, found any, signal *run.Signal) error
 }
 
+// comingBack is a source whose things go back to what they were, and become again
+// what they were then: each time is one of its own. Its signals' ids need only tell
+// apart what one look finds.
+type comingBack interface{ comesBack() }
+
 // watch is a source with everybody who wants to know of it.
 type watch struct {
 	looking
@@ -269,7 +274,7 @@ func (w *Watches) each(source string, item any, do func()) (putAside string) {
 }
 
 func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
-	before, err := w.cursor(ctx, one.key)
+	before, looks, err := w.cursor(ctx, one.key)
 	if err != nil {
 		return false, err
 	}
@@ -279,8 +284,8 @@ func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 		return false, errors.Join(err, w.failed(ctx, one, err))
 	}
 	for _, item := range found {
-		if err := w.deliver(ctx, one, item); err != nil {
-			return false, err // the next look finds it again
+		if err := w.deliver(ctx, one, item, looks+1); err != nil {
+			return false, err // the next look is the same one, and finds it again
 		}
 	}
 	cursor, err := json.Marshal(next)
@@ -288,34 +293,39 @@ func (w *Watches) once(ctx context.Context, one *watch) (bool, error) {
 		return false, err
 	}
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, ?, ?, 0, "+
-		"'') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, looked = excluded.looked, failures = 0, "+
-		"problem = ''",
+	b.Do("INSERT INTO looks (source, connection, what, cursor, n, looked, failures, problem) VALUES (?, ?, ?, ?, 1, "+
+		"?, 0, '') ON CONFLICT (source) DO UPDATE SET cursor = excluded.cursor, n = n + 1, looked = excluded.looked, "+
+		"failures = 0, problem = ''",
 		one.key, one.trigger().Connection(), one.words, cursor, store.Time(time.Now()))
 	return more && len(found) > 0, w.Store.Write(ctx, b)
 }
 
-func (w *Watches) cursor(ctx context.Context, key string) (json.RawMessage, error) {
-	var cursor []byte
-	err := w.Store.Read().QueryRowContext(ctx, "SELECT cursor FROM looks WHERE source = ?", key).Scan(&cursor)
-	if errors.Is(err, sql.ErrNoRows) || string(cursor) == "null" {
-		return nil, nil
+// cursor is where the last look at a source ended, and how many there were.
+func (w *Watches) cursor(ctx context.Context, key string) (cursor json.RawMessage, looks int, err error) {
+	err = w.Store.Read().QueryRowContext(ctx, "SELECT cursor, n FROM looks WHERE source = ?", key).Scan(
+		(*[]byte)(&cursor), &looks)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, 0, nil
 	}
-	return cursor, err
+	if string(cursor) == "null" {
+		cursor = nil
+	}
+	return cursor, looks, err
 }
 
 func (w *Watches) failed(ctx context.Context, one *watch, why error) error {
 	var b store.Batch
-	b.Do("INSERT INTO looks (source, connection, what, cursor, looked, failures, problem) VALUES (?, ?, ?, 'null', "+
-		"?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, problem = "+
+	b.Do("INSERT INTO looks (source, connection, what, cursor, n, looked, failures, problem) VALUES (?, ?, ?, "+
+		"'null', 0, ?, 1, ?) ON CONFLICT (source) DO UPDATE SET looked = excluded.looked, failures = failures + 1, "+
+		"problem = "+
 		"excluded.problem",
 		one.key, one.trigger().Connection(), one.words, store.Time(time.Now()), w.Secrets.Mask(why.Error()))
 	return w.Store.Write(ctx, b)
 }
 
-// deliver brings one thing that was found to everybody who means it. What a
-// waiting run hears starts nothing else.
-func (w *Watches) deliver(ctx context.Context, one *watch, found any) error {
+// deliver brings one thing that a look found to everybody who means it; looks counts
+// the looks at the source. What a waiting run hears starts nothing else.
+func (w *Watches) deliver(ctx context.Context, one *watch, found any, looks int) error {
 	heard := false
 	for _, l := range one.listeners {
 		signal, err := one.source.signal(l.trigger, found)
@@ -330,6 +340,9 @@ func (w *Watches) deliver(ctx context.Context, one *watch, found any) error {
 			if err := k.keep(ctx, found, signal); err != nil {
 				return err
 			}
+		}
+		if _, comesBack := one.source.(comingBack); comesBack {
+			signal.ID = fmt.Sprintf("%s@%d", signal.ID, looks)
 		}
 		signal.Kind, signal.Trigger, signal.Source = l.trigger.Kind, l.trigger.ID, l.trigger.Source()
 		if signal.Time.IsZero() {

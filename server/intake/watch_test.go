@@ -301,7 +301,8 @@ func TestRowsAToolGives(t *testing.T) {
 		t.Errorf("what is watched is %q of %q, %v", what, connection, err)
 	}
 	add("FT-2", 30)
-	if _, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, "", ""); err != nil {
+	_, err := rows.Update(context.Background(), first, map[string]any{"notes": "of no interest"}, "", "")
+	if err != nil {
 		t.Fatal(err)
 	}
 	l.sees("FT-2")

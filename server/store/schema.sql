@@ -112,6 +112,13 @@ CREATE INDEX runs_by_workflow ON runs (workflow, id);
 CREATE INDEX runs_open ON runs (status, id) WHERE ended IS NULL;
 CREATE INDEX runs_called ON runs (origin_run) WHERE origin = 'call';
 CREATE INDEX runs_by_thread ON runs (thread, id) WHERE thread IS NOT NULL;
+-- What workflows were called, and till when: what runs recorded has the names there were.
+CREATE TABLE renames (
+  was    TEXT NOT NULL,
+  at     INTEGER NOT NULL,
+  is_now TEXT NOT NULL,
+  PRIMARY KEY (was, at)
+) WITHOUT ROWID;
 -- The book of spending, made of the journals: what each workflow spent, with what it
 -- called, and '' for all of them, by quarters of an hour. It goes back two months.
 CREATE TABLE spending (
@@ -326,6 +333,7 @@ CREATE TABLE looks (
   connection TEXT NOT NULL,           -- '' where it is a table
   what       TEXT NOT NULL,           -- in words
   cursor     BLOB NOT NULL,           -- what the kind of source makes of it, as JSON
+  n          INTEGER NOT NULL,        -- looks that went well
   looked     INTEGER NOT NULL,
   failures   INTEGER NOT NULL,        -- in a row
   problem    TEXT NOT NULL            -- of the last look; '' where it went well

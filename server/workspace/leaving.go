@@ -70,7 +70,8 @@ func listens(w *flow.Workflow) bool {
 // follows a version that nothing starts.
 func (h *Holder) Follow(ctx context.Context, workflow, hash string) error {
 	known := func(s *Snapshot) bool {
-		return s.started(workflow, hash) || slices.ContainsFunc(s.Leaving, func(l Leaving) bool { return l.hash == hash })
+		leaves := slices.ContainsFunc(s.Leaving, func(l Leaving) bool { return l.hash == hash })
+		return leaves || s.started(workflow, hash)
 	}
 	if known(h.Now()) {
 		return nil
@@ -135,11 +136,10 @@ func (s *Snapshot) shared() []flow.Problem {
 				continue
 			}
 			for _, l := range s.Leaving {
-				if l.Workflow != id && slices.ContainsFunc(s.doors[hook.Path], func(d Webhook) bool {
-					return d.leaving == l.hash
-				}) {
-					out = append(out, flow.Problem{File: "workflows/" + id + ".yaml", Line: t.At.Line, Column: t.At.Column,
-						Severity: flow.Remark, Why: stillWaits,
+				waits := func(d Webhook) bool { return d.leaving == l.hash }
+				if l.Workflow != id && slices.ContainsFunc(s.doors[hook.Path], waits) {
+					out = append(out, flow.Problem{File: "workflows/" + id + ".yaml", Line: t.At.Line,
+						Column: t.At.Column, Severity: flow.Remark, Why: stillWaits,
 						What: "runs of " + l.Workflow + " go on that wait for deliveries to " + hook.Claims()})
 				}
 			}

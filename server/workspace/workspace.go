@@ -40,8 +40,8 @@ type Snapshot struct {
 	Webhooks        map[string]Webhook // by path, of what is live and on
 	Heard           map[string]bool    // sources that runs wait for signals of, or may come to
 	doors           map[string][]Webhook
-	drafts          map[string]string // workflow → edition of its draft
-	renamed         map[string]string // old id → the one it has now
+	drafts          map[string]string   // workflow → edition of its draft
+	renames         map[string][]rename // by the name a workflow had, oldest first
 	found           *found
 }
 
@@ -77,6 +77,8 @@ type Holder struct {
 	catching sync.Map   // workflows whose next signal is kept as a sample
 	changed  chan struct{}
 	watchers []chan struct{}
+
+	aroundRename atomic.Pointer[func(from, to string, write func() error) error]
 }
 
 // People gives the e-mails of everybody who has an account, in small letters.
@@ -225,61 +227,6 @@ func (h *Holder) enliven(ctx context.Context, s *Snapshot) error {
 	s.Problems = append(s.Problems, s.shared()...)
 	flow.SortProblems(s.Problems)
 	return nil
-}
-
-// oldNames reads what workflows were called before.
-func (h *Holder) oldNames(ctx context.Context, s *Snapshot) error {
-	rows, err := h.store.Read().QueryContext(ctx, "SELECT substr(name, ?), value FROM settings WHERE name LIKE ?",
-		len(renamed)+1, renamed+"%")
-	if err != nil {
-		return fmt.Errorf("workspace: %w", err)
-	}
-	defer rows.Close()
-	s.renamed = map[string]string{}
-	for rows.Next() {
-		var from, to string
-		if err := rows.Scan(&from, &to); err != nil {
-			return fmt.Errorf("workspace: %w", err)
-		}
-		s.renamed[from] = to
-	}
-	return rows.Err()
-}
-
-// Renamed gives the id a workflow has now that was called so when it was
-// written down, whether or not another has taken the name since.
-func (s *Snapshot) Renamed(workflow string) string {
-	for range 16 { // renamed again and again, but never in a circle for long
-		to, ok := s.renamed[workflow]
-		if !ok {
-			break
-		}
-		workflow = to
-	}
-	return workflow
-}
-
-// Names are the ids a workflow has and had.
-func (s *Snapshot) Names(workflow string) []string {
-	out := []string{workflow}
-	for old := range s.renamed {
-		if s.Renamed(old) == workflow {
-			out = append(out, old)
-		}
-	}
-	return out
-}
-
-// Current gives the id a workflow has now that was called so once.
-func (s *Snapshot) Current(workflow string) string {
-	for range 16 { // renamed again and again, but never in a circle for long
-		to, ok := s.renamed[workflow]
-		if !ok || s.Live[workflow] != nil {
-			break
-		}
-		workflow = to
-	}
-	return workflow
 }
 
 // starts notes where signals come in that start a workflow.

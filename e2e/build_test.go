@@ -136,7 +136,8 @@ func workedOutByHand(h *browser.Hand) []browser.Step {
 // decidedByHand fills in four cases, one of them judged, and what each gives.
 func decidedByHand(h *browser.Hand) []browser.Step {
 	row := func(value, says string) []browser.Step {
-		return []browser.Step{browser.Sees("combobox", "Find a value"), h.Type("compute " + value), h.Press("Enter"),
+		return []browser.Step{browser.Sees("combobox", "Find a value"), h.Type("compute " + value),
+			browser.Sees("option", value+" of compute"), h.Press("Enter"),
 			browser.Sees("button", "when: value: "+value+" of compute"), h.Type(says), h.Press("Enter")}
 	}
 	return slices.Concat([]browser.Step{h.Click("button", "+ one more step"), h.Type("decide"), h.Press("Enter")},
@@ -147,15 +148,17 @@ func decidedByHand(h *browser.Hand) []browser.Step {
 		row("notes", "empty"), []browser.Step{browser.Sees("group", "if notes of compute is empty"),
 			h.Click("button", "One more, judged"), browser.Sees("textbox", "judge"),
 			h.Paste("The driver's notes mention wet, mouldy or contaminated fleece."),
-			h.Click("textbox", "going by"), h.Press("/"), h.Type("compute notes"), h.Press("Enter"),
-			browser.Sees("button", "Change notes of compute"), h.Click("group", "Decide"),
+			h.Click("textbox", "going by"), h.Press("/"), h.Type("compute notes"),
+			browser.Sees("option", "notes of compute"), h.Press("Enter"),
+			h.Click("group", "Decide"),
 			h.Click("textbox", "Name of one more value of every way"), h.Type("lane"), h.Press("Enter"),
 			browser.Sees("textbox", "lane if kg"),
 			h.PasteLines("", "check by hand", "clean", "quarantine", "check by hand", "clean"),
 			browser.Sees("group", "otherwise, giving lane “clean”"),
 			h.Click("group", "if kg of compute"), h.Press("/"), h.Type("end the run"), h.Press("Enter"),
 			browser.Sees("combobox", "outcome"), h.Type("failed"), h.Click("textbox", "because"),
-			h.Type("Weigh the empty trailer again, kg: "), h.Press("/"), h.Type("compute kg"), h.Press("Enter"),
+			h.Type("Weigh the empty trailer again, kg: "), h.Press("/"), h.Type("compute kg"),
+			browser.Sees("option", "kg of compute"), h.Press("Enter"),
 			browser.Sees("button", "Change Weigh the empty trailer again, kg: kg of compute")})
 }
 
@@ -165,7 +168,8 @@ func recordedByHand(h *browser.Hand) []browser.Step {
 		h.Click("button", "+ condition"), browser.Sees("combobox", "condition"),
 		h.Click("button", "Leave it to a model: condition"), browser.HasText("a model fills in condition"),
 		h.Click("button", "+ one more step"), h.Type("label"), h.Press("Enter"), browser.Sees("textbox", "as 1"),
-		h.Press("/"), h.Type("decide lane"), h.Press("Enter"), browser.Sees("group", "Label the run lane of decide")}
+		h.Press("/"), h.Type("decide lane"), browser.Sees("option", "lane of decide"), h.Press("Enter"),
+		browser.Sees("group", "Label the run lane of decide")}
 }
 
 func answeredByHand(h *browser.Hand) []browser.Step {
@@ -173,7 +177,8 @@ func answeredByHand(h *browser.Hand) []browser.Step {
 	return []browser.Step{h.Click("button", "+ one more step"), h.Type("reply to the caller"), h.Press("Enter"),
 		browser.Sees("spinbutton", "status"), h.Type("201"), browser.Sees("group", "Answer the caller with 201"),
 		h.Click("textbox", more), h.Type("receipt"), h.Press("Enter"), browser.Sees("textbox", "receipt"), h.Press("/"),
-		h.Type("add delivery id"), h.Press("Enter"), browser.Sees("group", "Answer the caller with 201: receipt id"),
+		h.Type("add delivery id"), browser.Sees("option", "id of add delivery"), h.Press("Enter"),
+		browser.Sees("group", "Answer the caller with 201: receipt id"),
 		h.Click("textbox", more), h.Type("kg"), h.Press("Enter"), browser.Sees("textbox", "kg"),
 		h.Type("lane"), h.Press("Enter"), browser.Sees("textbox", "lane"),
 		h.Click("button", "Write answer: computed"), browser.HasText("Draft kept")}

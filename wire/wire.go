@@ -215,14 +215,16 @@ type Detail struct {
 	Reviews  []run.Review  `json:"reviews"`
 	Response *run.Response `json:"response,omitempty"`
 	Labels   []string      `json:"labels"`
-	Result   any           `json:"result,omitempty"`       // what a called workflow gave
-	Wake     *time.Time    `json:"wake,omitempty"`         // when it goes on by itself
-	Below    money.Micros  `json:"below_micros,omitempty"` // of its cost, what the runs it called cost
-	Draft    bool          `json:"draft,omitempty"`        // it follows what was written rather than what is live
-	InPlace  []InPlace     `json:"in_place,omitempty"`
-	Held     bool          `json:"held_back,omitempty"` // what would change something outside is held back
-	Step     string        `json:"step,omitempty"`      // the one that is tried alone, by its path
-	AsIf     *time.Time    `json:"as_if,omitempty"`     // what the time is taken to be by now, where it is another
+	// when its conversation goes on by itself, as agents of it asked: the last that were set
+	FollowUps []FollowUp   `json:"follow_ups,omitempty"`
+	Result    any          `json:"result,omitempty"`       // what a called workflow gave
+	Wake      *time.Time   `json:"wake,omitempty"`         // when it goes on by itself
+	Below     money.Micros `json:"below_micros,omitempty"` // of its cost, what the runs it called cost
+	Draft     bool         `json:"draft,omitempty"`        // it follows what was written rather than what is live
+	InPlace   []InPlace    `json:"in_place,omitempty"`
+	Held      bool         `json:"held_back,omitempty"` // what would change something outside is held back
+	Step      string       `json:"step,omitempty"`      // the one that is tried alone, by its path
+	AsIf      *time.Time   `json:"as_if,omitempty"`     // what the time is taken to be by now, where it is another
 }
 
 // InPlace is a connection a draft uses in place of another.

@@ -57,6 +57,8 @@ func commands() []command {
 		{"runs", "[RUN]", "List runs, or read one", "runs -workflow weighbridge -status failed", runs},
 		{"stop", "RUN", "Stop a run before it is done", `stop 7 -note "weighed twice"`, stop},
 		{"again", "[RUN...]", "Go through runs again, from any step", "again 7 -from sort", again},
+		{"follow-ups", "", "List when conversations go on by themselves, or cancel one with -cancel",
+			"follow-ups -run 7", followUps},
 		{"reviews", "[REVIEW]", "List what waits for a person, or read one", "reviews", reviews},
 		{"answer", "REVIEW", "Decide a review: -approve, -decline or -choose", `answer 7 -choose "not yet"`, answer},
 		{"backup", "FILE", "Copy the service's database while it runs", "backup monday.db", backup},

@@ -38,6 +38,8 @@ export type Run = Schemas['Run']
 export type Step = Schemas['Step']
 export type Review = Schemas['Review']
 export type Detail = Schemas['Detail']
+export type FollowUp = Schemas['FollowUp']
+export type FollowUps = Schemas['FollowUps']
 export type Thread = Schemas['Thread']
 export type Verdict = Schemas['Verdict']
 export type Definition = Schemas['Definition']
@@ -67,6 +69,9 @@ export type Message = Schemas['Message']
 
 /** mayBuild tells whether somebody may change what the workspace is made of. */
 export const mayBuild = (s: Session) => s.person.role === 'builder' || s.person.role === 'owner'
+
+/** mayReview tells whether somebody may decide what agents ask. */
+export const mayReview = (s: Session) => s.person.role !== 'reader'
 
 /** Stored is a file the service keeps. */
 export interface Stored {

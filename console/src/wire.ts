@@ -415,6 +415,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/follow-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When conversations go on by themselves, as agents asked; the next first */
+        get: operations["get_follow-ups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/follow-ups/{followUp}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Cancel a follow-up that has not begun */
+        delete: operations["delete_follow-ups_one"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/join": {
         parameters: {
             query?: never;
@@ -1585,6 +1619,7 @@ export interface components {
             draft?: boolean;
             /** Format: date-time */
             ended?: string;
+            follow_ups?: components["schemas"]["FollowUp"][];
             held_back?: boolean;
             id: string;
             in_place?: components["schemas"]["InPlace"][];
@@ -1801,6 +1836,21 @@ export interface components {
         FlowWritten: {
             field: string;
             text: string;
+        };
+        FollowUp: {
+            cancelled?: string;
+            /** Format: date-time */
+            due: string;
+            id: string;
+            run: string;
+            title: string;
+            what: string;
+            with?: string;
+            workflow: string;
+        };
+        FollowUps: {
+            follow_ups: components["schemas"]["FollowUp"][];
+            next?: string;
         };
         Heard: {
             run: string;
@@ -3340,6 +3390,79 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Checked"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "get_follow-ups": {
+        parameters: {
+            query?: {
+                /** @description Only those this run set */
+                run?: string;
+                /** @description Only behind this one */
+                after?: string;
+                /** @description How many, at most 200 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUps"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    "delete_follow-ups_one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                followUp: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {

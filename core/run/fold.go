@@ -48,13 +48,20 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		s.Started, s.Status = at, Running
 	case *RunFinished:
 		s.Status, s.Because, s.Ended, s.Result = r.Status, r.Why, at, r.Result
+		if r.Status == Stopped {
+			s.cancelFollowUps("with the run", at, func(FollowUp) bool { return true })
+		}
 	case *RunLabelled:
 		s.Labels = append(s.Labels, r.Labels...)
 	case *CallerAnswered:
 		s.Response = r.Response
 	case *MemoryKept:
 		s.Kept = true
-	case *WordsSaid, *SignalHeard, *FactKept, *FollowUpSet:
+	case *FollowUpSet:
+		s.followUpSet(r, at)
+	case *FollowUpCancelled:
+		s.cancelFollowUps(r.By, time.Time{}, func(f FollowUp) bool { return f.N == r.N })
+	case *WordsSaid, *SignalHeard, *FactKept:
 		// for the conversation and the memory; the state needs none of them
 	case *StepBegan:
 		return s.began(r, at)
@@ -72,6 +79,7 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 	case *StepPaused:
 		return s.known(r, r.Step, func(step *Step) { step.Status, step.Until = Waiting, r.Until })
 	case *StepRetried:
+		s.cancelFollowUps("with the try that failed", at, func(f FollowUp) bool { return f.Within(r.Step) })
 		return s.known(r, r.Step, func(step *Step) {
 			s.unsure(step)
 			spent := step.InVain

@@ -243,7 +243,6 @@ func (r *FactKept) gate(g *gate) {
 	g.text(&r.Fact)
 }
 
-func (r *FollowUpSet) gate(g *gate)    { g.text(&r.What) }
 func (*RunStarted) gate(*gate)         {}
 func (r *RunLabelled) gate(g *gate)    { g.texts(r.Labels) }
 func (r *CallerAnswered) gate(g *gate) { r.Response.gate(g) }

@@ -22,16 +22,18 @@ func (r *Refused) Error() string { return r.Message }
 // machine moves one run by events that happen at one time. Its records make
 // one journal entry. [Move] alone makes one, and closes it.
 type machine struct {
-	def     *Definition
-	state   *State
-	now     time.Time
-	mask    func(string) string // see [Host]
-	records []Record
-	errands []Errand
-	heard   map[string]*Signal // candidates for steps that listen, by path
-	from    Deliverer          // what delivered them
-	failure *failure           // of the step that failed last, while it is on its way outwards
-	broken  error
+	def   *Definition
+	state *State
+	now   time.Time
+	mask  func(string) string // see [Host]
+	// see [Host]
+	followUps func() (int, error)
+	records   []Record
+	errands   []Errand
+	heard     map[string]*Signal // candidates for steps that listen, by path
+	from      Deliverer          // what delivered them
+	failure   *failure           // of the step that failed last, while it is on its way outwards
+	broken    error
 }
 
 // failure is what if_fails and the run's end say of a step that failed.
@@ -54,6 +56,9 @@ func (m *machine) handle(e Event) error {
 	}
 	if m.state.Signal == nil {
 		return ErrStale
+	}
+	if c, is := e.(*CancelFollowUp); is {
+		return m.cancelFollowUp(c)
 	}
 	before := len(m.records)
 	err := error(ErrStale)

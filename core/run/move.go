@@ -14,6 +14,10 @@ type Host struct {
 	// Mask hides secrets in a text. No record has a text or a value that has not
 	// passed it, whatever brought it.
 	Mask func(string) string
+
+	// FollowUps counts the follow-ups that are open in the run's conversation, beside
+	// its own. Nil is a conversation that has none.
+	FollowUps func() (int, error)
 }
 
 // Move moves a run by events that happen at one time, and gives the entry for
@@ -25,7 +29,7 @@ type Host struct {
 // host is whoever moves it.
 func Move(def *Definition, state *State, now time.Time, host Host, events ...Event) (Entry, []Errand, error) {
 	m := newMachine(def, state, now)
-	m.mask = host.Mask
+	m.mask, m.followUps = host.Mask, host.FollowUps
 	for _, e := range events {
 		if err := m.handle(e); err != nil {
 			return Entry{}, nil, err

@@ -9,12 +9,6 @@ import (
 	"woolsignal/core/flow"
 )
 
-// farthest is how far off a follow-up may be.
-const farthest = 366 * 24 * time.Hour
-
-// FollowUpType is the type of a signal by which a conversation goes on by itself.
-const FollowUpType = "agent.follow_up"
-
 // ConsultedType is the type of a signal by which an agent asks another. Nothing comes
 // after its one answer, so nothing of it is remembered.
 const ConsultedType = "agent.consulted"
@@ -62,23 +56,6 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 		return nil, at.callPerson(a, call, text("who"), text("why"))
 	}
 	return nil, fmt.Errorf("there is no tool %s", call.Tool)
-}
-
-// followUp lets the conversation go on by itself at a time.
-func (at *At) followUp(call *agent.Call, when, what string) (any, error) {
-	due, err := at.Calendar().Parse(when)
-	switch {
-	case at.Signal().Conversation().IsZero():
-		return nil, fmt.Errorf("there is no conversation that could go on")
-	case err != nil:
-		return nil, fmt.Errorf("%q is no time; write it as 2026-11-26T09:00", when)
-	case !due.After(at.Moment()):
-		return nil, fmt.Errorf("%s is over", when)
-	case due.Sub(at.Moment()) > farthest:
-		return nil, fmt.Errorf("%s is more than a year away", when)
-	}
-	at.Emit(&FollowUpSet{Step: at.Path, Call: call.ID, At: due.UTC(), What: what})
-	return map[string]any{"at": due.In(at.Zone()).Format(time.RFC3339)}, nil
 }
 
 // callPerson puts a review that holds the conversation, until somebody answers.

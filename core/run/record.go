@@ -273,14 +273,6 @@ type HandedOver struct {
 	Said   []agent.Message `json:"said,omitempty"` // what it reads first
 }
 
-// FollowUpSet says that a conversation goes on by itself at a time.
-type FollowUpSet struct {
-	Step string    `json:"step"`
-	Call string    `json:"call"`
-	At   time.Time `json:"at"`
-	What string    `json:"what"` // what the agent is reminded of
-}
-
 // FactKept says that a fact about somebody or something was kept.
 type FactKept struct {
 	Step  string `json:"step"`
@@ -323,7 +315,6 @@ func (*WordsSaid) word() string      { return "said" }
 func (*QuestionMoved) word() string  { return "question_moved" }
 func (*MemoryKept) word() string     { return "memory_kept" }
 func (*FactKept) word() string       { return "fact_kept" }
-func (*FollowUpSet) word() string    { return "follow_up_set" }
 func (*HandedOver) word() string     { return "handed_over" }
 
 // Happenings lists one empty record of every kind.
@@ -335,7 +326,7 @@ func Happenings() []Record {
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
 		&CallPriced{}, &SpentInVain{},
 		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{},
-		&HandedOver{}, &CallWeighed{}, &FollowUpSet{}, &CallPending{}}
+		&HandedOver{}, &CallWeighed{}, &FollowUpSet{}, &FollowUpCancelled{}, &CallPending{}}
 }
 
 // kinds finds the type of a record by its word.

@@ -32,9 +32,12 @@ type State struct {
 	Labels   []string        `json:"labels,omitempty"`
 	Result   any             `json:"result,omitempty"` // what a called workflow gives
 	Spent    Totals          `json:"spent"`
-	Kept     bool            `json:"kept,omitempty"`  // an agent of it kept what it is to remember
-	Ahead    time.Duration   `json:"ahead,omitempty"` // how much later than it is the time is taken to be, in a try
-	Held     int64           `json:"held"`            // about how many bytes of values it took in
+	Kept     bool            `json:"kept,omitempty"` // an agent of it kept what it is to remember
+	// follow-ups of its conversation that its agents set, and how many there were so far
+	FollowUps []FollowUp    `json:"follow_ups,omitempty"`
+	Set       int           `json:"set,omitempty"`
+	Ahead     time.Duration `json:"ahead,omitempty"` // how much later than it is the time is taken to be, in a try
+	Held      int64         `json:"held"`            // about how many bytes of values it took in
 }
 
 // Frame is a block of steps that was entered.

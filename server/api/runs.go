@@ -63,14 +63,9 @@ func titleOf(s *workspace.Snapshot, workflow string) string {
 }
 
 func (a *API) runs(r *request, _ none) (wire.Runs, error) {
-	limit := 50
-	if text := r.URL.Query().Get("limit"); text != "" {
-		n, err := strconv.Atoi(text)
-		if err != nil || n < 1 || n > 200 {
-			return wire.Runs{}, refuse(http.StatusBadRequest, "The limit is not right",
-				"limit is a number from 1 to 200.")
-		}
-		limit = n
+	limit, err := limitOf(r)
+	if err != nil {
+		return wire.Runs{}, err
 	}
 	f, err := readFilter(r.URL.Query())
 	if err != nil {
@@ -90,6 +85,19 @@ func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 		out.Next = found[limit-1].ID
 	}
 	return out, nil
+}
+
+// limitOf is how many are asked for at once.
+func limitOf(r *request) (int, error) {
+	text := r.URL.Query().Get("limit")
+	if text == "" {
+		return 50, nil
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil || n < 1 || n > 200 {
+		return 0, refuse(http.StatusBadRequest, "The limit is not right", "limit is a number from 1 to 200.")
+	}
+	return n, nil
 }
 
 func (a *API) run(r *request, _ none) (wire.Detail, error) {
@@ -134,6 +142,7 @@ func (a *API) detail(ctx context.Context, id string) (wire.Detail, error) {
 	out.Input, out.Output, out.Cost = state.Spent.Input, state.Spent.Output, state.Spent.All()
 	out.Below = state.Spent.Below
 	out.Labels = append(out.Labels, state.Labels...)
+	out.FollowUps = followUpsOf(out.Run, state)
 	s := a.Workspace.Now()
 	if out.Draft = state.Draft(); out.Draft {
 		out.InPlace = inPlace(s, def.Workflow)

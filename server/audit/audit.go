@@ -40,6 +40,8 @@ const (
 	Switch      = "switch on or off"
 	TakeBackup  = "take a backup"
 	Decide      = "decide a review"
+
+	CancelFollowUp = "cancel a follow-up"
 )
 
 // Trail keeps them.

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"woolsignal/core/run"
 )
 
 // chain is what brought a run about: another run that called it, that failed,
@@ -27,7 +29,12 @@ func (e *Engine) chainOf(ctx context.Context, a Admission) (chain, error) {
 	case c.cause == "":
 		return c, nil
 	default:
-		err := e.store.Read().QueryRowContext(ctx, "SELECT links + 1 FROM runs WHERE id = ?", c.cause).Scan(&c.links)
+		more := 1
+		if a.Signal.Type == run.FollowUpType {
+			more = 0 // it goes on in its own time, and nothing drives it round and round
+		}
+		err := e.store.Read().QueryRowContext(ctx, "SELECT links + ? FROM runs WHERE id = ?", more,
+			c.cause).Scan(&c.links)
 		if errors.Is(err, sql.ErrNoRows) {
 			return chain{}, nil
 		} else if err != nil {

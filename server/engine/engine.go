@@ -144,7 +144,7 @@ func (e *Engine) prepare(ctx context.Context, l *live, at time.Time,
 		return out, store.Batch{}, err
 	}
 	err = fault.Catch(e.log, "the run "+l.id, func() (err error) {
-		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx, mask), events...)
+		out.entry, out.errands, err = run.Move(l.def, l.state, at, e.host(ctx, l, mask), events...)
 		return err
 	})
 	var batch store.Batch

@@ -367,8 +367,9 @@ func pauseFor(err error, try int) (pause time.Duration, ok bool) {
 // host is what the engine gives a run that moves: errands that only read our
 // own memory are answered on the spot, so that they share the entry they came
 // from.
-func (e *Engine) host(ctx context.Context, mask func(string) string) run.Host {
-	return run.Host{Mask: mask, OnTheSpot: func(errand run.Errand) (run.Reply, error) {
+func (e *Engine) host(ctx context.Context, l *live, mask func(string) string) run.Host {
+	open := func() (int, error) { return e.openFollowUps(ctx, l) }
+	return run.Host{Mask: mask, FollowUps: open, OnTheSpot: func(errand run.Errand) (run.Reply, error) {
 		if recall, ours := errand.Task.(*run.Recall); ours {
 			return e.recall(ctx, recall)
 		}

@@ -183,10 +183,14 @@ CREATE INDEX memory_by_key ON memory (memory, n);
 CREATE TABLE follow_ups (
   id     TEXT PRIMARY KEY,            -- of the delivery it will be
   run    TEXT NOT NULL,
+  n      INTEGER NOT NULL,            -- of those the run set
+  step   TEXT NOT NULL,               -- where it was set
   due    INTEGER NOT NULL,
+  begins INTEGER NOT NULL DEFAULT 0,  -- its time has come: nobody takes it back any more
   signal TEXT NOT NULL                -- JSON
 ) WITHOUT ROWID;
 CREATE INDEX follow_ups_by_due ON follow_ups (due);
+CREATE INDEX follow_ups_by_run ON follow_ups (run, n);
 
 CREATE TABLE schedules (
   source TEXT PRIMARY KEY,            -- workflow and trigger

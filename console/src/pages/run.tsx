@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
 import { useParams } from 'react-router'
-import { call, mayBuild, type Detail, type Session, type Step } from '../api'
+import { call, mayBuild, mayReview, type Detail, type Session, type Step } from '../api'
 import { RunHead } from '../parts/run-head'
 import { Loading, Trouble } from '../parts/states'
 import { StepDetail } from '../parts/step-detail'
@@ -49,7 +49,7 @@ function RunOf({ id, session }: { id: string; session: Session }) {
   }
   return (
     <div className="flex min-h-full flex-col lg:h-full">
-      <RunHead run={d} may={may} />
+      <RunHead run={d} may={may} reviews={mayReview(session)} />
       <div className="flex flex-1 flex-col lg:min-h-0 lg:flex-row">
         <Steps run={d} shown={shown} open={open} folded={folded} choose={choosing} />
         <section

@@ -27,7 +27,14 @@ export default function Runs() {
   const found = pages.data?.pages.flatMap((p) => p.runs) ?? []
   return (
     <>
-      <Head title="Runs">
+      <Head
+        title="Runs"
+        beside={
+          <Link to="/follow-ups" className="text-indigo underline underline-offset-2">
+            Follow-ups
+          </Link>
+        }
+      >
         <Filters filters={filters} set={setFilters} />
       </Head>
       {pages.isPending && <Loading />}

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { call, type Detail } from '../api'
 import { ago, audience, count, money, took, when } from '../words'
+import { FollowUpLine } from './follow-up'
 import { Head } from './frame'
 import { Badge, Button, Chip } from './states'
 
@@ -10,7 +11,7 @@ import { Badge, Button, Chip } from './states'
 const pageOf = (workflow: string) => (workflow.startsWith('agents/') ? `/${workflow}` : `/workflows/${workflow}`)
 
 /** RunHead says what a run was about and how it stands. */
-export function RunHead({ run: d, may }: { run: Detail; may: boolean }) {
+export function RunHead({ run: d, may, reviews }: { run: Detail; may: boolean; reviews: boolean }) {
   return (
     <Head
       title={d.about ? `“${d.about}”` : d.title}
@@ -36,6 +37,18 @@ export function RunHead({ run: d, may }: { run: Detail; may: boolean }) {
       {!d.ended && may && <StopIt run={d} />}
       {d.because && (
         <p className={`mt-2 max-w-3xl ${d.status === 'failed' ? 'text-madder' : 'text-quiet'}`}>{d.because}</p>
+      )}
+      {d.follow_ups && (
+        <section className="mt-2 max-w-3xl text-[0.93rem]">
+          <h2 className="font-semibold">Follow-ups</h2>
+          <ul>
+            {d.follow_ups.map((f) => (
+              <li key={f.id}>
+                <FollowUpLine of={f} may={reviews} />
+              </li>
+            ))}
+          </ul>
+        </section>
       )}
     </Head>
   )

@@ -1,14 +1,18 @@
 package e2e_test
 
 import (
+	"database/sql"
 	"fmt"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"woolsignal/core/agent"
 	"woolsignal/core/run"
+	"woolsignal/e2e/browser"
 	"woolsignal/e2e/harness"
+	"woolsignal/server/store"
 	"woolsignal/wire"
 )
 
@@ -30,6 +34,20 @@ func clerk(t *testing.T, s *harness.Service, more string) {
 	}
 }
 
+// comesDue lets the time of every follow-up come while nobody looks: the service is to
+// be stopped.
+func comesDue(t *testing.T, s *harness.Service) {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(s.Data, store.FileName)+"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("UPDATE follow_ups SET due = ?", store.Time(time.Now())); err != nil {
+		t.Fatal(err)
+	}
+}
+
 func clerkHears(t *testing.T, s *harness.Service, words string) string {
 	t.Helper()
 	heard, err := s.As("Ines").Say(harness.Context(t), "clerking", "t1", words)
@@ -46,7 +64,7 @@ func TestAnAgentActsOnItsOwnWork(t *testing.T) {
 	t.Parallel()
 	s := harness.Demo(t)
 	clerk(t, s, "")
-	soon := time.Now().Add(4 * time.Second).Truncate(time.Second).UTC()
+	soon := time.Now().Add(time.Hour).Truncate(time.Second).UTC()
 	rehearses(s,
 		map[string]any{"words": []string{"ring them"}, "say": "I rang them."},
 		map[string]any{"words": []string{"look after"}, "do": []map[string]any{
@@ -86,6 +104,7 @@ func TestAnAgentActsOnItsOwnWork(t *testing.T) {
 	if a := stepOf(t, next, "answer").Agent; !strings.Contains(a.System, "The ford floods in November.") {
 		t.Errorf("what it kept is not known: %s", a.System)
 	}
+	comesDue(t, s)
 	s.Kill()
 	followed := s.RunOf("clerking", "follows up", func(d wire.Detail) bool { return d.Signal.Type == run.FollowUpType })
 	followed = s.Ended(followed.ID)
@@ -96,6 +115,53 @@ func TestAnAgentActsOnItsOwnWork(t *testing.T) {
 	last, note := talk.Messages[len(talk.Messages)-1], talk.Messages[len(talk.Messages)-2]
 	if last.Text != "I rang them." || note.Who != "note" || !strings.Contains(note.Text, "Please ring them") {
 		t.Errorf("%s %s: it went on with %q, after %+v", followed.Status, followed.Because, last.Text, note)
+	}
+}
+
+// comesBack has an agent set a follow-up, and gives the run that did.
+func comesBack(t *testing.T, s *harness.Service) string {
+	t.Helper()
+	clerk(t, s, "")
+	rehearses(s, map[string]any{"words": []string{"come back"}, "do": []map[string]any{
+		{"tool": "self/follow_up", "args": map[string]any{"at": time.Now().Add(48 * time.Hour).Format(time.RFC3339),
+			"what": "Ask whether the fleeces are dry"}}}, "say": "I come back to you."})
+	return s.Ended(clerkHears(t, s, "Please come back to me")).ID
+}
+
+// TestAFollowUpIsFoundAndCancelled has somebody who decides what agents ask find a follow-up in
+// the browser and cancel it: nobody is written to, and the run says who it was. Who only reads is
+// refused the list, and nobody cancels it twice.
+func TestAFollowUpIsFoundAndCancelled(t *testing.T) {
+	t.Parallel()
+	s := harness.Demo(t)
+	id := comesBack(t, s)
+	listed, stderr, code := s.Command("Tobias", "", "follow-ups")
+	if code != 0 || !strings.Contains(listed, "Ask whether the fleeces are dry") {
+		t.Fatalf("the command lists %s (%s)", listed, stderr)
+	}
+	if _, err := s.As("Owen").FollowUps(harness.Context(t), "", ""); err == nil {
+		t.Error("a reader is told whom agents come back to")
+	}
+	set, err := s.As("Tobias").FollowUps(harness.Context(t), id, "")
+	if err != nil || len(set.FollowUps) != 1 {
+		t.Fatal(set, err)
+	}
+	if err := s.As("Owen").CancelFollowUp(harness.Context(t), set.FollowUps[0].ID); err == nil {
+		t.Error("a reader cancels a follow-up")
+	}
+	ctx, h, tobias := page(t), &browser.Hand{}, s.Person("Tobias")
+	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), h.Click("link", "Runs"),
+		h.Click("link", "Follow-ups"), browser.HasText("Ask whether the fleeces are dry"),
+		h.Click("button", "Cancel the follow-up"), h.Click("button", "Leave it"),
+		h.Click("button", "Cancel the follow-up"), h.Click("button", "Cancel it"),
+		browser.HasText("No follow-up is set"))
+	d, err := s.As("Tobias").Run(harness.Context(t), id)
+	if err != nil || len(d.FollowUps) != 1 || d.FollowUps[0].Cancelled != "Tobias Quill" {
+		t.Errorf("the run tells of %+v (%v)", d.FollowUps, err)
+	}
+	if _, stderr, code := s.Command("Ines", "", "follow-ups", "-cancel", set.FollowUps[0].ID); code == 0 ||
+		!strings.Contains(stderr, "cancelled") {
+		t.Errorf("cancelling it again says %q", stderr)
 	}
 }
 

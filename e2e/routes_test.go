@@ -201,6 +201,8 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(get, "/reviews/"+review, nil)
 	d.call(post, "/reviews/"+review, map[string]any{"choice": "approve"})
 	d.call(get, "/today", nil)
+	comesBack(t, s)
+	d.call(del, "/follow-ups/"+field(d.call(get, "/follow-ups", nil), "follow_ups", 0, "id"), nil)
 
 	started := field(d.call(post, "/workflows/payout-week/runs",
 		map[string]any{"inputs": map[string]any{"price_per_kg": 2}}), "run")

@@ -147,6 +147,13 @@ func (a *app) printRun(d wire.Detail, zone *time.Location, currency string) {
 	if d.Wake != nil {
 		fmt.Fprintf(a.out, "Goes on by itself: %s\n", moment(*d.Wake, zone))
 	}
+	for _, f := range d.FollowUps {
+		state := ""
+		if f.Cancelled != "" {
+			state = " (cancelled: " + f.Cancelled + ")"
+		}
+		fmt.Fprintf(a.out, "Follow-up %s, %s: %s%s\n", f.ID, moment(f.Due, zone), f.What, state)
+	}
 	for _, s := range d.Steps {
 		mark := "·"
 		switch s.Status {

@@ -71,7 +71,7 @@ function Console() {
           <Route path="/agents" element={<Agents session={session.data} />} />
           <Route path="/agents/:id" element={<Agent session={session.data} />} />
           <Route path="/runs" element={<Runs />} />
-          <Route path="/follow-ups" element={<FollowUps />} />
+          <Route path="/runs/follow-ups" element={<FollowUps />} />
           <Route path="/runs/:id" element={<Run session={session.data} />} />
           <Route path="/reviews" element={<Reviews />} />
           <Route path="/reviews/:id" element={<Reviews />} />

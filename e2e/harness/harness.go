@@ -134,12 +134,29 @@ func Start(t testing.TB, data string, args ...string) *Service {
 	t.Cleanup(func() {
 		s.Stop()
 		if t.Failed() {
-			t.Logf("the program said:\n%s", s.out)
+			t.Logf("the program said of what went wrong:\n%s", s.complaints())
 		}
 	})
 	s.awaitReady(func(Ready) bool { return true })
 	return s
 }
+
+// complaints are the last lines the program wrote that are neither news of its work nor
+// what a demo says as it begins: those who read of a failure read its reason first.
+func (s *Service) complaints() string {
+	var out []string
+	for line := range strings.Lines(s.out.String()) {
+		ordinary := strings.Contains(line, `"level":"INFO"`) || strings.TrimSpace(line) == "" ||
+			strings.HasPrefix(line, "  ") || strings.HasPrefix(line, "Wool Signal is ready")
+		if !ordinary {
+			out = append(out, line)
+		}
+	}
+	return strings.Join(out[max(0, len(out)-mostComplaints):], "")
+}
+
+// mostComplaints is how many lines of a program a failed test tells.
+const mostComplaints = 60
 
 // awaitReady waits for a ready file that is as wished.
 func (s *Service) awaitReady(fits func(Ready) bool) {

@@ -30,7 +30,7 @@ export default function Runs() {
       <Head
         title="Runs"
         beside={
-          <Link to="/follow-ups" className="text-indigo underline underline-offset-2">
+          <Link to="/runs/follow-ups" className="text-indigo underline underline-offset-2">
             Follow-ups
           </Link>
         }

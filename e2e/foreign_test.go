@@ -13,6 +13,7 @@ import (
 	"woolsignal/core/run"
 	"woolsignal/e2e/harness"
 	"woolsignal/server/api"
+	"woolsignal/server/engine"
 	"woolsignal/standin/shieling"
 	"woolsignal/wire"
 )
@@ -26,7 +27,8 @@ var belongs = map[string]string{
 	"GET /agents/{agent}/chat/{thread}":       "nobody",
 	"GET /agents/{agent}":                     "", "POST /agents/{agent}/tasks": "",
 	"GET /reviews/{review}": "owner builder reviewer", "POST /reviews/{review}": "owner builder",
-	"DELETE /tokens/{token}": "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
+	"DELETE /follow-ups/{followUp}": "owner builder reviewer",
+	"DELETE /tokens/{token}":        "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
 	"POST /workflows/{workflow}/rename-step": "",
@@ -117,7 +119,9 @@ func minesOf(t *testing.T, s *harness.Service) map[string]string {
 	if tokens, err = ines.Tokens(ctx); err != nil || len(tokens) == 0 {
 		t.Fatal(tokens, err)
 	}
-	return map[string]string{"{workflow}": "depot-slots", "{agent}": "depot-desk", "{thread}": "hers", "{run}": d.ID,
+	followUp := engine.FollowUpID(comesBack(t, s), 1)
+	return map[string]string{"{followUp}": followUp,
+		"{workflow}": "depot-slots", "{agent}": "depot-desk", "{thread}": "hers", "{run}": d.ID,
 		"{review}": s.OpenReview(d).ID, "{token}": tokens[0].ID, "{connection}": "shieling", "{handle}": "ines",
 		"{name}": "x", "{id}": "mishaps", "{number}": "1", "{kind}": "workflow", "{operation}": "write_in",
 		"{argument}": "room",

@@ -44,6 +44,7 @@ type Engine struct {
 	kit       *tool.Kit
 	log       *slog.Logger
 	Hub       *Hub
+	Resumed   chan struct{} // gets a token when everything is paused, or goes on, for whoever keeps times
 
 	ctx     context.Context // ends when the engine is asked to stop: nothing new begins
 	stop    context.CancelFunc
@@ -75,7 +76,8 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vaul
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
 	e := &Engine{store: s, workspace: w, secrets: secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
-		ctx: ctx, stop: stop, hard: hard, kill: kill,
+		Resumed: make(chan struct{}, 1),
+		ctx:     ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
 		endings: map[string]Ending{}, budgets: budgets{all: map[purseKey]*purse{}}}
 	e.errands = newDispatcher(e)

@@ -26,6 +26,10 @@ func (e *Engine) hold(on bool) {
 	e.errands.pause(on)
 	e.lanes.pause(on)
 	e.clock.nudge()
+	select {
+	case e.Resumed <- struct{}{}:
+	default:
+	}
 }
 
 // Paused tells whether everything is held back.

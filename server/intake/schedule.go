@@ -18,8 +18,8 @@ import (
 
 // Schedules starts runs every so often. Each due time is a delivery with its
 // own id, so it starts one run however often the service stops around it.
-// What becomes of times missed while the service was down is the schedule's
-// choice.
+// What becomes of times missed while the service was down, or everything was
+// paused, is the schedule's choice; those while its workflow was off are skipped.
 type Schedules struct {
 	Workspace *workspace.Holder
 	Engine    *engine.Engine
@@ -37,6 +37,7 @@ func (s *Schedules) Run(ctx context.Context) {
 		select {
 		case <-timer.C:
 		case <-s.Workspace.Changed():
+		case <-s.Engine.Resumed:
 		case <-ctx.Done():
 			timer.Stop()
 			return
@@ -48,9 +49,13 @@ func (s *Schedules) Run(ctx context.Context) {
 // longestSleep bounds how long a clock that jumps goes unnoticed.
 const longestSleep = time.Minute
 
-// fire starts what is due and gives the time of the next look.
+// fire starts what is due and gives the time of the next look. While everything is
+// paused nothing is: what became due meanwhile was missed, as while the service was down.
 func (s *Schedules) fire(ctx context.Context, now time.Time) time.Time {
 	look := now.Add(longestSleep)
+	if s.Engine.Paused() {
+		return look
+	}
 	for id, w := range s.Workspace.Live() {
 		for _, t := range w.Triggers {
 			timed, is := t.Is.(*trigger.Schedule)

@@ -107,6 +107,7 @@ func (h *Holder) next(ctx context.Context, b store.Batch, workflow, definition, 
 		definition, note, by, store.Time(time.Now()))
 	b.Do("INSERT INTO live (workflow, version, is_on) VALUES (?, ?, 1) ON CONFLICT (workflow) DO UPDATE SET version "+
 		"= excluded.version", workflow, n)
+	h.Now().skipTimes(&b, workflow)
 	if err := h.store.Write(ctx, b); err != nil {
 		return wire.Version{}, nil, fmt.Errorf("workspace: %w", err)
 	}
@@ -114,6 +115,20 @@ func (h *Holder) next(ctx context.Context, b store.Batch, workflow, definition, 
 		return wire.Version{}, nil, err
 	}
 	return h.version(context.WithoutCancel(ctx), workflow, n)
+}
+
+// skipTimes has the schedules of a workflow begin anew that are not live and on as
+// something is about to change: nobody makes up for times at which it was switched off,
+// or had no such trigger.
+func (s *Snapshot) skipTimes(b *store.Batch, workflow string) {
+	kept := []any{len(workflow) + 1, workflow + "/"}
+	if live := s.Live[workflow]; live != nil && live.On {
+		for _, t := range live.Triggers {
+			kept = append(kept, workflow+"/"+t.ID)
+		}
+	}
+	b.Do("DELETE FROM schedules WHERE substr(source, 1, ?) = ? AND source NOT IN (''"+
+		strings.Repeat(", ?", len(kept)-2)+")", kept...)
 }
 
 func (h *Holder) version(ctx context.Context, workflow string, n int) (wire.Version, []flow.Problem, error) {
@@ -194,6 +209,7 @@ func (h *Holder) Switch(ctx context.Context, workflow string, on bool) error {
 	}
 	var b store.Batch
 	b.Do("UPDATE live SET is_on = ? WHERE workflow = ?", on, workflow)
+	h.Now().skipTimes(&b, workflow)
 	if err := h.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("workspace: %w", err)
 	}

@@ -22,6 +22,9 @@ type Agent struct {
 	Files  *flow.Value
 	Inputs []flow.Entry
 	Thread *flow.Value // another conversation to remember by
+	// Handed says that its inputs are all that came in with the signal, as for a task of
+	// an agent alone: whatever their names are, the script is the same. No file says so.
+	Handed bool
 }
 
 // Fields are what it may say.
@@ -273,9 +276,8 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 	}
 	input = map[string]any{"task": message.Text}
 	if def.Inputs != nil {
-		inputs, err := flow.EvalEntries(a.Inputs, at.Scope)
+		inputs, err := a.inputs(at)
 		if err == nil {
-			inputs = expr.CanonicalMap(inputs)
 			err = def.Inputs.Validate(inputs)
 		}
 		if err != nil {
@@ -285,6 +287,16 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 		message.Text += told(inputs)
 	}
 	return input, message, run.TooLarge("what it is given", message.Text)
+}
+
+// inputs are what it is given beside its task.
+func (a *Agent) inputs(at *run.At) (map[string]any, error) {
+	if a.Handed {
+		body, _ := at.Signal().Body.(map[string]any)
+		return expr.CanonicalMap(body), nil
+	}
+	inputs, err := flow.EvalEntries(a.Inputs, at.Scope)
+	return expr.CanonicalMap(inputs), err
 }
 
 // affordable is how long the next answer may be, in tokens, within the agent's limits of

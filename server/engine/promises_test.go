@@ -429,3 +429,29 @@ func TestAMemoryNobodyWantsAnyMoreKeepsNothingUp(t *testing.T) {
 	bed.Add(t, files)
 	becomes(t, e, call(t, e, "race", nil), run.Done)
 }
+
+// What an agent is given chooses no definition of its own: whoever gives it, a model that calls a helper among them,
+// chooses the names.
+func TestTasksOfOneAgentLeaveOneDefinition(t *testing.T) {
+	e, bed, m := thinking(t, map[string]string{
+		"agents/clerk.yaml": clerk("  - things/find\n") + "inputs: {type: object}\n"},
+		func(prompt) reply { return reply{text: "Done."} })
+	before := counted(t, bed, "SELECT count(*) FROM definitions")
+	for i := range 20 {
+		ticket, err := e.StartTask(context.Background(), Task{Agent: "clerk", Words: "x", Source: "/api",
+			Inputs: map[string]any{fmt.Sprint("field", i): "fleece"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		becomes(t, e, ticket.Run, run.Done)
+		m.mu.Lock()
+		asked := m.asked[len(m.asked)-1].last()
+		m.mu.Unlock()
+		if !strings.Contains(asked, fmt.Sprint("field", i)) || !strings.Contains(asked, "fleece") {
+			t.Fatalf("the agent is given %q", asked)
+		}
+	}
+	if n := counted(t, bed, "SELECT count(*) FROM definitions") - before; n != 1 {
+		t.Errorf("20 tasks left %d definitions", n)
+	}
+}

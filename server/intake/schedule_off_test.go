@@ -29,8 +29,8 @@ func TestOnlyWhatNobodyMeantToSkipIsMadeUpFor(t *testing.T) {
 			check(t, bed.Workspace.Switch(ctx, "watch", true))
 		}, 0},
 		"without the trigger": {func(t *testing.T, bed *testbed.Bed, _ *engine.Engine) {
-			bed.Add(t, map[string]string{"workflows/watch.yaml": "workflow: watch\ntitle: Watch\ninputs: {type: object}\n" +
-				"steps:\n  - compute: {at: now()}\n"})
+			bed.Add(t, map[string]string{"workflows/watch.yaml": "workflow: watch\ntitle: Watch\n" +
+				"inputs: {type: object}\nsteps:\n  - compute: {at: now()}\n"})
 		}, func(t *testing.T, bed *testbed.Bed, _ *engine.Engine) {
 			bed.Add(t, map[string]string{"workflows/watch.yaml": watch(with)})
 		}, 0},

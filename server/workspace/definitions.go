@@ -13,6 +13,7 @@ import (
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
+	"woolsignal/core/step"
 	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -57,6 +58,7 @@ type written struct {
 	Holidays []string             `json:"holidays,omitempty"`
 	Model    string               `json:"model,omitempty"`
 	Tools    map[string]flow.Tool `json:"tools,omitempty"` // their words and schemas, by name
+	Task     bool                 `json:"task,omitempty"`  // it is a task of an agent alone, which is handed what came in
 }
 
 // writtenOf gathers all a run of a workflow depends on.
@@ -233,6 +235,13 @@ func (h *Holder) decode(d written) (*bundle, error) {
 	}
 	for _, w := range decoded.Workflows {
 		b.def.Workflow = w
+	}
+	if d.Task {
+		flow.Walk(b.def.Workflow.Steps, func(s *flow.Step) {
+			if asked, is := s.Does.(*step.Agent); is {
+				asked.Handed = true
+			}
+		})
 	}
 	if b.def.Workflow == nil {
 		return nil, &UnreadableError{name, "it holds no workflow"}

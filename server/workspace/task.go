@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"slices"
-	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -63,15 +61,12 @@ func (h *Holder) Task(ctx context.Context, agent string, signal *run.Signal) (ha
 }
 
 // taskKey tells the scripts of tasks apart: by what the agent is taken from, "" for the
-// files as they are, and by what it is given.
+// files as they are, and by whether files came. What else it is given makes no
+// difference: whoever gives it chooses the names.
 func taskKey(definition, agent string, signal *run.Signal) string {
 	key := definition + "\n" + agent
 	if len(signal.Files) > 0 {
 		key += "\nfiles"
-	}
-	body, _ := signal.Body.(map[string]any)
-	for _, name := range slices.Sorted(maps.Keys(body)) {
-		key += "\n" + strconv.Quote(name)
 	}
 	return key
 }
@@ -81,7 +76,7 @@ const taskFile = "workflows/task.yaml"
 
 // keepTask keeps what a task is carried out with, once for each key.
 func (h *Holder) keepTask(ctx context.Context, d written, s *Snapshot, script, key string) (hash string, err error) {
-	d.Files[taskFile] = script
+	d.Files[taskFile], d.Task = script, true
 	var b store.Batch
 	if hash, err = d.keep(&b); err != nil {
 		return "", err
@@ -128,13 +123,6 @@ func scriptOf(a *flow.Agent, signal *run.Signal, aloud bool) (string, error) {
 	step := map[string]any{"id": "answer", "agent": a.ID, "task": "${signal.text}"}
 	if len(signal.Files) > 0 {
 		step["files"] = "${signal.files}"
-	}
-	if body, _ := signal.Body.(map[string]any); len(body) > 0 {
-		given := map[string]any{}
-		for name := range body {
-			given[name] = "${signal.body[" + strconv.Quote(name) + "]}"
-		}
-		step["inputs"] = given
 	}
 	said := "${answer.text}"
 	if a.Answer != nil {

@@ -23,7 +23,6 @@ import (
 	_ "woolsignal/core/protocol" // the kinds of connections and steps files may have
 	"woolsignal/core/run"
 	"woolsignal/core/schema"
-	_ "woolsignal/core/step"
 	"woolsignal/core/trigger"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"

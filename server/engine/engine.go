@@ -153,6 +153,9 @@ func (e *Engine) prepare(ctx context.Context, l *live, at time.Time,
 	if err == nil {
 		batch, err = write(l, out.entry)
 	}
+	if err == nil {
+		err = calledOff(&batch, out.errands, at)
+	}
 	var refused *run.Refused
 	if err != nil {
 		if !errors.Is(err, run.ErrStale) && !errors.As(err, &refused) {

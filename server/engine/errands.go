@@ -140,10 +140,7 @@ func (e *Engine) do(errand run.Errand) (again bool, err error) {
 			e.deliver(errand.Run, errand.Answer(reply))
 		}
 	case *run.Abandon:
-		if err := e.workspace.Now().Tools.Abandon(e.hard, task.Tool, task.Ref, task.For); err != nil {
-			e.log.Warn("a call that is no longer wanted could not be called off", "run", errand.Run, "tool", task.Tool,
-				"error", e.secrets.Mask(err.Error()))
-		}
+		e.callOff(errand, task)
 	case *run.Look:
 		e.deliver(errand.Run, errand.Answer(e.look(errand, task)))
 	case *run.Script:

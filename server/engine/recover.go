@@ -144,7 +144,8 @@ func (e *Engine) Start(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(e.unsettled(ctx), e.unheard(ctx), e.untold(ctx), e.unwanted(ctx)); err != nil {
+	if err := errors.Join(e.unsettled(ctx), e.unheard(ctx), e.untold(ctx), e.unwanted(ctx),
+		e.untoldCallOffs(ctx)); err != nil {
 		return err
 	}
 	for _, id := range resume {

@@ -192,6 +192,15 @@ CREATE TABLE follow_ups (
 CREATE INDEX follow_ups_by_due ON follow_ups (due);
 CREATE INDEX follow_ups_by_run ON follow_ups (run, n);
 
+-- Calls the other side works on that are no longer wanted, until it was told.
+CREATE TABLE call_offs (
+  run    TEXT NOT NULL,
+  ref    TEXT NOT NULL,               -- what the other side calls it
+  at     INTEGER NOT NULL,
+  errand BLOB NOT NULL,               -- JSON
+  PRIMARY KEY (run, ref)
+) WITHOUT ROWID;
+
 CREATE TABLE schedules (
   source TEXT PRIMARY KEY,            -- workflow and trigger
   next   INTEGER NOT NULL

@@ -58,7 +58,8 @@ type written struct {
 	Holidays []string             `json:"holidays,omitempty"`
 	Model    string               `json:"model,omitempty"`
 	Tools    map[string]flow.Tool `json:"tools,omitempty"` // their words and schemas, by name
-	Task     bool                 `json:"task,omitempty"`  // it is a task of an agent alone, which is handed what came in
+	// Task says that it is a task of an agent alone, which is handed what came in.
+	Task bool `json:"task,omitempty"`
 }
 
 // writtenOf gathers all a run of a workflow depends on.

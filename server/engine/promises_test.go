@@ -149,8 +149,8 @@ func TestTheYoungestOfRunsThatArriveTogetherStays(t *testing.T) {
 // After a crash the youngest of those that wait for quiet stays too.
 func TestTheYoungestStaysAfterACrash(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"deb": callable +
-		"limits: {same: {by: '${inputs.who}', quiet_for: 300ms}}\nsteps:\n  - compute: {a: '1'}\n"})
-	first := call(t, e, "deb", map[string]any{"who": "k"})
+		"limits: {same: {by: '${inputs.who}', quiet_for: 4s}}\nsteps:\n  - compute: {a: '1'}\n"})
+	first := call(t, e, "deb", map[string]any{"who": "k"}) // it is quiet for longer than a start takes on a slow machine
 	e.stop() // before the second can put it aside
 	e.working.Wait()
 	e = restart(t, e, bed)

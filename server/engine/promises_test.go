@@ -151,7 +151,7 @@ func TestTheYoungestStaysAfterACrash(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"deb": callable +
 		"limits: {same: {by: '${inputs.who}', quiet_for: 4s}}\nsteps:\n  - compute: {a: '1'}\n"})
 	first := call(t, e, "deb", map[string]any{"who": "k"}) // quiet for longer than a slow machine takes to start
-	e.stop() // before the second can put it aside
+	e.stop()                                               // before the second can put it aside
 	e.working.Wait()
 	e = restart(t, e, bed)
 	second := call(t, e, "deb", map[string]any{"who": "k"})

@@ -93,6 +93,7 @@ export interface RichMessage {
   file?: Stored | string
   buttons?: string[]
   layout?: { heading?: string; text?: string; facts?: Record<string, unknown> }[]
+  cut?: boolean // it was heard as it came, and broke off
 }
 
 /** Refused is what the service answers when something went wrong (RFC 9457). */

@@ -3,6 +3,7 @@ package run
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"woolsignal/core/agent"
 )
@@ -234,6 +235,7 @@ func (m *machine) childBegan(step *Step, e *Answer, child string) error {
 // answered takes a model's message in. Its asks get ids of ours: some
 // servers number them anew each turn, and a thread lives for many turns.
 func (m *machine) answered(step *Step, r *Answered) {
+	m.stays(step, r)
 	if r.Error != "" {
 		if spent := wasted(&Answer{Ticket: Ticket{Step: step.Path}, Reply: r}); spent != nil {
 			m.emit(spent)
@@ -251,6 +253,23 @@ func (m *machine) answered(step *Step, r *Answered) {
 	turn := r.Turn
 	turn.Answered = m.now
 	m.emit(&ModelAnswered{Step: step.Path, Said: message, Turn: turn})
+}
+
+// stays has what somebody heard as it came stay in the conversation where it is no
+// answer: what an agent said on the way to one, and what broke off.
+func (m *machine) stays(step *Step, r *Answered) {
+	cut := r.Error != "" || r.Turn.Cut != ""
+	if strings.TrimSpace(r.Heard) == "" || !cut && len(r.Message.Asks) == 0 {
+		return
+	}
+	said := &WordsSaid{Step: step.Path, Text: r.Heard, Message: &Message{Text: r.Heard, Cut: cut}}
+	if acts := m.def.Agents[step.Agent.Agent]; acts != nil {
+		said.Message.As = VoiceOf(acts)
+	}
+	if said.Message.Plain() {
+		said.Message = nil
+	}
+	m.emit(said)
 }
 
 // reviewed finds the step that put a review.

@@ -81,6 +81,7 @@ type Answered struct {
 	Message agent.Message
 	Turn    agent.Turn // Model, Input, Output and Cost are used
 	Error   string
+	Heard   string // what was heard of it in the conversation as it came; "" where nobody did
 }
 
 // Returned is the result of a tool, a script or a called workflow, or why

@@ -15,6 +15,7 @@ type Message struct {
 	File    any      `json:"file,omitempty"`
 	Layout  []any    `json:"layout,omitempty"` // parts of {heading, text, facts}
 	As      *Voice   `json:"as,omitempty"`     // whose words they are; nil is the workflow's own
+	Cut     bool     `json:"cut,omitempty"`    // it was heard as it came, and broke off
 }
 
 // Voice is an agent as those who talk with it know it.
@@ -32,7 +33,7 @@ func VoiceOf(a *flow.Agent) *Voice {
 // Plain tells whether the message is words alone.
 func (m *Message) Plain() bool {
 	return m.Picture == nil && m.File == nil && len(m.Buttons) == 0 && len(m.Layout) == 0 &&
-		m.As == nil
+		m.As == nil && !m.Cut
 }
 
 // Args are what a chat server's tool is given to post the message.

@@ -47,15 +47,17 @@ func (e *Engine) speaks(errand run.Errand, thread string, aloud bool, said []str
 func (v *voice) says(piece string) { v.tell(v.gate.Next(piece)) }
 
 // ends tells what was held back, and lets another be heard: what came of this one is
-// taken in before anybody looks again, or is asked for anew.
-func (v *voice) ends() {
+// taken in before anybody looks again, or is asked for anew. It gives what was heard in
+// the conversation.
+func (v *voice) ends() (heard string) {
 	v.tell(v.gate.Rest())
 	if !v.aloud {
-		return
+		return ""
 	}
 	v.engine.aloud.mu.Lock()
 	defer v.engine.aloud.mu.Unlock()
 	delete(v.engine.aloud.all, v.thread)
+	return v.words.String()
 }
 
 func (v *voice) tell(words string) {

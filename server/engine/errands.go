@@ -201,12 +201,12 @@ func (e *Engine) ask(errand run.Errand, ask *run.Ask) (*run.Answered, *expense) 
 	thread, aloud, said := e.conversation(errand)
 	voice := e.speaks(errand, thread, aloud && !ask.Whole, said)
 	reply, err := server.Ask(e.ctx, m, ask, voice.says)
-	voice.ends()
+	heard := voice.ends()
 	aside.came(reply.Turn.Cost)
 	if err != nil {
-		return &run.Answered{Error: err.Error(), Turn: reply.Turn}, aside
+		return &run.Answered{Error: err.Error(), Turn: reply.Turn, Heard: heard}, aside
 	}
-	return &run.Answered{Message: reply.Message, Turn: reply.Turn}, aside
+	return &run.Answered{Message: reply.Message, Turn: reply.Turn, Heard: heard}, aside
 }
 
 // conversation gives the thread of an errand's run, "" where it has none, whether what its

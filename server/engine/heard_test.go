@@ -49,7 +49,8 @@ func desk(step string) string {
 // TestVisitorsHearWhatIsSaidAndNothingElse has an agent write words beside a call.
 func TestVisitorsHearWhatIsSaidAndNothingElse(t *testing.T) {
 	const aside, answer = "This one owes us 900 pounds, so I look first.", "Yes, on Monday."
-	for stream, want := range map[string]string{"": "", "stream: answers\n": "", "stream: all\n": aside + answer} {
+	for stream, want := range map[string]string{"": answer, "stream: answers\n": answer,
+		"stream: all\n": aside + "\n" + answer} {
 		t.Run(stream, func(t *testing.T) {
 			e, _, _ := thinking(t, map[string]string{"agents/clerk.yaml": clerk("  - things/find\n") + stream,
 				"workflows/desk.yaml": desk("{id: m, agent: clerk, task: '${signal.text}'}")}, func(p prompt) reply {
@@ -59,10 +60,29 @@ func TestVisitorsHearWhatIsSaidAndNothingElse(t *testing.T) {
 				return reply{text: aside, tool: "things/find", args: map[string]any{}}
 			})
 			heard, kept := visits(t, e, "May I come?")
-			if heard != want || kept != answer {
-				t.Errorf("a visitor heard %q, said was %q", heard, kept)
+			if stays := strings.ReplaceAll(want, "\n", ""); kept != want || heard != "" && heard != stays ||
+				heard == "" && want != answer {
+				t.Errorf("a visitor heard %q, and what stays is %q, not %q", heard, kept, want)
 			}
 		})
+	}
+}
+
+// TestWhatBrokeOffStaysMarked has a filter cut an answer that a visitor heard: what they
+// heard stays, marked, and the next words stand behind it.
+func TestWhatBrokeOffStaysMarked(t *testing.T) {
+	const cut = "The buyers of lot 14 were"
+	e, bed, _ := thinking(t, map[string]string{"workflows/desk.yaml": desk(
+		"{id: m, model: small, prompt: '${signal.text}', if_fails: {do: [{compute: {a: '1'}}], " +
+			"gives: {text: 'I may not say.'}}}")},
+		func(prompt) reply { return reply{text: cut, finish: "content_filter"} })
+	heard, kept := visits(t, e, "Who buys?")
+	if heard != cut || kept != cut+"\nI may not say." {
+		t.Errorf("a visitor heard %q, and what stays is %q", heard, kept)
+	}
+	if n := counted(t, bed, `SELECT count(*) FROM messages WHERE text = '`+cut+
+		`' AND rich LIKE '%"cut":true%'`); n != 1 {
+		t.Error("what broke off is not marked")
 	}
 }
 

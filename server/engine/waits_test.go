@@ -454,7 +454,7 @@ func TestLimitsHold(t *testing.T) {
 
 func TestOnlyTheLastBeforeItIsQuietIsCarriedOut(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"calm": callable +
-		"limits: {same: {by: '${inputs.who}', quiet_for: 300ms}}\nsteps:\n  - compute: {n: inputs.n}\n"})
+		"limits: {same: {by: '${inputs.who}', quiet_for: 2s}}\nsteps:\n  - compute: {n: inputs.n}\n"})
 	var last string
 	for i := range 5 {
 		last = call(t, e, "calm", map[string]any{"who": "g", "n": int64(i)})

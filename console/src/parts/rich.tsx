@@ -11,6 +11,7 @@ export function Rich(p: { of?: RichMessage; press?: (text: string) => void; fetc
   if (!of) return null
   return (
     <>
+      {of.cut && <p className="text-[0.87rem] text-quiet">It broke off here.</p>}
       {of.layout?.map((b, i) => (
         <div key={i} className="mt-2 border-l-2 border-line pl-2.5">
           {b.heading && <p className="font-semibold">{b.heading}</p>}

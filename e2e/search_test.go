@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"errors"
 	"testing"
 
 	"woolsignal/client"
@@ -61,8 +62,9 @@ func TestRunsAreFoundByTheirWords(t *testing.T) {
 	look("at once")
 	s.Terminate() // the words are indexed once nothing else is to be done
 	harness.Eventually(t, "the words are indexed", func() bool {
-		page, err := s.As("Ines").Runs(harness.Context(t), client.Filter{Text: "hol"})
-		return err == nil && len(page.Runs) == 2
+		first, err := s.As("Ines").Runs(harness.Context(t), client.Filter{Text: "hol"})
+		last, more := s.As("Ines").Runs(harness.Context(t), client.Filter{Text: "skell", Status: "failed"})
+		return errors.Join(err, more) == nil && len(first.Runs) == 2 && len(last.Runs) == 1
 	})
 	look("later")
 	for _, f := range []client.Filter{{Since: "yesterday"}, {Cost: "much"}, {Limit: 900}} {

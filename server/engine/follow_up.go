@@ -30,8 +30,17 @@ func followUp(b *store.Batch, l *live, r *run.FollowUpSet) {
 	if err != nil {
 		return // it came out of JSON
 	}
-	b.Do("INSERT INTO follow_ups (id, run, n, step, due, signal) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
-		s.ID, l.id, r.N, r.Step, store.Time(r.At), text)
+	b.Do("INSERT INTO follow_ups (id, run, n, due, signal) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING", s.ID, l.id,
+		r.N, store.Time(r.At), text)
+}
+
+// takenBack forgets the follow-ups of a run that its state knows to be cancelled.
+func takenBack(b *store.Batch, l *live) {
+	for _, f := range l.state.FollowUps {
+		if f.Cancelled != "" {
+			b.Do("DELETE FROM follow_ups WHERE run = ? AND n = ?", l.id, f.N)
+		}
+	}
 }
 
 // openFollowUps counts those that are open in a run's conversation, beside its own.

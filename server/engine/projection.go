@@ -268,8 +268,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case *run.FollowUpCancelled:
 		b.Do("DELETE FROM follow_ups WHERE run = ? AND n = ?", l.id, r.N)
 	case *run.StepRetried:
-		b.Do("DELETE FROM follow_ups WHERE run = ? AND (step = ? OR substr(step, 1, ?) = ?)", l.id, r.Step,
-			len(r.Step)+1, r.Step+"/")
+		takenBack(b, l)
 	case *run.ListeningBegan:
 		b.Do(`INSERT INTO hears (run, step, source, key, also_starts) VALUES (?, ?, ?, ?, ?)
 			ON CONFLICT (run, step) DO UPDATE SET source = excluded.source, key = excluded.key,
@@ -280,9 +279,7 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 	case *run.ChildDropped:
 		drop(b, l.id, r)
 	case *run.RunFinished:
-		if r.Status == run.Stopped {
-			b.Do("DELETE FROM follow_ups WHERE run = ?", l.id)
-		}
+		takenBack(b, l)
 		switch r.Status {
 		case run.Failed:
 			say("note", "", "This could not be finished. "+r.Why, nil)

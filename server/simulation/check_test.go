@@ -32,13 +32,22 @@ func (w *world) check(l *life) {
 		w.ends(l, state)
 		w.finishedOnce(l, id)
 		w.projected(l, state)
+		w.tries(state)
 	}
+	for _, s := range states {
+		w.followsUp(s, bySignal)
+	}
+	w.hears(l, states)
+	w.spends(l, states)
 	for _, d := range w.deliveries {
 		w.takenIn(l, d, bySignal[d.id], states)
 	}
 	for token, n := range w.book.effects {
 		if n > 1 {
 			w.t.Errorf("the effect %s stands %d times in the mill's book", token, n)
+		}
+		if strings.HasPrefix(token, "try-") && n > 0 {
+			w.t.Errorf("the effect %s of a try stands in the mill's book", token)
 		}
 	}
 	if left := w.column(l, "SELECT delivery || ' ' || id FROM inbox WHERE state = 'new'"); len(left) > 0 {

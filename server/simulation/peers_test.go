@@ -22,6 +22,7 @@ type book struct {
 	effects map[string]int             // by token
 	keys    map[string]json.RawMessage // answers, by idempotency key
 	asked   int                        // tokens models made up
+	charges int64                      // for what models wrote, in millionths of the currency
 	calm    bool                       // peers answer as they should from now on
 }
 
@@ -43,6 +44,14 @@ type mood struct {
 	answer int // an HTTP status; 0 cuts the connection, -1 never answers, -2 answers garbage
 	chance float64
 	number int
+	calm   bool
+}
+
+// charged is what models charged.
+func (b *book) charged() int64 {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.charges
 }
 
 // settle has peers answer as they should from now on.
@@ -58,7 +67,7 @@ func (b *book) mood() mood {
 	b.asked++
 	m := mood{effect: true, answer: 200, number: b.asked, chance: b.random.Float64()}
 	m.delay = time.Duration(b.random.IntN(3000)) * time.Millisecond
-	if b.calm {
+	if m.calm = b.calm; m.calm {
 		return m
 	}
 	switch b.random.IntN(14) {
@@ -105,12 +114,14 @@ func (p *peers) RoundTrip(r *http.Request) (*http.Response, error) {
 	default:
 	}
 	m := p.book.mood()
-	answer := p.book.model(body, m)
+	var answer string
 	switch r.URL.Host {
 	case "mill.example":
 		answer = p.book.mill(r, body, m)
 	case "elsewhere.example":
 		answer = p.book.elsewhere(r, body, m)
+	default:
+		answer = p.book.model(body, m)
 	}
 	if m.answer == -1 {
 		return nil, wait(r.Context(), p.dead, 200*time.Second)
@@ -204,6 +215,9 @@ func (b *book) model(body []byte, m mood) string {
 	if n := m.number % 20; n < len(cuts) { // its message comes to no proper end
 		why = cuts[n]
 	}
+	b.mu.Lock()
+	b.charges += 5*1 + 2*2 // as many tokens at their prices
+	b.mu.Unlock()
 	chunk, _ := json.Marshal(map[string]any{"model": "small",
 		"choices": []any{map[string]any{"delta": delta, "finish_reason": why}},
 		"usage":   map[string]any{"prompt_tokens": 5, "completion_tokens": 2}})
@@ -225,7 +239,11 @@ func arguments(name string, parameters map[string]any, m mood) any {
 	case strings.HasPrefix(name, "elsewhere__"):
 		return map[string]any{"message": token}
 	case name == "self__follow_up":
-		return map[string]any{"at": fmt.Sprintf("2026-11-%02dT12:00", 20+m.number%10), "what": "Look again."}
+		at := time.Now().Add(time.Duration(m.number%90-5) * time.Minute)
+		if m.calm { // else they would go on for ever
+			at = time.Now().Add(-time.Hour)
+		}
+		return map[string]any{"at": at.UTC().Format(time.RFC3339), "what": "Look again."}
 	}
 	out := fitting(parameters, min(m.chance, 0.9))
 	if fields, is := out.(map[string]any); is && fields["t"] != nil {

@@ -23,9 +23,10 @@ var listings = map[string]string{
 		"coalesce(decided, '-') || '|' || review FROM reviews ORDER BY id",
 	"messages": "SELECT thread || '|' || run || '|' || who || '|' || name || '|' || text || '|' || coalesce(rich, " +
 		"'-') || '|' || at FROM messages ORDER BY n",
-	"memory": "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
-	"labels": "SELECT label || '|' || run FROM labels ORDER BY label, run",
-	"facts":  "SELECT about || '|' || name || '|' || fact || '|' || run || '|' || at FROM facts ORDER BY n",
+	"memory":   "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
+	"labels":   "SELECT label || '|' || run FROM labels ORDER BY label, run",
+	"spending": "SELECT workflow || '|' || quarter || '|' || cost FROM spending ORDER BY workflow, quarter",
+	"facts":    "SELECT about || '|' || name || '|' || fact || '|' || run || '|' || at FROM facts ORDER BY n",
 }
 
 // projections reads every listing.

@@ -48,7 +48,11 @@ func TestSeeds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := vault.Open(context.Background(), template, s); err != nil {
+	secrets, err := vault.Open(context.Background(), template, s)
+	if err == nil {
+		err = secrets.Put(context.Background(), "key", signingKey)
+	}
+	if err != nil {
 		t.Fatal(err)
 	}
 	if err := s.Close(); err != nil {
@@ -171,7 +175,11 @@ func (w *world) events(random *rand.Rand) []event {
 		w.deliveries = append(w.deliveries, d)
 		when := at(afternoon) / time.Minute * time.Minute // some come together
 		add(when, func(l *life) { w.deliver(l, d) })
-		add(when+at(20*time.Minute), func(l *life) { w.answer(l, d.n, fmt.Sprint("a", d.n)) })
+		to := append([]string{workflow}, w.made.children...)
+		for range 3 {
+			one := to[random.IntN(len(to))]
+			add(when+at(20*time.Minute), func(l *life) { w.answer(l, one, fmt.Sprint(d.n), fmt.Sprint("a", d.n, one)) })
+		}
 		if random.IntN(3) == 0 {
 			add(when+at(20*time.Minute), func(l *life) { w.deliver(l, d) }) // the same once more
 		}
@@ -197,6 +205,19 @@ func (w *world) events(random *rand.Rand) []event {
 	}
 	if random.IntN(2) == 0 {
 		add(at(afternoon), w.another)
+	}
+	w.leaving(random, at, add)
+	for range 8 {
+		which := random.IntN(100)
+		add(at(afternoon+20*time.Minute), func(l *life) { w.replyToOne(l, which) })
+	}
+	for range random.IntN(3) {
+		workflow, n := w.made.workflows[random.IntN(len(w.made.workflows))], random.IntN(10)
+		add(at(afternoon), func(l *life) { w.try(l, workflow, n) })
+	}
+	for range random.IntN(3) {
+		which := random.IntN(100)
+		add(at(afternoon), func(l *life) { w.cancelOne(l, which) })
 	}
 	slices.SortStableFunc(out, func(a, b event) int { return int(a.at - b.at) })
 	return out
@@ -320,6 +341,7 @@ func (w *world) drain(l **life, again func()) {
 		w.book.settle()
 		unspoil(w.t, (*l).store)
 		w.pause(*l, false)
+		w.allOn(*l)
 		w.decide(*l, 0.001)
 		select {
 		case <-time.After(10 * time.Minute):
@@ -330,6 +352,7 @@ func (w *world) drain(l **life, again func()) {
 			before, still = now, 0
 		}
 		if len(w.column(*l, "SELECT id FROM runs WHERE ended IS NULL")) == 0 &&
+			len(w.column(*l, "SELECT id FROM follow_ups")) == 0 &&
 			len(w.column(*l, "SELECT id FROM inbox WHERE state = 'new'")) == 0 {
 			break
 		}

@@ -153,7 +153,7 @@ func (w *writer) hear(p place) {
 	w.extras(p, false)
 	w.line(p.indent, "  wait:")
 	w.line(p.indent, "    hear:")
-	w.line(p.indent, "      webhook: {path: answers, verify: key, subject: '${string(signal.body.n)}'}")
+	w.line(p.indent, "      webhook: {path: answers-%s, verify: key, subject: '${string(signal.body.n)}'}", w.name)
 	w.line(p.indent, "      answering: ${string(%s)}", w.number)
 	if w.one(3) {
 		w.line(p.indent, "      match: heard.body.n >= 0")
@@ -308,11 +308,12 @@ type made struct {
 	workflows []string // those signals start
 	chats     []string // of these, those that are talked to
 	children  []string
+	budgets   map[string]int64 // of a day, in millionths; of all workflows under ""
 }
 
 // makeUp makes up a workspace.
 func makeUp(random *rand.Rand) made {
-	m := made{files: map[string]string{
+	m := made{budgets: map[string]int64{}, files: map[string]string{
 		"woolsignal.yaml":      "name: Larkrigg\nzone: Europe/London\nmodel: small\n",
 		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
 		"connections/mill.yaml": "connection: mill\ntitle: Mill\naddress: http://mill.example\n" +
@@ -344,6 +345,10 @@ func makeUp(random *rand.Rand) made {
 			"  - {tool: mill/keyed, approval: {always: true, ask: owner}}\n" +
 			"limits: {turns: 5, tool_calls: 6, time: 10m}\n",
 	}}
+	if random.IntN(4) == 0 {
+		m.budgets[""] = int64(50 + random.IntN(400))
+		m.files["woolsignal.yaml"] += fmt.Sprintf("budget: {day: %f}\n", float64(m.budgets[""])/1e6)
+	}
 	for i := range 1 + random.IntN(2) {
 		w := &writer{random: random, name: fmt.Sprint("child-", i), token: "inputs.t", number: "inputs.n"}
 		w.line(0, "workflow: %s\ntitle: %s", w.name, w.name)
@@ -371,6 +376,10 @@ func makeUp(random *rand.Rand) made {
 		if limit := random.IntN(5); limit < 3 {
 			w.line(0, "limits: %s", []string{"{at_once: 2}", "{same: {by: '${string(" + w.number +
 				" % 3)}', at_once: 1}}", "{per_minute: 10}"}[limit])
+		}
+		if random.IntN(4) == 0 {
+			m.budgets[w.name] = int64(20 + random.IntN(120))
+			w.line(0, "budget: {day: %f}", float64(m.budgets[w.name])/1e6)
 		}
 		w.line(0, "steps:")
 		for range 2 + random.IntN(5) {

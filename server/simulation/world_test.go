@@ -1,12 +1,15 @@
 package simulation
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"slices"
@@ -15,8 +18,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
+
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
+	"woolsignal/server/intake"
 	"woolsignal/server/oauth"
 	"woolsignal/server/store"
 	"woolsignal/server/tool"
@@ -30,6 +37,7 @@ type life struct {
 	store     *store.Store
 	workspace *workspace.Holder
 	engine    *engine.Engine
+	hooks     http.Handler // where deliveries from outside come in
 	folder    string
 	dead      chan struct{} // closed at the moment of the crash
 	next      string        // folder with the files as they were then
@@ -97,6 +105,10 @@ func (w *world) open(folder string) *life {
 	}
 	l.engine = engine.New(l.store, l.workspace, kit, secrets, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))},
 		slog.New(w.log))
+	doors := chi.NewRouter()
+	doors.Handle("/in/{path}", &intake.Webhooks{Workspace: l.workspace, Engine: l.engine, Kit: kit, Secrets: secrets,
+		Log: slog.New(w.log), Limits: intake.NewLimits()})
+	l.hooks = doors
 	return l
 }
 
@@ -174,6 +186,8 @@ type world struct {
 
 	mu         sync.Mutex
 	deliveries []*delivery
+	answers    []answered
+	replies    int // so far; events alone touch it
 	callers    sync.WaitGroup
 }
 
@@ -198,6 +212,7 @@ func (w *world) send(l *life, d *delivery, patience time.Duration) bool {
 	case err == nil:
 		d.taken = true
 		d.runs[ticket.Run] = true
+	case errors.Is(err, workspace.ErrOff): // somebody switched it off
 	case ctx.Err() == nil && !errors.Is(err, engine.ErrBusy) && !strings.Contains(err.Error(), "the disk is full"):
 		w.t.Errorf("the delivery %s: %v", d.id, err)
 	}
@@ -233,14 +248,48 @@ func (w *world) dice(n int) int {
 	return w.random.IntN(n)
 }
 
-// answers has somebody send what a waiting step may hear.
-func (w *world) answer(l *life, n int, id string) {
+// answered is what somebody sent that a waiting step may hear, and what they were told.
+type answered struct {
+	id, to, key   string
+	sent, replied time.Time
+	status        int
+}
+
+// answer has somebody send what a waiting step may hear, through the door.
+// key is a number, as a text.
+func (w *world) answer(l *life, workflow, key, id string) {
 	w.callers.Go(func() {
-		_, _ = l.engine.Receive(context.Background(), "",
-			&run.Signal{ID: id, Source: "/in/answers", Type: "x", Time: time.Now().UTC(), Kind: "webhook",
-				Subject: fmt.Sprint(n), Body: map[string]any{"n": int64(n)}})
+		body := fmt.Appendf(nil, `{"n": %s}`, key)
+		hook, err := webhooks.NewWebhook(signingKey)
+		if err != nil {
+			w.t.Error(err)
+			return
+		}
+		a := answered{id: id, to: "/in/answers-" + workflow, key: key, sent: time.Now()}
+		signature, err := hook.Sign(id, a.sent, body)
+		if err != nil {
+			w.t.Error(err)
+			return
+		}
+		r := httptest.NewRequest(http.MethodPost, a.to, bytes.NewReader(body))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("webhook-id", id)
+		r.Header.Set("webhook-timestamp", fmt.Sprint(a.sent.Unix()))
+		r.Header.Set("webhook-signature", signature)
+		reply := httptest.NewRecorder()
+		l.hooks.ServeHTTP(reply, r)
+		if l.crashed() {
+			return // nobody hears an answer of a service that is gone
+		}
+		a.replied, a.status = time.Now(), reply.Code
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		w.answers = append(w.answers, a)
 	})
 }
+
+// signingKey verifies what is sent as an answer.
+const signingKey = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"
 
 // heard is the service's log, of which faults are remembered.
 type heard struct {

@@ -184,7 +184,6 @@ CREATE TABLE follow_ups (
   id     TEXT PRIMARY KEY,            -- of the delivery it will be
   run    TEXT NOT NULL,
   n      INTEGER NOT NULL,            -- of those the run set
-  step   TEXT NOT NULL,               -- where it was set
   due    INTEGER NOT NULL,
   begins INTEGER NOT NULL DEFAULT 0,  -- its time has come: nobody takes it back any more
   signal TEXT NOT NULL                -- JSON

@@ -1,0 +1,155 @@
+package simulation
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"woolsignal/core/run"
+	"woolsignal/server/engine"
+)
+
+// listening is a time during which a step of a run waited for an answer.
+type listening struct {
+	run, to, key string
+	began, over  time.Time
+}
+
+// hears insists that no answer was turned away, or heard by nobody, for which some run
+// waited all the while, whatever was live by then.
+func (w *world) hears(l *life, states map[string]*run.State) {
+	w.t.Helper()
+	heard, waits := map[string]bool{}, []listening{}
+	for id, s := range states {
+		if s.Origin != nil && s.Origin.Kind == run.OfTry {
+			continue // a try hears only what is tried
+		}
+		waits = append(waits, w.waitsOf(l, id, heard)...)
+	}
+	for _, a := range w.answers {
+		if heard[a.id] || a.status == 503 {
+			continue
+		}
+		for _, one := range waits {
+			if one.to == a.to && one.key == a.key && one.began.Before(a.sent) &&
+				one.over.After(a.replied.Add(margin)) {
+				w.t.Errorf("the answer %s was answered %d at %s, and %s, which waited for it from %s to %s, did not "+
+					"hear it", a.id, a.status, a.replied, one.run, one.began, one.over)
+			}
+		}
+	}
+}
+
+// margin is how long a signal may be under way: disks are full for two minutes at most.
+const margin = 4 * time.Minute
+
+// waitsOf are the times during which a run waited for answers; what it heard is noted.
+func (w *world) waitsOf(l *life, id string, heard map[string]bool) (out []listening) {
+	entries, err := l.engine.Journal(context.Background(), id)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	open := map[string]listening{}
+	for _, e := range entries {
+		for _, r := range e.Records {
+			switch r := r.(type) {
+			case *run.ListeningBegan:
+				if r.Hearing.Source != run.ChatSource {
+					open[r.Step] = listening{id, r.Hearing.Source, r.Hearing.Key, e.At, time.Time{}}
+				}
+			case *run.SignalHeard:
+				heard[r.Signal.ID] = true
+			case *run.ListeningEnded:
+				if one, is := open[r.Step]; is {
+					one.over = e.At
+					out = append(out, one)
+					delete(open, r.Step)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// followsUp insists that each follow-up that was set and not cancelled begins once, and
+// no other does.
+func (w *world) followsUp(s *run.State, bySignal map[string][]string) {
+	w.t.Helper()
+	for _, f := range s.FollowUps {
+		id := engine.FollowUpID(s.ID, f.N)
+		want := 1
+		stopped := s.Status == run.Stopped && f.At.After(s.Ended)
+		if f.Cancelled != "" || stopped {
+			want = 0
+		}
+		if n := len(bySignal[id]); n != want {
+			w.t.Errorf("the follow-up %s, at %s, cancelled %q, began %d runs", id, f.At, f.Cancelled, n)
+		}
+	}
+}
+
+// tries insists that nothing outside came of what was only tried: of its steps, and of
+// its agents.
+func (w *world) tries(s *run.State) {
+	w.t.Helper()
+	if s.Origin == nil || !s.Origin.Held {
+		return
+	}
+	s.Each(func(step *run.Step) {
+		if step.Agent == nil {
+			return
+		}
+		for _, c := range step.Agent.Calls {
+			for _, name := range []string{"token", "message", "t"} {
+				if token, _ := c.Args[name].(string); strings.HasPrefix(token, "agent/") && w.book.done(token) {
+					w.t.Errorf("in the try %s an agent's call %s of %s was made", s.ID, token, c.Tool)
+				}
+			}
+		}
+	})
+}
+
+// spends insists that the book of spending holds what the journals do, that nobody spent
+// more than models charged, and that no budget was exceeded, of what a workflow spent
+// with all that it called. An afternoon is within one day.
+func (w *world) spends(l *life, states map[string]*run.State) {
+	w.t.Helper()
+	spent := map[string]int64{}
+	for id, s := range states {
+		spent[""] += int64(s.Spent.Cost)
+		for _, workflow := range w.above(l, id, states) {
+			spent[workflow] += int64(s.Spent.Cost)
+		}
+	}
+	var booked int64
+	if err := l.store.Read().QueryRow("SELECT coalesce(sum(cost), 0) FROM spending WHERE workflow = ''").Scan(
+		&booked); err != nil {
+		w.t.Fatal(err)
+	}
+	if spent[""] != booked {
+		w.t.Errorf("the runs spent %d, and the book says %d", spent[""], booked)
+	}
+	if charged := w.book.charged(); spent[""] > charged {
+		w.t.Errorf("the runs spent %d, and models charged %d", spent[""], charged)
+	}
+	for workflow, most := range w.made.budgets {
+		if spent[workflow] > most {
+			w.t.Errorf("%q spent %d of %d", workflow, spent[workflow], most)
+		}
+	}
+}
+
+// above are the workflows a run counts for: its own, and those that called it.
+func (w *world) above(l *life, id string, states map[string]*run.State) (out []string) {
+	for s := states[id]; s != nil; s = states[id] {
+		if name := w.workflowOf(l, id); !slices.Contains(out, name) {
+			out = append(out, name)
+		}
+		if s.Origin == nil || s.Origin.Kind != run.OfCall {
+			break
+		}
+		id = s.Origin.Run
+	}
+	return out
+}

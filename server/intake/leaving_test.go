@@ -3,15 +3,20 @@ package intake_test
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"maps"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
+	"woolsignal/server/intake"
 	"woolsignal/server/testbed"
 	"woolsignal/server/workspace"
 )
@@ -166,4 +171,60 @@ func TestAPathIsSharedWithThoseWhoWait(t *testing.T) {
 	if n, _ := g.runs("other"); n != 1 {
 		t.Errorf("it started %d runs", n)
 	}
+}
+
+// Who is in a conversation with a run goes on in it after the page was switched off; nobody begins another there.
+func TestAVisitorGoesOnWhereThePageWasSwitchedOff(t *testing.T) {
+	g := open(t)
+	g.with("workflows/desk.yaml", "workflow: desk\ntitle: Desk\ntriggers:\n"+
+		"  - {id: page, chat: {page: desk, open: true}}\nsteps:\n  - id: many\n"+
+		"    question: {text: 'How many fleeces?', valid: {type: number}, within: 1h}\n")
+	ctx := context.Background()
+	if err := g.e.Start(ctx); err != nil {
+		t.Fatal(err)
+	}
+	pages := httptest.NewServer(talkedTo(g))
+	t.Cleanup(pages.Close)
+	g.url = pages.URL
+	says := func(who, id, text string) int {
+		t.Helper()
+		status, _ := g.send("POST", "/talk/desk/messages",
+			map[string]string{"Authorization": "Visitor " + strings.Repeat(who, 30)},
+			fmt.Appendf(nil, `{"id": %q, "text": %q}`, id, text))
+		return status
+	}
+	if status := says("a", "1", "May I come?"); status != http.StatusAccepted {
+		t.Fatal("a visitor's first words are answered ", status)
+	}
+	news, end := g.e.Hub.Listen()
+	defer end()
+	if err := g.bed.Workspace.Switch(ctx, "desk", false); err != nil {
+		t.Fatal(err)
+	}
+	if status := says("b", "1", "May I come too?"); status != http.StatusNotFound {
+		t.Errorf("who comes after it was switched off is answered %d", status)
+	}
+	for status := 0; status != http.StatusAccepted; { // its question is put a moment after the first words are taken in
+		if status = says("a", "2", "12"); status != http.StatusAccepted && status != http.StatusNotFound {
+			t.Fatalf("the answer to the question is answered %d", status)
+		} else if status == http.StatusNotFound {
+			<-news
+		}
+	}
+	for n := range news {
+		if n.Workflow == "desk" && n.Status == string(run.Done) {
+			break
+		}
+	}
+	if n, _ := g.runs("desk"); n != 1 {
+		t.Errorf("%d runs were started", n)
+	}
+}
+
+// talkedTo are the pages visitors write on.
+func talkedTo(g *gate) http.Handler {
+	r := chi.NewRouter()
+	r.Handle("/talk/{page}/messages", &intake.Hosted{Workspace: g.bed.Workspace, Engine: g.e,
+		Log: slog.New(slog.DiscardHandler), Limits: intake.NewLimits()})
+	return r
 }

@@ -176,9 +176,9 @@ func (w *world) events(random *rand.Rand) []event {
 		when := at(afternoon) / time.Minute * time.Minute // some come together
 		add(when, func(l *life) { w.deliver(l, d) })
 		to := append([]string{workflow}, w.made.children...)
-		for range 3 {
-			one := to[random.IntN(len(to))]
-			add(when+at(20*time.Minute), func(l *life) { w.answer(l, one, fmt.Sprint(d.n), fmt.Sprint("a", d.n, one)) })
+		for i := range 3 { // each a delivery of its own: the same again is nothing new
+			one, id := to[random.IntN(len(to))], fmt.Sprint("a", d.n, "-", i)
+			add(when+at(20*time.Minute), func(l *life) { w.answer(l, one, fmt.Sprint(d.n), id) })
 		}
 		if random.IntN(3) == 0 {
 			add(when+at(20*time.Minute), func(l *life) { w.deliver(l, d) }) // the same once more

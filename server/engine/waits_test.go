@@ -175,9 +175,17 @@ func TestASignalThatCameBeforeIsNotMissed(t *testing.T) {
 	arrives(t, e, "a", "lot-1", 50) // twice
 	becomes(t, e, id, run.Done)
 	late := call(t, e, "listen", map[string]any{"who": "lot-1"})
-	becomes(t, e, late, run.Waiting)
-	time.Sleep(400 * time.Millisecond) // its own wait, and time to hear what is not for it
-	if s := becomes(t, e, late, run.Waiting); s.Step("1") == nil || s.Step("1").Hearing == nil {
+	listens := func() bool {
+		s, err := e.Fold(context.Background(), late)
+		return err == nil && s.Status == run.Waiting && s.Step("1") != nil && s.Step("1").Hearing != nil
+	}
+	await(t, "the late one listens", listens)
+	await(t, "it has looked for what came before", func() bool {
+		e.errands.mu.Lock()
+		defer e.errands.mu.Unlock()
+		return e.errands.out == 0 && len(e.errands.turns) == 0
+	})
+	if !listens() {
 		t.Error("a run heard what came before it began")
 	}
 }

@@ -33,10 +33,13 @@ func counted(t *testing.T, bed *testbed.Bed, query string, args ...any) (n int) 
 	return n
 }
 
+// patience is how long a test waits for what is to come: many share the machine.
+const patience = time.Minute
+
 // await waits until something holds.
 func await(t *testing.T, what string, holds func() bool) {
 	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !holds(); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(patience); !holds(); time.Sleep(10 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatal("never: " + what)
 		}

@@ -74,7 +74,7 @@ func becomes(t *testing.T, e *Engine, id string, wanted run.Status) *run.State {
 	t.Helper()
 	news, end := e.Hub.Listen()
 	defer end()
-	limit := time.After(20 * time.Second)
+	limit := time.After(patience)
 	for {
 		s, err := e.Fold(context.Background(), id)
 		if err == nil && s.Status == wanted {
@@ -476,14 +476,14 @@ func TestOnlyTheLastBeforeItIsQuietIsCarriedOut(t *testing.T) {
 }
 
 func TestPausingHoldsEverythingAndLosesNothing(t *testing.T) {
-	e, bed := workshop(t, map[string]string{"sleep": callable + "steps:\n  - wait: {for: 100ms}\n"})
+	e, bed := workshop(t, map[string]string{"sleep": callable + "steps:\n  - wait: {for: 1s}\n"})
 	before := call(t, e, "sleep", nil)
 	if err := e.Pause(context.Background(), true); err != nil {
 		t.Fatal(err)
 	}
 	during := call(t, e, "sleep", nil)
 	e = restart(t, e, bed)
-	time.Sleep(250 * time.Millisecond) // past the time of the first
+	time.Sleep(1200 * time.Millisecond) // past the time of the first
 	if s := becomes(t, e, during, run.Queued); !s.Started.IsZero() {
 		t.Error("a run began during the pause")
 	}

@@ -543,7 +543,7 @@ func TestMCPServersThatLie(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 100*time.Millisecond)
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second) // a session may have to be opened first
 	defer cancel()
 	var uncertain *tool.UncertainError
 	if _, err := b.tools.Call(ctx, b.kit, "liar/slow", map[string]any{}, tool.Sending{}); !errors.As(err, &uncertain) {

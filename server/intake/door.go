@@ -19,13 +19,25 @@ import (
 // started at a path, all that is sent is kept for who may come to wait.
 func (h *Webhooks) reaches(w http.ResponseWriter, r *http.Request, hook workspace.Webhook, starts bool,
 	path string) (bool, error) {
+	doors := h.Workspace.Now().Doors(path)
+	if len(doors) == 0 {
+		return false, nil
+	}
+	body, tooLarge := whole(w, r)
+	if tooLarge != nil {
+		h.Limits.of(r).Allow()
+		tooLarge.Write(w)
+		return true, nil
+	}
 	var first *run.Signal
 	var refused *problem.Details
-	for _, door := range h.Workspace.Now().Doors(path) {
+	r.Body = again(body)
+	for _, door := range doors {
 		if starts && door.Definition == hook.Definition {
 			continue // its own trigger reads what is sent
 		}
-		signal, refusal := h.readAgain(door, w, r)
+		signal, refusal := h.read(door, w, r)
+		r.Body = again(body)
 		if refusal == nil {
 			expected, err := h.Engine.Expects(r.Context(), signal)
 			if err != nil {
@@ -34,9 +46,12 @@ func (h *Webhooks) reaches(w http.ResponseWriter, r *http.Request, hook workspac
 				return h.enters(r.Context(), w, signal)
 			}
 		}
+		if starts {
+			continue
+		}
 		if goes, err := h.Workspace.Goes(r.Context(), door); err != nil {
 			return false, err
-		} else if starts || !goes {
+		} else if !goes {
 			continue
 		}
 		if first == nil {
@@ -68,18 +83,8 @@ func (h *Webhooks) enters(ctx context.Context, w http.ResponseWriter, signal *ru
 	return true, nil
 }
 
-// readAgain reads a delivery as one webhook says, and leaves its body to be read by another.
-func (h *Webhooks) readAgain(t workspace.Webhook, w http.ResponseWriter, r *http.Request) (*run.Signal,
-	*problem.Details) {
-	body, refusal := whole(w, r)
-	r.Body = io.NopCloser(bytes.NewReader(body))
-	if refusal != nil {
-		return nil, refusal
-	}
-	signal, refusal := h.read(t, w, r)
-	r.Body = io.NopCloser(bytes.NewReader(body))
-	return signal, refusal
-}
+// again lets a body be read once more.
+func again(body []byte) io.ReadCloser { return io.NopCloser(bytes.NewReader(body)) }
 
 // onlyHeard takes in what is said where nothing is started any more. The error is
 // [engine.ErrNobodyWaits] where no run waits for it.

@@ -1,4 +1,4 @@
-import type { QueryClient } from '@tanstack/react-query'
+import type { QueryClient, QueryKey } from '@tanstack/react-query'
 
 /** News is one thing that changed in the service. */
 export interface News {
@@ -51,6 +51,7 @@ export function listen(client: QueryClient): () => void {
       .catch(() => undefined) // stopped before it was this tab's turn
   } else source = open()
   let connected = false
+  const { renew, end } = renewing(client)
   const off = onNews((n) => {
     if (n.kind === 'piece') return
     if (n.kind === 'ready' && !connected) {
@@ -65,12 +66,33 @@ export function listen(client: QueryClient): () => void {
           : n.kind === 'message'
             ? ['thread']
             : undefined
-    if (!stale) return void client.invalidateQueries()
-    for (const key of stale) void client.invalidateQueries({ queryKey: key === 'run' && n.run ? [key, n.run] : [key] })
+    if (!stale) return renew()
+    for (const key of stale) renew(key === 'run' && n.run ? [key, n.run] : [key])
   })
   return () => {
     off()
+    end()
     stop.abort()
     source?.close()
   }
+}
+
+/**
+ * renewing has what is shown read anew. What is on its way when news comes may be from
+ * before it: it is read once more when it has arrived, so that no page stays at what was,
+ * and none waits for ever where news comes faster than it is read.
+ */
+function renewing(client: QueryClient) {
+  const cache = client.getQueryCache()
+  const outdated = new Set<string>() // by the queries' hashes, of those on their way
+  const end = cache.subscribe(({ type, query }) => {
+    if (type === 'removed') outdated.delete(query.queryHash)
+    if (query.state.fetchStatus === 'fetching' || !outdated.delete(query.queryHash)) return
+    void client.invalidateQueries({ queryKey: query.queryKey, exact: true })
+  })
+  const renew = (queryKey?: QueryKey) => {
+    for (const q of cache.findAll({ queryKey })) if (q.state.fetchStatus === 'fetching') outdated.add(q.queryHash)
+    void client.invalidateQueries({ queryKey }, { cancelRefetch: false })
+  }
+  return { renew, end }
 }

@@ -362,7 +362,7 @@ func Context(t testing.TB) context.Context {
 // Eventually waits until something holds.
 func Eventually(t testing.TB, what string, holds func() bool) {
 	t.Helper()
-	limit := time.Now().Add(time.Minute)
+	limit := time.Now().Add(2 * time.Minute)
 	for pause := 5 * time.Millisecond; !holds(); pause = min(2*pause, 200*time.Millisecond) {
 		if time.Now().After(limit) {
 			t.Fatalf("waited in vain: %s", what)

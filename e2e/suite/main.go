@@ -85,6 +85,11 @@ func (s *suite) run(quick bool) error {
 	if err := os.Setenv("WOOLSIGNAL_PROGRAM", built); err != nil {
 		return err
 	}
+	remove, err := scratch()
+	if err != nil {
+		return err
+	}
+	defer remove()
 	if quick {
 		return s.quick(packages)
 	}

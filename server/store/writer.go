@@ -67,10 +67,6 @@ type pending struct {
 // of them waits.
 const maxGroup = 512
 
-// checkpointEvery is how many pages of log may grow before they are moved
-// into the database: 4 MiB.
-const checkpointEvery = 1000
-
 // Queue hands a batch to the writer. The channel gives nil once the batch is
 // durable. Batches are written in the order they were queued.
 func (s *Store) Queue(batch Batch) <-chan error {
@@ -179,7 +175,7 @@ func (s *Store) writer() {
 		for i, p := range group {
 			s.decided(p, errors.Join(err, outcomes[i]))
 		}
-		checkpoints.wrote(len(group))
+		checkpoints.wrote(group, s.db)
 	}
 }
 
@@ -277,46 +273,4 @@ func (s *Store) prepared(ctx context.Context, statements map[string]*sql.Stmt, t
 	}
 	statements[text] = fresh
 	return fresh, nil
-}
-
-// checkpointer moves the log into the database on a connection of its own,
-// now and then.
-type checkpointer struct {
-	wake chan struct{}
-	gone chan struct{}
-	n    int
-}
-
-func newCheckpointer(path string) *checkpointer {
-	c := &checkpointer{wake: make(chan struct{}, 1), gone: make(chan struct{})}
-	go func() {
-		defer close(c.gone)
-		db, err := sql.Open("sqlite", dsn(path, ""))
-		if err != nil {
-			return
-		}
-		defer db.Close()
-		for range c.wake {
-			ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
-			_, _ = db.ExecContext(ctx, "PRAGMA wal_checkpoint(PASSIVE)") // the next one does what this one could not
-			cancel()
-		}
-	}()
-	return c
-}
-
-func (c *checkpointer) wrote(batches int) {
-	if c.n += batches; c.n < checkpointEvery {
-		return
-	}
-	c.n = 0
-	select {
-	case c.wake <- struct{}{}:
-	default:
-	}
-}
-
-func (c *checkpointer) stop() {
-	close(c.wake)
-	<-c.gone
 }

@@ -228,3 +228,53 @@ func talkedTo(g *gate) http.Handler {
 		Log: slog.New(slog.DiscardHandler), Limits: intake.NewLimits()})
 	return r
 }
+
+// dials posts a turn of a call to the line.
+func (g *gate) dials(path, form string) string {
+	g.t.Helper()
+	_, answer := g.send(http.MethodPost, "/call/"+path, map[string]string{"Authorization": "Bearer " + plainKey,
+		"Content-Type": "application/x-www-form-urlencoded"}, []byte(form))
+	return answer
+}
+
+// A call that is under way is answered to its end though its workflow was switched off; nobody else is.
+func TestACallGoesOnWhereItsLineWasSwitchedOff(t *testing.T) {
+	g := open(t)
+	g.with("workflows/bales.yaml", "workflow: bales\ntitle: Bales\ntriggers:\n  - id: line\n"+
+		"    phone: {path: bales, verify: bearer}\nsteps:\n  - id: n\n    question:\n      text: How many bales?\n"+
+		"      valid: {type: number}\n  - say: {text: 'We expect ${n.value}.'}\n")
+	if words := g.dials("bales", "call=c1&said=hello"); !strings.Contains(words, "How many bales?") {
+		t.Fatal(words)
+	}
+	if err := g.bed.Workspace.Switch(context.Background(), "bales", false); err != nil {
+		t.Fatal(err)
+	}
+	if words := g.dials("bales", "call=c2&said=hello"); !strings.Contains(words, "Nobody answers here any more") {
+		t.Errorf("somebody who calls by now hears %s", words)
+	}
+	if words := g.dials("bales", "call=c1&said=12"); !strings.Contains(words, "We expect 12.") {
+		t.Errorf("whoever was asked hears %s", words)
+	}
+	if n, _ := g.runs("bales"); n != 1 {
+		t.Errorf("%d runs started", n)
+	}
+	if words := g.dials("bales", "call=c3&said=hello"); !strings.Contains(words, "Nobody answers here any more") {
+		t.Errorf("after the last call ended, somebody hears %s", words)
+	}
+}
+
+// What is too large is told so where runs wait too, whoever listens at the path by now.
+func TestWhatIsTooLargeIsToldSoWhereRunsWait(t *testing.T) {
+	g := open(t)
+	ticket := g.waiting()
+	leaves["switched off"](t, g.bed)
+	large := fmt.Appendf(nil, `{"lot": "l9", "notes": %q}`, strings.Repeat("x", 1<<20))
+	status, words := g.send("POST", "/in/answers", signed(t, "d1", "application/json", time.Now(), large), large)
+	if status != http.StatusRequestEntityTooLarge || !strings.Contains(words, "1048576 bytes") {
+		t.Errorf("%d %s", status, words)
+	}
+	if status, words := g.answers("d2", "l9"); status != http.StatusAccepted {
+		t.Errorf("the answer after it: %d %s", status, words)
+	}
+	g.ends(ticket)
+}

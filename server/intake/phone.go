@@ -155,8 +155,11 @@ func (h *Phones) answer(w http.ResponseWriter, r *http.Request, l line, t turn) 
 			before = h.last(r.Context(), thread)
 		}
 		ticket, err := h.take(r.Context(), l, signal)
-		if err != nil {
-			if !errors.Is(err, engine.ErrBusy) && !errors.Is(err, engine.ErrNobodyWaits) {
+		if l.left && errors.Is(err, engine.ErrNobodyWaits) {
+			h.speak(w, r, l, t, before, hangUp, nobody)
+			return
+		} else if err != nil {
+			if !errors.Is(err, engine.ErrBusy) {
 				h.Log.Error("a turn of a call could not be taken in", "workflow", l.workflow, "error", err)
 			}
 			h.speak(w, r, l, t, before, hangUp, sorry)
@@ -343,6 +346,9 @@ const (
 	holdOn              // come back at once and ask for the answer that is awaited
 	hangUp
 )
+
+// What is said where nobody is listened to.
+const nobody = "Nobody answers here any more. Goodbye."
 
 const sorry = "I am sorry, something is wrong here. Please call again in a minute."
 

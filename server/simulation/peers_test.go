@@ -22,7 +22,7 @@ type book struct {
 	effects map[string]int             // by token
 	keys    map[string]json.RawMessage // answers, by idempotency key
 	asked   int                        // tokens models made up
-	charges int64                      // for what models wrote, in millionths of the currency
+	charges int64                      // for what was written and done, in millionths of the currency
 	calm    bool                       // peers answer as they should from now on
 }
 
@@ -47,7 +47,10 @@ type mood struct {
 	calm   bool
 }
 
-// charged is what models charged.
+// price is what the mill charges for one of the things it does.
+const price = 6
+
+// charged is what the peers charged.
 func (b *book) charged() int64 {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -174,6 +177,9 @@ func (b *book) mill(r *http.Request, body []byte, m mood) string {
 	}
 	if r.Method == http.MethodPost { // what is put may be put again
 		b.effects[thing.Token]++
+	}
+	if r.URL.Path == "/never" {
+		b.charges += price
 	}
 	answer, _ := json.Marshal(map[string]any{"token": thing.Token, "number": b.effects[thing.Token]})
 	b.keys[key] = answer

@@ -17,10 +17,10 @@ type listening struct {
 }
 
 // hears insists that no answer was turned away, or heard by nobody, for which some run
-// waited all the while, whatever was live by then.
+// waited all the while, whatever was live by then, and that none was heard twice.
 func (w *world) hears(l *life, states map[string]*run.State) {
 	w.t.Helper()
-	heard, waits := map[string]bool{}, []listening{}
+	heard, waits := map[string]string{}, []listening{}
 	for id, s := range states {
 		if s.Origin != nil && s.Origin.Kind == run.OfTry {
 			continue // a try hears only what is tried
@@ -28,7 +28,7 @@ func (w *world) hears(l *life, states map[string]*run.State) {
 		waits = append(waits, w.waitsOf(l, id, heard)...)
 	}
 	for _, a := range w.answers {
-		if heard[a.id] || a.status == 503 {
+		if heard[a.id] != "" || a.status == 503 {
 			continue
 		}
 		for _, one := range waits {
@@ -44,8 +44,9 @@ func (w *world) hears(l *life, states map[string]*run.State) {
 // margin is how long a signal may be under way: disks are full for two minutes at most.
 const margin = 4 * time.Minute
 
-// waitsOf are the times during which a run waited for answers; what it heard is noted.
-func (w *world) waitsOf(l *life, id string, heard map[string]bool) (out []listening) {
+// waitsOf are the times during which a run waited for answers; what it heard is noted,
+// which nobody else may have heard.
+func (w *world) waitsOf(l *life, id string, heard map[string]string) (out []listening) {
 	entries, err := l.engine.Journal(context.Background(), id)
 	if err != nil {
 		w.t.Fatal(err)
@@ -59,7 +60,10 @@ func (w *world) waitsOf(l *life, id string, heard map[string]bool) (out []listen
 					open[r.Step] = listening{id, r.Hearing.Source, r.Hearing.Key, e.At, time.Time{}}
 				}
 			case *run.SignalHeard:
-				heard[r.Signal.ID] = true
+				if by := heard[r.Signal.ID]; by != "" && by != id {
+					w.t.Errorf("the signal %s is heard by %s and by %s", r.Signal.ID, by, id)
+				}
+				heard[r.Signal.ID] = id
 			case *run.ListeningEnded:
 				if one, is := open[r.Step]; is {
 					one.over = e.At
@@ -111,7 +115,7 @@ func (w *world) tries(s *run.State) {
 }
 
 // spends insists that the book of spending holds what the journals do, that nobody spent
-// more than models charged, and that no budget was exceeded, of what a workflow spent
+// more than the peers charged, and that no budget was exceeded, of what a workflow spent
 // with all that it called. An afternoon is within one day.
 func (w *world) spends(l *life, states map[string]*run.State) {
 	w.t.Helper()
@@ -131,7 +135,7 @@ func (w *world) spends(l *life, states map[string]*run.State) {
 		w.t.Errorf("the runs spent %d, and the book says %d", spent[""], booked)
 	}
 	if charged := w.book.charged(); spent[""] > charged {
-		w.t.Errorf("the runs spent %d, and models charged %d", spent[""], charged)
+		w.t.Errorf("the runs spent %d, and the peers charged %d", spent[""], charged)
 	}
 	for workflow, most := range w.made.budgets {
 		if spent[workflow] > most {

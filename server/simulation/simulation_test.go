@@ -183,6 +183,11 @@ func (w *world) events(random *rand.Rand) []event {
 		if random.IntN(3) == 0 {
 			add(when+at(20*time.Minute), func(l *life) { w.deliver(l, d) }) // the same once more
 		}
+		if random.IntN(3) == 0 { // another about the same, which a step may wait for
+			next := &delivery{id: d.id + "-next", workflow: workflow, n: i, persists: true, runs: map[string]bool{}}
+			w.deliveries = append(w.deliveries, next)
+			add(when+at(20*time.Minute), func(l *life) { w.deliver(l, next) })
+		}
 	}
 	for range 25 {
 		chance := random.Float64()

@@ -18,6 +18,7 @@ type writer struct {
 	number string
 	steps  int
 	calls  []string // workflows it may call
+	doors  []string // workflows that deliveries start
 	chat   bool
 }
 
@@ -153,7 +154,12 @@ func (w *writer) hear(p place) {
 	w.extras(p, false)
 	w.line(p.indent, "  wait:")
 	w.line(p.indent, "    hear:")
-	w.line(p.indent, "      webhook: {path: answers-%s, verify: key, subject: '${string(signal.body.n)}'}", w.name)
+	at := "answers-" + w.name
+	if len(w.doors) > 0 && w.one(3) { // where something starts as well
+		at = w.doors[w.random.IntN(len(w.doors))]
+		w.line(p.indent, "      also_starts: %t", w.one(2))
+	}
+	w.line(p.indent, "      webhook: {path: %s, verify: key, subject: '${string(signal.body.n)}'}", at)
 	w.line(p.indent, "      answering: ${string(%s)}", w.number)
 	if w.one(3) {
 		w.line(p.indent, "      match: heard.body.n >= 0")
@@ -317,7 +323,8 @@ func makeUp(random *rand.Rand) made {
 		"woolsignal.yaml":      "name: Larkrigg\nzone: Europe/London\nmodel: small\n",
 		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: standard-webhooks}\n",
 		"connections/mill.yaml": "connection: mill\ntitle: Mill\naddress: http://mill.example\n" +
-			"openapi: {description: schemas/mill.json}\n" + millLimits(random),
+			"openapi: {description: schemas/mill.json}\n" + fmt.Sprintf("tools:\n  never: {price: %f}\n",
+			float64(price)/1e6) + millLimits(random),
 		"connections/models.yaml": "connection: models\ntitle: Models\naddress: http://models.example/v1\n" +
 			"model_server:\n  protocol: chat-completions\n  models:\n" +
 			"    small: {name: small, input_price: 1, output_price: 2}\n",
@@ -360,9 +367,16 @@ func makeUp(random *rand.Rand) made {
 		m.children = append(m.children, w.name)
 		m.files["workflows/"+w.name+".yaml"] = w.text.String()
 	}
+	chats := []bool{}
+	var doors []string
 	for i := range 1 + random.IntN(3) {
+		if chats = append(chats, random.IntN(3) == 0); !chats[i] {
+			doors = append(doors, fmt.Sprint("main-", i))
+		}
+	}
+	for i, chat := range chats {
 		w := &writer{random: random, name: fmt.Sprint("main-", i), token: "signal.id", number: "signal.body.n",
-			calls: m.children, chat: random.IntN(3) == 0}
+			calls: m.children, doors: doors, chat: chat}
 		if w.chat {
 			w.number = "size(signal.text)" // a message has no body
 		}

@@ -47,8 +47,20 @@ func do(t *testing.T, ctx context.Context, steps ...browser.Step) {
 	limited, cancel := context.WithTimeout(ctx, 4*time.Minute)
 	defer cancel()
 	if err := chromedp.Do(limited, steps...); err != nil {
-		t.Fatal(err)
+		t.Fatalf("%v\nthe page, and what is in use there:\n%s", err, pageAsIs(ctx))
 	}
+}
+
+// pageAsIs is what somebody reads on a page, for whoever reads of a failure.
+func pageAsIs(ctx context.Context) string {
+	limited, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	all, err := chromedp.Run(limited, chromedp.Evaluate[string](`location.pathname + "\n" +
+		document.body.innerText.slice(0, 3000) + "\n" + (document.activeElement?.outerHTML ?? "").slice(0, 300)`))
+	if err != nil {
+		return err.Error()
+	}
+	return all
 }
 
 const message = chromedp.CSS(`textarea[aria-label=Message]`)

@@ -11,20 +11,17 @@ import (
 // shared is memory that looks like a folder, on Linux.
 const shared = "/dev/shm"
 
-// enough is how many bytes must be free there: a whole run was seen to use some 10 MB.
-const enough = 1 << 30
+// enough is how many bytes must be free there.
+const enough = 4 << 30
 
 // scratch makes the folder that tests keep their temporary files in, and returns how to
 // remove it with all that killed tests left there. It is in memory where there is enough
 // of it: a database that waits for its disk at every commit takes the greater part of a
 // test's time on a slow disk, and what a killed process wrote is there afterwards in
 // either. Its name stays the same for a checkout, as Go runs tests anew that read another
-// one. What go builds stays on the disk.
+// one.
 func scratch() (remove func(), err error) {
 	root := os.TempDir()
-	if err := os.Setenv("GOTMPDIR", root); err != nil {
-		return nil, err
-	}
 	const tmpfs = 0x01021994 // statfs(2)
 	var fs syscall.Statfs_t
 	if err := syscall.Statfs(shared, &fs); err == nil && fs.Type == tmpfs && fs.Bavail*uint64(fs.Bsize) > enough {

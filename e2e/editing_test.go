@@ -81,14 +81,15 @@ func TestTwoBrowsersEditOneDraft(t *testing.T) {
 		}
 	}
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
-		h.Click("button", "Change 201"), h.Press("Control+a"), h.Type("202"))
+		h.Click("button", "Change 201"), browser.Sees("spinbutton", "status"), h.Press("Control+a"), h.Type("202"))
 	elin("> 8", "> 9")
 	harness.Eventually(t, "both changes stand", func() bool {
 		now := text(t, s, "weighbridge")
 		return strings.Contains(now, "status: 202") && strings.Contains(now, "> 9")
 	})
 	do(t, ctx, browser.HasText("shrinkage of net is more than 9"), h.Press("Escape"))
-	do(t, ctx, h.Click("button", "Change 202"), h.Press("Control+a"), away(true), h.Type("203"))
+	do(t, ctx, h.Click("button", "Change 202"), browser.Sees("spinbutton", "status"),
+		h.Press("Control+a"), away(true), h.Type("203"))
 	elin("status: 202", "status: 204")
 	do(t, ctx, away(false), browser.HasText("changed the same step meanwhile"), browser.HasText("status: 204"),
 		h.Click("button", "Keep yours"), browser.HasText("Draft kept"))
@@ -109,7 +110,8 @@ func TestAServiceThatIsGoneLosesNothing(t *testing.T) {
 	ctx, h, ines := page(t), &browser.Hand{}, s.Person("Ines")
 	do(t, ctx, browser.SignIn(s.URL, ines.Email, ines.Password), chromedp.Navigate(s.URL+"/workflows/weighbridge"),
 		browser.Sees("button", "Change 201"), away(true),
-		h.Click("button", "Change 201"), h.Press("Control+a"), h.Type("202"),
+		h.Click("button", "Change 201"), browser.Sees("spinbutton", "status"),
+		h.Press("Control+a"), h.Type("202"),
 		browser.HasText("The service does not answer"))
 	before := text(t, s, "weighbridge")
 	if strings.Contains(before, "202") {

@@ -34,11 +34,16 @@ func (h *Hand) Click(role, name string) Step {
 		if h.Keyboard {
 			return reach(ctx, t, role, name)
 		}
-		at, err := await(ctx, t, role, name)
-		if err != nil {
-			return err
+		for range mostMisses {
+			at, err := await(ctx, t, role, name)
+			if err != nil {
+				return err
+			}
+			if hit, err := clickAt(ctx, t, at); hit || err != nil {
+				return err
+			}
 		}
-		return clickAt(ctx, t, at)
+		return fmt.Errorf("%s %q moved away %d times as it was clicked on", role, name, mostMisses)
 	})
 }
 
@@ -152,7 +157,10 @@ var twoFrames = chromedp.Evaluate[bool](`new Promise(done =>
 	requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`, chromedp.EvalAwaitPromise)
 
 // box is where a thing stands in the window.
-type box struct{ left, top, right, bottom float64 }
+type box struct {
+	left, top, right, bottom float64
+	node                     cdp.BackendNodeID
+}
 
 func (b box) middle() (x, y float64) { return (b.left + b.right) / 2, (b.top + b.bottom) / 2 }
 
@@ -238,19 +246,7 @@ func shown(ctx context.Context, t *chromedp.Target, id cdp.BackendNodeID) (box, 
 		return box{}, errNotShown
 	}
 	q := quads.Quads[0]
-	return box{q[0], q[1], q[4], q[5]}, nil
-}
-
-func clickAt(ctx context.Context, t *chromedp.Target, at box) error {
-	x, y := at.press()
-	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved,
-		input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
-		p := input.DispatchMouseEventParams{Type: kind, X: x, Y: y, Button: input.MouseButtonLeft, ClickCount: 1}
-		if _, err := cdp.Call(ctx, t, input.DispatchMouseEvent, p); err != nil {
-			return err
-		}
-	}
-	return nil
+	return box{q[0], q[1], q[4], q[5], id}, nil
 }
 
 func drag(ctx context.Context, t *chromedp.Target, from, to box) error {

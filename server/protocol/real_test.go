@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"os"
@@ -40,15 +41,19 @@ func program(t *testing.T, names ...string) string {
 	return ""
 }
 
+// freePort finds a port for a server of its own process: below those that the system
+// gives to whoever asks for any, one of which may be taken until that server has begun.
 func freePort(t *testing.T) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
+	for range 100 {
+		port := fmt.Sprint(20_000 + rand.IntN(12_000))
+		if l, err := net.Listen("tcp", "127.0.0.1:"+port); err == nil {
+			l.Close()
+			return port
+		}
 	}
-	defer l.Close()
-	_, port, _ := net.SplitHostPort(l.Addr().String())
-	return port
+	t.Fatal("no port is free")
+	return ""
 }
 
 // runs starts a program as a user and stops it with the test. It returns once

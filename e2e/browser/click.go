@@ -14,13 +14,15 @@ import (
 const mostMisses = 5
 
 // guard lets a click through to the thing it is meant for alone: where what came late
-// has moved that away, whoever uses a page sees so, and clicks again.
+// has moved that away, before or between the press and the release, whoever uses a page
+// sees so, and clicks again. What opens something else does so as it is pressed.
 const guard = `function () {
 	const kinds = ['pointerdown', 'mousedown', 'pointerup', 'mouseup', 'click']
-	let missed
+	let missed, clicked
+	const on = hit => this.contains(hit) || hit.closest?.('label')?.control === this
 	const look = e => {
-		const hit = e.target
-		missed ??= !this.contains(hit) && hit.closest?.('label')?.control !== this
+		missed ??= !on(e.target)
+		if (e.type === 'click' && on(e.target)) clicked = true
 		if (!missed) return
 		e.preventDefault()
 		e.stopImmediatePropagation()
@@ -28,7 +30,8 @@ const guard = `function () {
 	kinds.forEach(k => window.addEventListener(k, look, true))
 	window.clicked = () => {
 		kinds.forEach(k => window.removeEventListener(k, look, true))
-		return !missed
+		const opens = this.hasAttribute('aria-haspopup') || this.hasAttribute('aria-expanded')
+		return !missed && (clicked || opens || !this.isConnected)
 	}
 }`
 

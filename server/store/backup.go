@@ -51,18 +51,18 @@ func Restore(ctx context.Context, backup, folder string) (before string, err err
 			break
 		}
 	}
-	switch err := os.Rename(target, before); {
-	case errors.Is(err, fs.ErrNotExist):
-		before = ""
-	case err != nil:
-		return "", fmt.Errorf("store: %w", err)
-	}
-	for _, suffix := range []string{"-wal", "-shm"} { // they belong to what was there before
-		if err := os.Rename(target+suffix, before+suffix); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	was := before
+	for _, suffix := range []string{"", "-wal", "-shm"} { // the others belong to the first
+		err := os.Rename(target+suffix, before+suffix)
+		if errors.Is(err, fs.ErrNotExist) {
+			if suffix == "" {
+				was = ""
+			}
+		} else if err != nil {
 			return "", fmt.Errorf("store: %w", err)
 		}
 	}
-	return before, os.Rename(target+".restoring", target)
+	return was, os.Rename(target+".restoring", target)
 }
 
 // sound tells what is wrong with a backup.

@@ -1,4 +1,4 @@
-import { createContext, use, useEffect, useRef, type RefObject } from 'react'
+import { createContext, use, useLayoutEffect, useRef, type RefObject } from 'react'
 
 /** Going takes the focus to a part of an expression once it is there; parts are named by their pointers. */
 export class Going {
@@ -28,11 +28,15 @@ export class Going {
 
 export const GoingContext = createContext(new Going())
 
-/** useGoing gives what is to be focused when the focus goes to a part; what is written there is selected. */
+/**
+ * useGoing gives what is to be focused when the focus goes to a part; what is written there is selected. It looks in the
+ * very commit that shows the part: an effect of the part that was there before, still to run as somebody types on,
+ * would take the focus in its place.
+ */
 export function useGoing<T extends HTMLElement>(at: string): RefObject<T | null> {
   const going = use(GoingContext)
   const ref = useRef<T>(null)
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!ref.current || !going.arrives(at)) return
     ref.current.focus()
     if (ref.current instanceof HTMLInputElement) ref.current.select()

@@ -423,7 +423,7 @@ func TestNobodyIsActedForOnAStrangersWord(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	actsForNobody(t, s, "a signal with her name", made)
+	actsFor(t, s, "a signal with her name", made, "ines@larkrigg.example: Nobody has signed in")
 	s.Watching("office-mail", "mails that arrive in INBOX")
 	s.Writes(postbag.Letter{From: "elin@larkrigg.example", To: "office@larkrigg.example", Subject: "The minutes",
 		Text: "Please read the minutes."})
@@ -481,14 +481,20 @@ func TestAChatNameActsForWhomItIsLinkedTo(t *testing.T) {
 // is known.
 func actsForNobody(t *testing.T, s *harness.Service, who, id string) {
 	t.Helper()
+	actsFor(t, s, who, id, "nobody is known here")
+}
+
+// actsFor insists that a run waits for a sign-in, and says of whom.
+func actsFor(t *testing.T, s *harness.Service, who, id, says string) {
+	t.Helper()
 	var d wire.Detail
 	harness.Eventually(t, who+" waits", func() bool {
 		var err error
 		d, err = s.As("Ines").Run(harness.Context(t), id)
 		return err == nil && (d.Status == run.Waiting || d.Status.Ended())
 	})
-	if d.Status != run.Waiting || !strings.Contains(s.OpenReview(d).Why, "nobody is known here") {
-		t.Errorf("%s: the run is %s %s", who, d.Status, d.Because)
+	if r := s.OpenReview(d); d.Status != run.Waiting || !strings.Contains(r.Ask+": "+r.Why, says) {
+		t.Errorf("%s: the run is %s %s, and asks %+v", who, d.Status, d.Because, d.Reviews)
 	}
 }
 

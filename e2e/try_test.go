@@ -161,7 +161,7 @@ func TestAnAgentsCallsAreHeldBackInATry(t *testing.T) {
 	t.Parallel()
 	s := harness.Demo(t)
 	before := s.Count("almanac", "PUT")
-	d := tried(t, s, "depot-slots", wire.Try{Signal: &wire.Signal{Trigger: "page", Thread: "try-1",
+	d := tried(t, s, "depot-slots", wire.Try{Signal: &wire.Signal{Trigger: "page",
 		Text: "Can I bring 30 fleeces from Hollin Bank on Thursday morning?"}})
 	held := 0
 	for _, step := range d.Steps {

@@ -375,9 +375,8 @@ type Start struct {
 // Signal is one that is kept, or made up, to start a run with.
 type Signal struct {
 	Trigger string            `json:"trigger,omitempty"` // the id of one of the workflow's; "" is the first
-	Thread  string            `json:"thread,omitempty"`
 	Subject string            `json:"subject,omitempty"`
-	From    map[string]string `json:"from,omitempty"`
+	From    map[string]string `json:"from,omitempty"` // for steps to read: nobody is acted for by it
 	Text    string            `json:"text,omitempty"`
 	Body    any               `json:"body,omitempty"`
 	// Of a sample: it came to a draft, and nobody knows from whom.

@@ -2126,6 +2126,7 @@ export interface components {
             type: string;
             unasked?: boolean;
             via?: components["schemas"]["RunVia"];
+            written?: boolean;
         };
         RunVia: {
             args: Record<string, never>;
@@ -2207,7 +2208,6 @@ export interface components {
             };
             subject?: string;
             text?: string;
-            thread?: string;
             trigger?: string;
             unsigned?: boolean;
         };

@@ -50,6 +50,9 @@ func (b *encoder) signal(s *Signal) {
 	if s.Stranger {
 		b.raw(`,"stranger":true`)
 	}
+	if s.Written {
+		b.raw(`,"written":true`)
+	}
 	if s.Draft {
 		b.raw(`,"draft":true`)
 	}

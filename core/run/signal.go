@@ -36,6 +36,9 @@ type Signal struct {
 	// somebody sent it who showed no key and is not signed in: their words are kept
 	// as they are, so that nothing tells them that they guessed a secret
 	Stranger bool `json:"stranger,omitempty"`
+	// somebody who is signed in wrote it, or took it from a sample or another run: what it
+	// says of its sender is for reading, and nobody stands for it
+	Written  bool `json:"written,omitempty"`
 	Draft    bool `json:"draft,omitempty"` // it starts what is written rather than what is live
 	Via      *Via `json:"via,omitempty"`   // how it is answered where it came from
 }
@@ -77,7 +80,7 @@ func (s *Signal) Words() string {
 // Vouched is the e-mail of the sender where the service or a signed chat server
 // stands for it; "" where it is only what the sender says.
 func (s *Signal) Vouched() string {
-	if s.Kind == "chat" {
+	if s.Kind == "chat" && !s.Written {
 		return s.From["email"]
 	}
 	return s.For

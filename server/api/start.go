@@ -39,11 +39,10 @@ func (a *API) start(r *request, in wire.Start) (wire.Started, error) {
 		signal.Body = expr.Canonical(any(in.Inputs))
 	}
 	p := person(r.Context())
-	if signal.From == nil && signal.Kind == "called" { // by hand, on nobody else's word
+	if signal.From == nil && signal.Kind == "called" {
 		signal.From = map[string]string{"name": p.Name, "email": p.Email, "role": string(p.Role)}
-		signal.For = p.Email
 	}
-	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal)
+	ticket, err := a.Engine.StartRun(r.Context(), id, in.Draft, signal, p.Email)
 	if errors.Is(err, engine.ErrNoInputs) {
 		return wire.Started{}, a.notByInputs(id, in.Draft)
 	} else if err != nil {
@@ -90,8 +89,7 @@ func (a *API) signalOf(id string, draft bool, kept *wire.Signal) (*run.Signal, e
 	for _, t := range w.Triggers {
 		if kept.Trigger == "" || kept.Trigger == t.ID {
 			return &run.Signal{Kind: t.Kind, Trigger: t.ID, Source: t.Source(), Type: t.Kind + ".kept",
-				Thread: kept.Thread, Subject: kept.Subject,
-				From: kept.From, Text: kept.Text, Body: expr.Canonical(kept.Body)}, nil
+				Subject: kept.Subject, From: kept.From, Text: kept.Text, Body: expr.Canonical(kept.Body)}, nil
 		}
 	}
 	if kept.Trigger == "" || kept.Trigger == "called" {

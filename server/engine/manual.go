@@ -5,18 +5,21 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 
 	"woolsignal/core/expr"
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/workspace"
 )
 
 // StartRun starts a run because a person or a program says so: on inputs
 // where the workflow can be called, else on a signal that was kept. draft
-// takes the draft instead of what is live. Errors: those of [Engine.Accept],
-// *[InputError].
-func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, signal *run.Signal) (*Ticket, error) {
+// takes the draft instead of what is live; by is the e-mail of who says so, whom it acts
+// for. Errors: those of [Engine.Accept], *[InputError].
+func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, signal *run.Signal,
+	by string) (*Ticket, error) {
 	a := Admission{Workflow: workflow, Signal: signal}
 	var err error
 	if draft {
@@ -35,7 +38,23 @@ func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, sign
 		}
 	}
 	signal.ID, signal.Time = "start-"+newID(now()), now()
+	writtenBy(signal, by)
+	if _, says := signal.From[run.Verified]; says { // of a mail that did not come
+		signal.From = maps.Clone(signal.From)
+		delete(signal.From, run.Verified)
+	}
 	return e.Accept(ctx, a)
+}
+
+// writtenBy has a signal that somebody wrote, or took from a sample or another run, act
+// for them and nobody else, in a conversation of its own: what it says of its sender is
+// left for reading.
+func writtenBy(signal *run.Signal, by string) {
+	signal.Written, signal.For, signal.Via, signal.Answers, signal.Unasked = true, by, nil, "", false
+	signal.Thread = ""
+	if flow.HeardByOf(signal.Kind) == flow.ByConversation {
+		signal.Thread = signal.ID
+	}
 }
 
 // Task is something an agent is given to do, without any workflow.

@@ -64,6 +64,7 @@ func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
 		return nil, err
 	}
 	t.Signal.ID, t.Signal.Time = "try-"+newID(now()), trialTime(t)
+	writtenBy(t.Signal, t.How.By)
 	a.Signal = t.Signal
 	return e.Accept(ctx, a)
 }
@@ -107,7 +108,6 @@ func (e *Engine) tryAfter(ctx context.Context, t *Trial, a *Admission, def *run.
 	}
 	if t.Signal == nil {
 		copied := *l.state.Signal
-		copied.For = ""
 		t.Signal = &copied
 	}
 	switch {

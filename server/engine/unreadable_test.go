@@ -46,7 +46,7 @@ func TestARunWhoseDefinitionCannotBeReadIsStopped(t *testing.T) {
 	})
 	becomes(t, e, other, run.Waiting)
 	if _, err := e.StartRun(context.Background(), "calls", false,
-		&run.Signal{Kind: "called", Body: map[string]any{}}); !errors.Is(err, workspace.ErrNotLive) {
+		&run.Signal{Kind: "called", Body: map[string]any{}}, ""); !errors.Is(err, workspace.ErrNotLive) {
 		t.Errorf("it is started: %v", err)
 	}
 	found := false

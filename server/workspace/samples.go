@@ -18,8 +18,7 @@ import (
 // Kept is what is kept of a signal as a sample: what its trigger would make
 // anew is left out.
 func Kept(s *run.Signal) *wire.Signal {
-	return &wire.Signal{Trigger: s.Trigger, Thread: s.Thread, Subject: s.Subject, From: s.From, Text: s.Text,
-		Body: s.Body}
+	return &wire.Signal{Trigger: s.Trigger, Subject: s.Subject, From: s.From, Text: s.Text, Body: s.Body}
 }
 
 // KeepSample writes a signal into the workspace's files, in place of any of

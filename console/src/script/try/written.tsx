@@ -135,7 +135,7 @@ function made(trigger: string, called: boolean, fields: HandField[], values: Rec
   }
   if (called) return { of: 'inputs', inputs: body }
   const given = whole ?? (Object.keys(body).length ? body : undefined)
-  return { of: 'written', signal: { trigger, text: values.text || undefined, body: given as never, thread: 'by-hand' } }
+  return { of: 'written', signal: { trigger, text: values.text || undefined, body: given as never } }
 }
 
 function read(f: HandField, v: string): unknown {

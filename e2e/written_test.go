@@ -56,6 +56,7 @@ func TestASignalActsForWhoeverWritesIt(t *testing.T) {
 	}
 	after, err := elin.Thread(ctx, "reader", "hers")
 	if err != nil || len(after.Messages) != len(before.Messages) || len(s.Chat()) != room {
-		t.Errorf("Elin reads %+v (%v), and the room has %d messages, %d before", after.Messages, err, len(s.Chat()), room)
+		t.Errorf("Elin reads %+v (%v), and the room has %d messages, %d before", after.Messages, err, len(s.Chat()),
+			room)
 	}
 }

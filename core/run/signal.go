@@ -38,9 +38,9 @@ type Signal struct {
 	Stranger bool `json:"stranger,omitempty"`
 	// somebody who is signed in wrote it, or took it from a sample or another run: what it
 	// says of its sender is for reading, and nobody stands for it
-	Written  bool `json:"written,omitempty"`
-	Draft    bool `json:"draft,omitempty"` // it starts what is written rather than what is live
-	Via      *Via `json:"via,omitempty"`   // how it is answered where it came from
+	Written bool `json:"written,omitempty"`
+	Draft   bool `json:"draft,omitempty"` // it starts what is written rather than what is live
+	Via     *Via `json:"via,omitempty"`   // how it is answered where it came from
 }
 
 // Verified is the name among a mail's From that is "true" where the mailbox's

@@ -61,8 +61,8 @@ func (h troubles) WithGroup(string) slog.Handler              { return h }
 // call starts a workflow with inputs.
 func call(t *testing.T, e *Engine, workflow string, inputs map[string]any) string {
 	t.Helper()
-	ticket, err := e.StartRun(context.Background(), workflow, false, &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: inputs}, "")
-
+	ticket, err := e.StartRun(context.Background(), workflow, false,
+		&run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: inputs}, "")
 	if err != nil {
 		t.Fatal(err)
 	}

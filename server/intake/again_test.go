@@ -105,8 +105,8 @@ func TestAMailIsHeardWhateverIsLiveByNow(t *testing.T) {
 			if err := l.w.Engine.Start(ctx); err != nil {
 				t.Fatal(err)
 			}
-			ticket, err := l.w.Engine.StartRun(ctx, "waits", false, &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: map[string]any{}}, "")
-
+			ticket, err := l.w.Engine.StartRun(ctx, "waits", false,
+				&run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: map[string]any{}}, "")
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -33,8 +33,8 @@ func (g *gate) waiting() *engine.Ticket {
 	if err := g.e.Start(context.Background()); err != nil {
 		g.t.Fatal(err)
 	}
-	ticket, err := g.e.StartRun(context.Background(), "waits", false, &run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: map[string]any{}}, "")
-
+	ticket, err := g.e.StartRun(context.Background(), "waits", false,
+		&run.Signal{Kind: "called", Trigger: "called", Source: "/call", Body: map[string]any{}}, "")
 	if err != nil {
 		g.t.Fatal(err)
 	}

@@ -20,9 +20,15 @@ func (c *Client) Connection(ctx context.Context, id string) (wire.ConnectionDeta
 }
 
 // PutSecret replaces a connection's secret and tests it.
-func (c *Client) PutSecret(ctx context.Context, connection, secret string) (v wire.Verdict, err error) {
-	err = c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret", wire.Secret{Secret: secret},
-		&v)
+func (c *Client) PutSecret(ctx context.Context, connection, secret string) (wire.Verdict, error) {
+	return c.PutSecretFor(ctx, connection, "", secret)
+}
+
+// PutSecretFor keeps a secret for the origin a connection is to lead to later; "" is
+// where it leads now.
+func (c *Client) PutSecretFor(ctx context.Context, connection, origin, secret string) (v wire.Verdict, err error) {
+	err = c.Do(ctx, http.MethodPut, "/connections/"+url.PathEscape(connection)+"/secret",
+		wire.Secret{Secret: secret, For: origin}, &v)
 	return v, err
 }
 

@@ -131,6 +131,30 @@ func random() string {
 	return base64.RawURLEncoding.EncodeToString(b)
 }
 
+// addSecrets gives connections the stand-ins' keys, for where the files have them.
+func addSecrets(ctx context.Context, s *server.Server, state State, workspace map[string]string) error {
+	files, _ := flow.Decode(workspace) // what is wrong with them is said when they are applied
+	for connection, secret := range map[string]string{"models": state.Keys.Bellwether,
+		"reading-models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
+		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
+		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events,
+		"loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
+		"hill-line-key": state.Keys.HillLine, "carter": state.Keys.Carter, "co-op-calendar": state.Keys.Almanac} {
+		c := files.Connections[connection]
+		if c == nil {
+			continue // somebody took it out
+		}
+		place := c.SecretFor()
+		if s.Secrets.Has(connection, place) {
+			continue // a key somebody gave since is theirs
+		}
+		if err := s.Secrets.Put(ctx, connection, place, secret); err != nil {
+			return fmt.Errorf("demo: %w", err)
+		}
+	}
+	return nil
+}
+
 // Prepare fills a data folder: people, secrets and the workspace with the
 // stand-ins' real addresses. The workspace is also written as files to
 // folder/workspace, for editing and applying again; files that are already
@@ -141,22 +165,12 @@ func Prepare(ctx context.Context, s *server.Server, folder string, state State, 
 	if err := AddPeople(ctx, s.Access); err != nil {
 		return nil, err
 	}
-	for connection, secret := range map[string]string{"models": state.Keys.Bellwether,
-		"reading-models": state.Keys.Bellwether, "depot-calendar": state.Keys.Almanac,
-		"clip-register": state.Keys.Register, "weighbridge-key": state.Signing,
-		"office-mail": state.Keys.Postbag, "shieling": state.Keys.Shieling, "shieling-events": state.Keys.Events,
-		"loft": state.Keys.Gatehouse, "minutes": state.Keys.Gatehouse,
-		"hill-line-key": state.Keys.HillLine, "carter": state.Keys.Carter, "co-op-calendar": state.Keys.Almanac} {
-		if s.Secrets.Has(connection) {
-			continue // a key somebody gave since is theirs
-		}
-		if err := s.Secrets.Put(ctx, connection, secret); err != nil {
-			return nil, fmt.Errorf("demo: %w", err)
-		}
-	}
 	workspace, err := writeWorkspace(filepath.Join(folder, "workspace"), state.Addresses, standins)
 	if err != nil {
 		return nil, fmt.Errorf("demo: %w", err)
+	}
+	if err := addSecrets(ctx, s, state, workspace); err != nil {
+		return nil, err
 	}
 	state.Addresses = map[string]string{}
 	for _, one := range standins {

@@ -17,8 +17,10 @@ type Connection struct {
 	Auth    string   `json:"auth"` // none, bearer, basic, header, query or oauth
 	Needs   bool     `json:"needs_secret"`
 	Has     bool     `json:"has_secret"`
-	Ready   bool     `json:"ready"`   // nothing is missing
-	Used    []string `json:"used_by"` // workflows and agents
+	For     string   `json:"secret_for,omitempty"` // where its secret is sent, and nowhere else
+	Moved   string   `json:"moved,omitempty"`      // … that the secrets it has were given for other places
+	Ready   bool     `json:"ready"`                // nothing is missing
+	Used    []string `json:"used_by"`              // workflows and agents
 	Tools   int      `json:"tools"`
 
 	Tested  *time.Time `json:"tested,omitempty"`

@@ -12,7 +12,8 @@ type Definition struct {
 	Kind     string         `json:"kind,omitempty"`
 	Needs    bool           `json:"needs_secret,omitempty"` // of a connection
 	Has      bool           `json:"has_secret,omitempty"`
-	Tools    []string       `json:"tools"` // of a connection: the titles of those it offers
+	Moved    string         `json:"moved,omitempty"` // that the secrets it has were given for other places
+	Tools    []string       `json:"tools"`           // of a connection: the titles of those it offers
 }
 
 // Redefine is another text of such a file.

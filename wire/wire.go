@@ -448,6 +448,7 @@ type Checked struct {
 // Secret replaces a connection's secret.
 type Secret struct {
 	Secret string `json:"secret"`
+	For    string `json:"for,omitempty"` // the origin it is for, given ahead of the move there; "" is where it is now
 }
 
 // ChatNames are one's names at chat servers.

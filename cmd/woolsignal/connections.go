@@ -68,6 +68,8 @@ func stateOf(c wire.Connection) string {
 	switch {
 	case c.SignIn != nil && c.SignIn.Grant == "authorization_code" && !c.SignIn.Signed:
 		return "to be signed in to: woolsignal connect " + c.ID
+	case c.Moved != "":
+		return "leads elsewhere than its secret was given for: woolsignal connect " + c.ID
 	case c.Needs && !c.Has:
 		return "lacks its secret: woolsignal connect " + c.ID
 	case c.Verdict != nil && !c.Verdict.Fine:
@@ -109,6 +111,8 @@ func (a *app) connection(ctx context.Context, id string, test, asJSON bool) erro
 		line("remedy", c.Verdict.Remedy)
 	}
 	line("address", c.Address)
+	line("secret for", c.For)
+	line("moved", c.Moved)
 	line("acts as", map[string]string{"workspace": "the workspace itself", "builder": "the builder who signed in",
 		"person": "the person who is served"}[c.Acts])
 	at := func(t *time.Time) string {
@@ -145,6 +149,7 @@ const maxSecret = 64 << 10
 func connect(ctx context.Context, a *app, args []string) error {
 	f := a.flags("connect")
 	from := f.String("secret-from", "-", "file that holds the secret; - reads it from standard input")
+	ahead := f.String("for", "", "the origin it is for, such as https://models.example:8443, before it leads there")
 	rotate := f.Bool("rotate-key", false, "make a new key, and seal every secret with it")
 	rest, err := parse(f, args, 0, 1)
 	if err != nil {
@@ -166,7 +171,8 @@ func connect(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	if c.SignIn != nil && c.SignIn.Grant == "authorization_code" && (c.Has || *from == "-" && !c.Needs) {
+	if c.SignIn != nil && c.SignIn.Grant == "authorization_code" && *ahead == "" &&
+		(c.Has || *from == "-" && !c.Needs) {
 		at, err := a.client().SignInElsewhere(ctx, c.ID)
 		if err == nil {
 			fmt.Fprintf(a.out,
@@ -180,9 +186,13 @@ func connect(ctx context.Context, a *app, args []string) error {
 	if err != nil {
 		return err
 	}
-	v, err := a.client().PutSecret(ctx, c.ID, strings.TrimSpace(secret))
+	v, err := a.client().PutSecretFor(ctx, c.ID, *ahead, strings.TrimSpace(secret))
 	if err != nil {
 		return err
+	}
+	if *ahead != "" {
+		fmt.Fprintf(a.out, "It is %s. It is never shown again.\n", v.Words)
+		return nil
 	}
 	fmt.Fprintln(a.out, "Kept, sealed. It replaces any before it, everywhere it is used, and is never shown again.")
 	if v.Fine {

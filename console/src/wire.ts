@@ -1514,9 +1514,11 @@ export interface components {
             has_secret: boolean;
             id: string;
             kind: string;
+            moved?: string;
             needs_secret: boolean;
             problem?: string;
             ready: boolean;
+            secret_for?: string;
             sign_in?: components["schemas"]["SignInState"];
             /** Format: date-time */
             tested?: string;
@@ -1539,10 +1541,12 @@ export interface components {
             has_secret: boolean;
             id: string;
             kind: string;
+            moved?: string;
             needs_secret: boolean;
             operations: components["schemas"]["ToolInfo"][];
             problem?: string;
             ready: boolean;
+            secret_for?: string;
             sign_in?: components["schemas"]["SignInState"];
             /** Format: date-time */
             tested?: string;
@@ -1572,6 +1576,7 @@ export interface components {
         Definition: {
             has_secret?: boolean;
             kind?: string;
+            moved?: string;
             needs_secret?: boolean;
             path: string;
             problems: components["schemas"]["FlowProblem"][];
@@ -2167,6 +2172,7 @@ export interface components {
             week: components["schemas"]["Day"][];
         };
         Secret: {
+            for?: string;
             secret: string;
         };
         Section: {

@@ -22,6 +22,9 @@ func (*Mailbox) Schemes() ([]string, string) {
 	return []string{"imap", "imaps"}, "imaps://mail.example:993"
 }
 
+// Places are where the password is sent beside the address.
+func (b *Mailbox) Places() []string { return []string{b.SMTP} }
+
 // Fields are what it may say.
 func (b *Mailbox) Fields() []flow.Field {
 	return []flow.Field{

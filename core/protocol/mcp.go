@@ -17,6 +17,14 @@ func (c *MCP) Schemes() ([]string, string) {
 	return []string{"http", "https"}, "https://sensors.example/mcp"
 }
 
+// Places name the process a secret is given to, where it is one.
+func (c *MCP) Places() []string {
+	if c.Command == "" {
+		return nil
+	}
+	return []string{"the command " + c.Command}
+}
+
 // Fields are what it may say.
 func (c *MCP) Fields() []flow.Field {
 	return []flow.Field{

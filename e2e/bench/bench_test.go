@@ -63,12 +63,13 @@ func start(b *testing.B, models http.Handler) *service {
 	for path, text := range files {
 		files[path] = strings.NewReplacer("http://127.0.0.1:7421", model.URL).Replace(text)
 	}
-	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing,
-		"models": "bench-key", "depot-calendar": "bench-key"} {
-		check(b, srv.Secrets.Put(ctx, connection, secret))
-	}
 	_, err = srv.Workspace.Apply(ctx, workspace.Change{Files: files, By: "bench"})
 	check(b, err)
+	for connection, secret := range map[string]string{"clip-register": "bench-key", "weighbridge-key": signing,
+		"models": "bench-key", "depot-calendar": "bench-key"} {
+		check(b, srv.Secrets.Put(ctx, connection,
+			srv.Workspace.Now().Connections[connection].SecretFor(), secret))
+	}
 	for id := range srv.Workspace.Now().Workflows {
 		_, _, err = srv.Workspace.Publish(ctx, id, "", "bench")
 		check(b, err)

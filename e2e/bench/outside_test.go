@@ -141,7 +141,7 @@ func BenchmarkMailboxes(b *testing.B) {
 		"steps:\n  - compute: {x: signal.subject}\n"
 	bed := testbed.Open(b, files)
 	for n := range boxes {
-		check(b, bed.Secrets.Put(context.Background(), fmt.Sprintf("mail-%d", n), "pw"))
+		bed.Give(b, bed.Workspace.Now().Workspace, fmt.Sprintf("mail-%d", n), "pw")
 	}
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
 	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)

@@ -50,7 +50,10 @@ func (a *API) describeConnections(r *request) ([]wire.Connection, error) {
 
 func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Connection) (wire.Connection, error) {
 	out := wire.Connection{ID: c.ID, Title: c.Title, Kind: c.Kind, Address: c.Address, Acts: c.Acts, Auth: c.Auth.Kind,
-		Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID), Used: usedBy(s, c.ID)}
+		Needs: c.NeedsSecret(), Has: a.Secrets.Has(c.ID, c.SecretFor()), Used: usedBy(s, c.ID)}
+	if out.Needs {
+		out.For, out.Moved = c.SecretFor(), a.moved(c)
+	}
 	out.Ready = out.Has || !out.Needs
 	for _, op := range s.Tools {
 		if op.Connection == c.ID {
@@ -64,7 +67,7 @@ func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Conn
 		return out, err
 	}
 	if o := c.Auth.OAuth; o != nil {
-		expires, known, problem, err := a.Tokens.Expires(r.Context(), c.ID,
+		expires, known, problem, err := a.Tokens.Expires(r.Context(), c,
 			oauth.Whom(c, person(r.Context()).Email))
 		if err != nil {
 			return out, err
@@ -79,6 +82,18 @@ func (a *API) describeConnection(r *request, s *workspace.Snapshot, c *flow.Conn
 		}
 	}
 	return out, nil
+}
+
+// moved says that the secrets a connection has were given for other places than it leads
+// to; "" where that is not so.
+func (a *API) moved(c *flow.Connection) string {
+	_, err := a.Secrets.Get(c.ID, c.SecretFor())
+	var moved *vault.MovedError
+	if !errors.As(err, &moved) {
+		return ""
+	}
+	return fmt.Sprintf("Its secret was given for %s. It is not sent to %s: give it one for there.",
+		strings.Join(moved.Others, " and for "), moved.Place)
 }
 
 // health reads how a connection's last test and last calls went.
@@ -235,11 +250,43 @@ func (a *API) putSecret(r *request, in wire.Secret) (wire.Verdict, error) {
 	if err := fitSecret(in.Secret); err != nil {
 		return wire.Verdict{}, err
 	}
+	if in.For != "" {
+		return a.putAhead(r, c, in)
+	}
 	v, err := a.equip(r.Context(), c, in.Secret)
 	if err != nil {
 		return wire.Verdict{}, err
 	}
 	return *v, nil
+}
+
+// putAhead keeps a secret for where a connection is to lead later, so that nothing stands
+// still when it does.
+func (a *API) putAhead(r *request, c *flow.Connection, in wire.Secret) (wire.Verdict, error) {
+	places := strings.Split(in.For, " and ")
+	for i, one := range places {
+		u, err := url.Parse(strings.TrimSpace(one))
+		if err != nil || u.Host == "" || u.Path != "" && u.Path != "/" || u.User != nil || u.RawQuery != "" {
+			return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "Where does it go?", fmt.Sprintf(
+				"%q is no origin. Send for as scheme, host and port, such as https://models.example:8443; of a "+
+					"mailbox as imaps://mail.example and smtps://mail.example.", one))
+		}
+		places[i] = flow.Origin(one)
+	}
+	switch place := strings.Join(places, " and "); {
+	case c.Auth.OAuth != nil:
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It is signed in to",
+			"What OAuth gives counts where it was given. Change the file, then sign in there.")
+	case c.SecretFor() == "":
+		return wire.Verdict{}, refuse(http.StatusUnprocessableEntity, "It is sent nowhere",
+			"The key of "+c.ID+" only verifies, wherever that is; give it without saying where for.")
+	case place == c.SecretFor():
+		return wire.Verdict{}, refuse(http.StatusConflict, "It leads there already",
+			"Give the secret of "+c.ID+" without saying where for: it is tested then.")
+	default:
+		return wire.Verdict{Fine: true, Words: "kept for " + place + ", and used once the connection leads there"},
+			a.Secrets.Put(r.Context(), c.ID, place, in.Secret)
+	}
 }
 
 // fitSecret refuses what cannot be a secret.

@@ -83,7 +83,8 @@ func (a *API) describeDefinition(s *workspace.Snapshot, path, id string) wire.De
 	if c == nil || !strings.HasPrefix(path, "connections/") {
 		return out
 	}
-	out.Kind, out.Needs, out.Has = c.Kind, c.NeedsSecret(), a.Secrets.Has(id)
+	out.Kind, out.Needs, out.Has = c.Kind, c.NeedsSecret(), a.Secrets.Has(id, c.SecretFor())
+	out.Moved = a.moved(c)
 	for _, op := range s.Tools.Search("", id, mostTools) {
 		out.Tools = append(out.Tools, op.Title)
 	}
@@ -139,7 +140,7 @@ func (a *API) define(r *request, in wire.Redefine) (wire.Defined, error) {
 // equip gives a connection its secret, where there is one, and tests it.
 func (a *API) equip(ctx context.Context, c *flow.Connection, secret string) (*wire.Verdict, error) {
 	if secret != "" && c.NeedsSecret() {
-		if err := a.Secrets.Put(ctx, c.ID, secret); err != nil {
+		if err := a.Secrets.Put(ctx, c.ID, c.SecretFor(), secret); err != nil {
 			return nil, err
 		}
 	}
@@ -148,7 +149,7 @@ func (a *API) equip(ctx context.Context, c *flow.Connection, secret string) (*wi
 	if err != nil {
 		return nil, err
 	}
-	if a.Secrets.Has(c.ID) && !(c.Auth.OAuth != nil && c.Auth.OAuth.Grant == "authorization_code") {
+	if a.Secrets.Has(c.ID, c.SecretFor()) && !(c.Auth.OAuth != nil && c.Auth.OAuth.Grant == "authorization_code") {
 		if err := a.Engine.Connected(ctx, c.ID, person(ctx).Name); err != nil {
 			return nil, err
 		}

@@ -41,7 +41,7 @@ func (a *API) deliver(r *request, in wire.Deliver) (wire.Delivery, error) {
 		return wire.Delivery{}, refuse(http.StatusUnprocessableEntity, "There is no key",
 			"Nothing is called "+hook.Verify+"; make the signing key first.")
 	}
-	secret, err := a.Secrets.Get(key.ID)
+	secret, err := a.Secrets.Get(key.ID, key.SecretFor())
 	if err != nil {
 		return wire.Delivery{}, refuse(http.StatusUnprocessableEntity, "There is no key",
 			"The signing key "+key.Title+" has no secret yet.")

@@ -38,13 +38,11 @@ func yard(t *testing.T, told chan<- struct{}) string {
 func TestACallElsewhereIsCalledOffAfterACrash(t *testing.T) {
 	told := make(chan struct{}, 10)
 	bed := testbed.Open(t, nil)
-	if err := bed.Secrets.Put(context.Background(), "hauliers", "key"); err != nil {
-		t.Fatal(err)
-	}
 	bed.Add(t, map[string]string{
 		"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
 		"connections/hauliers.yaml": "connection: hauliers\ntitle: Hauliers\naddress: " + yard(t, told) +
 			"\nauth: {bearer: kept}\nnetworks: [loopback]\na2a: {within: 2d}\n"})
+	bed.Give(t, bed.Workspace.Now().Workspace, "hauliers", "key")
 	if _, err := tool.AskOffers(t.Context(), bed.Kit, bed.Workspace.Now().Connections["hauliers"]); err != nil {
 		t.Fatal(err)
 	}

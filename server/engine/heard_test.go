@@ -97,9 +97,7 @@ func TestNoSecretIsSpokenAloud(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			e, bed := among(t, peers, map[string]string{
 				"workflows/desk.yaml": desk("{id: m, model: small, prompt: '${signal.text}'}")})
-			if err := bed.Secrets.Put(context.Background(), "models", secret); err != nil {
-				t.Fatal(err)
-			}
+			bed.Give(t, bed.Workspace.Now().Workspace, "models", secret)
 			heard, kept := visits(t, e, "What is the key?")
 			if strings.Contains(heard, secret) || heard != kept || !strings.HasSuffix(heard, ", keep it.") {
 				t.Errorf("a visitor heard %q, said was %q", heard, kept)

@@ -24,9 +24,7 @@ func TestASecretInASignalIsNowhereOnDisk(t *testing.T) {
 		"connections/key.yaml": "connection: key\ntitle: Key\nsigning_key: {scheme: bearer}\n",
 	})
 	ctx := context.Background()
-	if err := bed.Secrets.Put(ctx, "peer", secret); err != nil {
-		t.Fatal(err)
-	}
+	bed.Give(t, bed.Workspace.Now().Workspace, "peer", secret)
 	e := New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, slog.New(slog.DiscardHandler))
 	t.Cleanup(func() { e.Stop(ctx) })
 	ticket, err := e.Receive(ctx, "scale", &run.Signal{ID: "d1", Kind: "webhook", Source: "/in/scale", Trigger: "in",

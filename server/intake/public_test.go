@@ -80,11 +80,8 @@ steps:
 			"  - say: {text: \"${signal.text == 'hold' ? 'One moment, please.' : " +
 			"'You said ' + signal.text + ' <b>&'}\"}\n",
 	})
-	ctx := context.Background()
 	for name, secret := range map[string]string{"standard": standardKey, "plain": plainKey, "bearer": plainKey} {
-		if err := bed.Secrets.Put(ctx, name, secret); err != nil {
-			t.Fatal(err)
-		}
+		bed.Give(t, bed.Workspace.Now().Workspace, name, secret)
 	}
 	log := slog.New(slog.DiscardHandler)
 	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)

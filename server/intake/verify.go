@@ -27,7 +27,7 @@ const tolerance = 5 * time.Minute
 // the sender calls it where the scheme has a name for it.
 func verify(secrets *vault.Vault, key *flow.Connection, header http.Header, body []byte) (id string,
 	refusal *problem.Details) {
-	secret, err := secrets.Get(key.ID)
+	secret, err := secrets.Get(key.ID, key.SecretFor())
 	if err != nil {
 		return "", noKey("The owner has not given the signing key " + key.ID + " yet.")
 	}

@@ -76,9 +76,7 @@ func lookouts(t *testing.T, trigger string) *lookout {
 			"  - {name: microns, type: number}\n  - {name: notes}\n",
 	})
 	for _, name := range []string{"mail", "almanac"} {
-		if err := bed.Secrets.Put(context.Background(), name, "pw"); err != nil {
-			t.Fatal(err)
-		}
+		bed.Give(t, bed.Workspace.Now().Workspace, name, "pw")
 	}
 	log := slog.New(slog.DiscardHandler)
 	e := engine.New(bed.Store, bed.Workspace, bed.Kit, bed.Secrets, bed.Scripts, log)

@@ -70,8 +70,8 @@ func (k *Keeper) Token(ctx context.Context, c *flow.Connection, fresh bool) (str
 	}
 	unlock := k.lock(accessName(c.ID, person))
 	defer unlock()
-	access, err := k.Secrets.Get(accessName(c.ID, person))
-	expires, known, problem, stateErr := k.state(ctx, c.ID, person)
+	access, err := k.Secrets.Get(accessName(c.ID, person), c.TokenFor())
+	expires, known, problem, stateErr := k.Expires(ctx, c, person)
 	if stateErr != nil {
 		return "", stateErr
 	}
@@ -81,7 +81,7 @@ func (k *Keeper) Token(ctx context.Context, c *flow.Connection, fresh bool) (str
 	if c.Auth.OAuth.Grant == "client_credentials" {
 		return k.own(ctx, c)
 	}
-	refresh, err := k.Secrets.Get(refreshName(c.ID, person))
+	refresh, err := k.Secrets.Get(refreshName(c.ID, person), c.TokenFor())
 	switch {
 	case !known:
 		return "", &NeededError{c.ID, person, "Nobody has signed in at " + c.Title + " yet."}
@@ -111,7 +111,7 @@ func (k *Keeper) Token(ctx context.Context, c *flow.Connection, fresh bool) (str
 
 // own gets a token for the service itself.
 func (k *Keeper) own(ctx context.Context, c *flow.Connection) (string, error) {
-	secret, err := k.Secrets.Get(c.ID)
+	secret, err := k.Secrets.Get(c.ID, c.SecretFor())
 	if err != nil {
 		return "", err
 	}
@@ -144,11 +144,11 @@ func (k *Keeper) keep(ctx context.Context, c *flow.Connection, person string, to
 		granted = strings.Join(scopes(c), " ")
 	}
 	var b store.Batch
-	b.Do("INSERT INTO oauth_tokens (connection, person, scopes, expires, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT "+
-		"(connection, person) DO UPDATE SET scopes = excluded.scopes, expires = excluded.expires, problem = '', at "+
-		"= excluded.at",
-		c.ID, person, granted, expires, store.Time(time.Now()))
-	return k.Secrets.PutAll(context.WithoutCancel(ctx), parts, b)
+	b.Do("INSERT INTO oauth_tokens (connection, person, place, scopes, expires, at) VALUES (?, ?, ?, ?, ?, ?) "+
+		"ON CONFLICT (connection, person) DO UPDATE SET place = excluded.place, scopes = excluded.scopes, "+
+		"expires = excluded.expires, problem = '', at = excluded.at",
+		c.ID, person, c.TokenFor(), granted, expires, store.Time(time.Now()))
+	return k.Secrets.PutAll(context.WithoutCancel(ctx), parts, c.TokenFor(), b)
 }
 
 // spoil notes that a token cannot be renewed.
@@ -158,26 +158,27 @@ func (k *Keeper) spoil(ctx context.Context, connection, person, why string) erro
 	return k.Store.Write(ctx, b)
 }
 
-func (k *Keeper) state(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string,
-	err error) {
+// Expires tells when somebody's token of a connection ends; zero where it does not, or
+// where there is none. What was given for another place than the connection reaches now,
+// or by another service, is a problem.
+func (k *Keeper) Expires(ctx context.Context, c *flow.Connection, person string) (expires time.Time, known bool,
+	problem string, err error) {
 	var ms *int64
+	var place string
 	err = k.Store.Read().QueryRowContext(ctx,
-		"SELECT expires, problem FROM oauth_tokens WHERE connection = ? AND person = ?", connection, person).Scan(&ms,
-		&problem)
+		"SELECT expires, problem, place FROM oauth_tokens WHERE connection = ? AND person = ?", c.ID, person).Scan(&ms,
+		&problem, &place)
 	if errors.Is(err, sql.ErrNoRows) {
 		return time.Time{}, false, "", nil
 	}
 	if ms != nil {
 		expires = store.FromTime(*ms)
 	}
+	if err == nil && place != c.TokenFor() {
+		problem = "The sign-in at " + c.Title + " was for " + place + ", and it reaches " + c.TokenFor() +
+			" now. Sign in again."
+	}
 	return expires, err == nil, problem, err
-}
-
-// Expires tells when the token of a connection ends; zero where it does not,
-// or where there is none.
-func (k *Keeper) Expires(ctx context.Context, connection, person string) (expires time.Time, known bool, problem string,
-	err error) {
-	return k.state(ctx, connection, person)
 }
 
 func (k *Keeper) lock(name string) func() {
@@ -213,8 +214,9 @@ func (k *Keeper) reach(c *flow.Connection) (*http.Client, error) {
 }
 
 func (k *Keeper) config(c *flow.Connection, redirect string) (*oauth2.Config, *http.Client, error) {
-	secret, err := k.Secrets.Get(c.ID)
-	if errors.Is(err, vault.ErrNoSecret) {
+	secret, err := k.Secrets.Get(c.ID, c.SecretFor())
+	var moved *vault.MovedError
+	if errors.Is(err, vault.ErrNoSecret) && !errors.As(err, &moved) {
 		secret = "" // a public client has none; PKCE stands in for it
 	} else if err != nil {
 		return nil, nil, err

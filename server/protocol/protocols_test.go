@@ -44,15 +44,13 @@ func made(t *testing.T, files map[string]string, secrets map[string]string) *ben
 	t.Helper()
 	bed := testbed.Open(t, nil)
 	kit := bed.Kit
-	for name, s := range secrets {
-		if err := bed.Secrets.Put(context.Background(), name, s); err != nil {
-			t.Fatal(err)
-		}
-	}
 	files["woolsignal.yaml"] = "name: Larkrigg\nzone: Europe/London\n"
 	w, problems := flow.Decode(files)
 	for _, p := range problems {
 		t.Fatal(p)
+	}
+	for name, s := range secrets {
+		bed.Give(t, w, name, s)
 	}
 	c, problems := tool.Build(w, kit)
 	for _, p := range problems {
@@ -142,9 +140,7 @@ func TestFiles(t *testing.T) {
 	b.refuses("404", "loft/remove", map[string]any{"path": "sheet.txt"})
 	b.refuses("has no nowhere", "loft/list", map[string]any{"folder": "nowhere"})
 	b.refuses("leads elsewhere", "loft/read", map[string]any{"path": "../../../etc/passwd"})
-	if err := b.bed.Secrets.Put(context.Background(), "loft", "bad"); err != nil {
-		t.Fatal(err)
-	}
+	b.bed.Give(t, b.w, "loft", "bad")
 	b.refuses("does not accept", "loft/read", map[string]any{"path": "minutes/november.txt"})
 }
 

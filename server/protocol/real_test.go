@@ -323,9 +323,7 @@ service imap-login {
 	}
 	b.refuses("no mail", "post/move", map[string]any{"uid": uidOf, "to": "Done"})
 	b.refuses("there is no folder Attic", "post/search", map[string]any{"folder": "Attic"})
-	if err := b.bed.Secrets.Put(context.Background(), "post", "wrong-password"); err != nil {
-		t.Fatal(err)
-	}
+	b.bed.Give(t, b.w, "post", "wrong-password")
 	b.refuses("does not let", "post/search", map[string]any{})
 }
 

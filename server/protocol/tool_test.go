@@ -26,11 +26,6 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 	t.Helper()
 	bed := testbed.Open(t, nil)
 	kit := bed.Kit
-	for _, name := range []string{"peer", "other"} {
-		if err := bed.Secrets.Put(context.Background(), name, "peer-secret"); err != nil {
-			t.Fatal(err)
-		}
-	}
 	server := httptest.NewServer(peer)
 	t.Cleanup(server.Close)
 	all := map[string]string{"woolsignal.yaml": "name: Larkrigg\nzone: Europe/London\n",
@@ -40,6 +35,9 @@ func catalogue(t *testing.T, connection string, peer http.Handler, files map[str
 		all[path] = strings.ReplaceAll(text, "SERVER", server.URL)
 	}
 	w, problems := flow.Decode(all)
+	for _, name := range []string{"peer", "other"} {
+		bed.Give(t, w, name, "peer-secret")
+	}
 	for _, p := range problems {
 		t.Fatal(p)
 	}

@@ -50,7 +50,7 @@ func TestSeeds(t *testing.T) {
 	}
 	secrets, err := vault.Open(context.Background(), template, s)
 	if err == nil {
-		err = secrets.Put(context.Background(), "key", signingKey)
+		err = secrets.Put(context.Background(), "key", "", signingKey)
 	}
 	if err != nil {
 		t.Fatal(err)

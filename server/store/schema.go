@@ -11,7 +11,7 @@ import (
 var schema string
 
 // version numbers the schema, and with it the form of all that is kept in it.
-const version = 24
+const version = 25
 
 // prepare makes the tables of a new database, and refuses one that another
 // version wrote rather than guessing at it.

@@ -71,9 +71,11 @@ CREATE TABLE definitions (
   definition TEXT NOT NULL            -- JSON: files by path, and what of the workspace they depend on
 ) WITHOUT ROWID;
 CREATE TABLE secrets (
-  connection TEXT PRIMARY KEY,
+  connection TEXT NOT NULL,
+  place      TEXT NOT NULL,           -- where it is sent, and nowhere else; '' for what only verifies
   sealed     BLOB NOT NULL,
-  changed    INTEGER NOT NULL
+  changed    INTEGER NOT NULL,
+  PRIMARY KEY (connection, place)
 ) WITHOUT ROWID;
 
 -- Runs: the journal is the truth, the rest can be built from it.
@@ -391,6 +393,7 @@ CREATE TABLE health (
 CREATE TABLE oauth_tokens (
   connection TEXT NOT NULL,
   person     TEXT NOT NULL,           -- e-mail, '' for the service itself
+  place      TEXT NOT NULL,           -- where it is sent, and who gave it
   scopes     TEXT NOT NULL,
   expires    INTEGER,                 -- of the access token
   problem    TEXT NOT NULL DEFAULT '',-- why it cannot be renewed

@@ -56,6 +56,18 @@ func Open(t testing.TB, files map[string]string) *Bed {
 	return bed
 }
 
+// Give gives a connection of a workspace its secret, for where it leads there.
+func (b *Bed) Give(t testing.TB, w *flow.Workspace, connection, secret string) {
+	t.Helper()
+	place := ""
+	if c := w.Connections[connection]; c != nil {
+		place = c.SecretFor()
+	}
+	if err := b.Secrets.Put(context.Background(), connection, place, secret); err != nil {
+		t.Fatal(err)
+	}
+}
+
 // Spoil makes writes to a table fail, as a full disk does, until mend is
 // called: those for which a condition on NEW holds, or all of them with "1".
 func (b *Bed) Spoil(t testing.TB, table, when string) (mend func()) {

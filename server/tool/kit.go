@@ -58,7 +58,7 @@ func (k *Kit) Beside(key any, make func() any) any {
 func (k *Kit) Store() *store.Store { return k.store }
 
 // Secret gives a connection's secret, for what is no client of its address.
-func (k *Kit) Secret(connection string) (string, error) { return k.secrets.Get(connection) }
+func (k *Kit) Secret(c *flow.Connection) (string, error) { return k.secrets.Get(c.ID, c.SecretFor()) }
 
 // Key gives what a connection signs with.
 func (k *Kit) Key(c *flow.Connection) egress.Key {
@@ -69,7 +69,7 @@ func (k *Kit) Key(c *flow.Connection) egress.Key {
 		if fresh {
 			return "", egress.ErrNotRenewed
 		}
-		return k.secrets.Get(c.ID)
+		return k.Secret(c)
 	}
 }
 
@@ -170,6 +170,7 @@ func orElse(said *bool, otherwise bool) bool {
 // Lacks turns what a missing secret or sign-in causes into a [MissingError].
 func (k *Kit) Lacks(connection string, err error) error {
 	var needed *oauth.NeededError
+	var moved *vault.MovedError
 	switch {
 	case errors.As(err, &needed):
 		of := needed.Person
@@ -177,12 +178,21 @@ func (k *Kit) Lacks(connection string, err error) error {
 			of = "builder"
 		}
 		return &MissingError{connection, of, needed.Why}
+	case errors.As(err, &moved):
+		return &MissingError{connection, "builder",
+			fmt.Sprintf("%s. Give it one for there on its page, or with: woolsignal connect %s", sentence(moved),
+				connection)}
 	case errors.Is(err, vault.ErrNoSecret):
 		return &MissingError{connection, "builder",
 			fmt.Sprintf("The connection %s has no secret yet. Give it one on its page, or with: woolsignal connect %s",
 				connection, connection)}
 	}
 	return err
+}
+
+func sentence(err error) string {
+	said := err.Error()
+	return strings.ToUpper(said[:1]) + said[1:]
 }
 
 // noteEvery bounds how often a connection that works is noted to.

@@ -12,6 +12,7 @@ import (
 	"woolsignal/core/flow"
 	"woolsignal/server/egress"
 	"woolsignal/server/store"
+	"woolsignal/server/vault"
 )
 
 // Verdict is what a test of a connection found, in plain words, and what to do.
@@ -66,6 +67,10 @@ func (k *Kit) Trouble(c *flow.Connection, err error) Verdict {
 	var missing *MissingError
 	var blocked *egress.BlockedError
 	var refused *RefusedError
+	var moved *vault.MovedError
+	if errors.As(err, &moved) {
+		return Unfit("Give it one for there here, or with: woolsignal connect "+c.ID, "%s.", sentence(moved))
+	}
 	switch err = k.Lacks(c.ID, err); {
 	case errors.As(err, &missing) && c.Auth.Kind == "oauth" && c.Auth.OAuth.Grant == "authorization_code":
 		return Unfit("Sign in from the connection's page.", "%s", missing.Why)

@@ -19,7 +19,7 @@ func FuzzMask(fuzzed *testing.F) {
 		if len(secret) < shortest || strings.Contains(blot, secret) || strings.Contains(secret, "•") {
 			return
 		}
-		hidden := blots(map[string]string{"peer": secret}).hide(before + secret + after)
+		hidden := blots(map[kept]string{{name: "peer"}: secret}).hide(before + secret + after)
 		if strings.Contains(hidden, secret) {
 			t.Errorf("%q is hidden as %q", secret, hidden)
 		}

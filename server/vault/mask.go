@@ -44,11 +44,11 @@ func (v *Vault) MaskFor(said []string) func(string) string {
 
 // unsaid hides the secrets that are not among some words. v.mu is held.
 func (v *Vault) unsaid(said []string) mask {
-	unsaid := map[string]string{}
-	for name, secret := range v.known {
-		alone := blots(map[string]string{name: secret})
+	unsaid := map[kept]string{}
+	for one, secret := range v.known {
+		alone := blots(map[kept]string{one: secret})
 		if !slices.ContainsFunc(said, func(words string) bool { return alone.hide(words) != words }) {
-			unsaid[name] = secret
+			unsaid[one] = secret
 		}
 	}
 	return blots(unsaid)
@@ -98,7 +98,7 @@ func (m mask) hide(text string) string {
 
 // blots makes what masks secrets, the longest form first so that no shorter
 // one leaves a part of it.
-func blots(known map[string]string) mask {
+func blots(known map[kept]string) mask {
 	forms, whole := map[string]string{}, map[string]bool{}
 	for _, secret := range known {
 		if len(secret) >= shortest {

@@ -19,7 +19,7 @@ func TestASecretIsMaskedAsItIsSent(t *testing.T) {
 	ctx, v := context.Background(), opened(t)
 	for _, secret := range []string{"clip-key-8812-fold", "six666", "with space & \"quotes\\ends\"", "ünï/cødé+==",
 		"<tag>&'more'"} {
-		if err := v.Put(ctx, "peer", secret); err != nil {
+		if err := v.Put(ctx, "peer", "", secret); err != nil {
 			t.Fatal(err)
 		}
 		quoted, err := json.Marshal(secret)
@@ -61,7 +61,7 @@ func TestASecretIsMaskedAsItIsSent(t *testing.T) {
 // looked for by itself.
 func TestAShortSecretIsMaskedAsItIsSent(t *testing.T) {
 	ctx, v := context.Background(), opened(t)
-	if err := v.Put(ctx, "peer", "1234"); err != nil {
+	if err := v.Put(ctx, "peer", "", "1234"); err != nil {
 		t.Fatal(err)
 	}
 	for text, want := range map[string]string{
@@ -86,7 +86,7 @@ func TestAShortSecretIsMaskedAsItIsSent(t *testing.T) {
 func TestWhatWasSaidIsNotMaskedForWhoSaidIt(t *testing.T) {
 	ctx, v := context.Background(), opened(t)
 	for name, secret := range map[string]string{"one": "clip-key-8812", "other": "fold-key-7731"} {
-		if err := v.Put(ctx, name, secret); err != nil {
+		if err := v.Put(ctx, name, "", secret); err != nil {
 			t.Fatal(err)
 		}
 	}

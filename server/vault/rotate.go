@@ -3,9 +3,7 @@ package vault
 import (
 	"context"
 	"fmt"
-	"maps"
 	"os"
-	"slices"
 
 	"golang.org/x/crypto/chacha20poly1305"
 
@@ -32,12 +30,12 @@ func (v *Vault) RotateKey(ctx context.Context) (secrets int, err error) {
 		return 0, fmt.Errorf("vault: %w", err)
 	}
 	var b store.Batch
-	for _, name := range slices.Sorted(maps.Keys(v.known)) {
-		closed, err := sealed(next, v.known[name], name)
+	for one, secret := range v.known {
+		closed, err := sealed(next, secret, one.bound())
 		if err != nil {
 			return 0, err
 		}
-		keep(&b, name, closed)
+		keep(&b, one, closed)
 	}
 	if !b.Empty() {
 		if err := v.store.Write(ctx, b); err != nil {

@@ -28,10 +28,10 @@ func FuzzStream(fuzzed *testing.F) {
 		f.Fatal(err)
 	}
 	f.Fuzz(func(t *testing.T, before, secret, after string) {
-		if len(secret) < vault.Shortest || v.Put(ctx, "clip", secret) != nil {
+		if len(secret) < vault.Shortest || v.Put(ctx, "clip", "", secret) != nil {
 			t.Skip()
 		}
-		if err := v.Put(ctx, "other", secret+"-longer"); err != nil {
+		if err := v.Put(ctx, "other", "", secret+"-longer"); err != nil {
 			t.Skip()
 		}
 		text := before + secret + after

@@ -1,9 +1,10 @@
 // Package vault seals the secrets of connections.
 //
 // A secret is sealed with XChaCha20-Poly1305 under a key that lives in a file
-// beside the database, never in it, and bound to its connection's id. No route
-// returns a secret; only the client that talks to the connection's own host
-// takes it out, and Mask hides it wherever it would echo.
+// beside the database, never in it, and bound to its connection's id and the
+// place it was given for: whoever changes where a connection leads has no
+// secret there. No route returns a secret; only the client that talks to that
+// place takes it out, and Mask hides it wherever it would echo.
 package vault
 
 import (
@@ -16,6 +17,8 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -36,14 +39,36 @@ type Vault struct {
 	seal   cipher.AEAD
 	store  *store.Store
 
-	mu    sync.RWMutex      // guards what follows, and the seal while the key is replaced
-	known map[string]string // by name
-	blots mask              // hides what is known
+	mu    sync.RWMutex // guards what follows, and the seal while the key is replaced
+	known map[kept]string
+	blots mask // hides what is known
 }
+
+// kept is what a secret is kept by: the name of what it belongs to, and where it may be
+// sent.
+type kept struct{ name, place string }
+
+// bound is what the seal is bound to.
+func (k kept) bound() string { return k.name + "\x00" + k.place }
+
+// MovedError says that there are secrets of the name, given for other places.
+type MovedError struct {
+	Name   string
+	Place  string   // for which there is none
+	Others []string // for which there is one
+}
+
+func (e *MovedError) Error() string {
+	return fmt.Sprintf("the secret of %s was given for %s, and is not sent to %s", e.Name,
+		strings.Join(e.Others, ", and for "), e.Place)
+}
+
+// Unwrap has it be a missing secret.
+func (e *MovedError) Unwrap() error { return ErrNoSecret }
 
 // Open reads the key, or makes one for a new folder, and unseals what is kept.
 func Open(ctx context.Context, folder string, s *store.Store) (*Vault, error) {
-	v := &Vault{store: s, folder: folder, known: map[string]string{}, blots: blots(nil)}
+	v := &Vault{store: s, folder: folder, known: map[kept]string{}, blots: blots(nil)}
 	key, err := os.ReadFile(v.keyPath())
 	if err == nil {
 		err = os.Chmod(v.keyPath(), 0o600) // it may have been copied here otherwise
@@ -92,24 +117,24 @@ func syncFolder(path string) error {
 
 // unseal reads every secret that is kept.
 func (v *Vault) unseal(ctx context.Context) error {
-	rows, err := v.store.Read().QueryContext(ctx, "SELECT connection, sealed FROM secrets")
+	rows, err := v.store.Read().QueryContext(ctx, "SELECT connection, place, sealed FROM secrets")
 	if err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
 	defer rows.Close()
-	known := map[string]string{}
+	known := map[kept]string{}
 	for rows.Next() {
-		var name string
+		var one kept
 		var sealed []byte
-		if err := rows.Scan(&name, &sealed); err != nil {
+		if err := rows.Scan(&one.name, &one.place, &sealed); err != nil {
 			return fmt.Errorf("vault: %w", err)
 		}
-		plain, err := v.open(sealed, name)
+		plain, err := v.open(sealed, one.bound())
 		if err != nil {
 			return fmt.Errorf("vault: the secret of %s was sealed with another key than %s, or is damaged; put the "+
-				"right key file back", name, v.keyPath())
+				"right key file back", one.name, v.keyPath())
 		}
-		known[name] = string(plain)
+		known[one] = string(plain)
 	}
 	v.known, v.blots = known, blots(known)
 	return rows.Err()
@@ -147,39 +172,68 @@ func (v *Vault) Unseal(closed []byte, name string) (string, error) {
 	return string(plain), err
 }
 
-// Put seals a secret, in place of any before it. Its name is a connection's
-// id; tokens that belong to a connection have names that begin with it.
-func (v *Vault) Put(ctx context.Context, name, secret string) error {
-	return v.PutAll(ctx, map[string]string{name: secret}, store.Batch{})
+// Put seals a secret for a place, in place of any before it there. Its name is a
+// connection's id; tokens that belong to a connection have names that begin with it.
+// place is [flow.Connection.SecretFor] or a place like it.
+func (v *Vault) Put(ctx context.Context, name, place, secret string) error {
+	return v.PutAll(ctx, map[string]string{name: secret}, place, store.Batch{})
 }
 
-// PutAll seals secrets that belong together, all or none of them, with what
+// mostPlaces is how many places a name has a secret for: more are there only where
+// somebody goes on moving it, and the oldest goes.
+const mostPlaces = 4
+
+// PutAll seals secrets that belong together for a place, all or none of them, with what
 // else is written with them.
-func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, with store.Batch) error {
+func (v *Vault) PutAll(ctx context.Context, secrets map[string]string, place string, with store.Batch) error {
 	v.mu.Lock()
 	defer v.mu.Unlock()
+	next := maps.Clone(v.known)
 	for name, secret := range secrets {
-		closed, err := sealed(v.seal, secret, name)
+		one := kept{name, place}
+		closed, err := sealed(v.seal, secret, one.bound())
 		if err != nil {
 			return err
 		}
-		keep(&with, name, closed)
+		old, err := v.oldest(ctx, one)
+		if err != nil {
+			return err
+		}
+		if old != nil {
+			with.Do("DELETE FROM secrets WHERE connection = ? AND place = ?", old.name, old.place)
+			delete(next, *old)
+		}
+		keep(&with, one, closed)
+		next[one] = secret
 	}
 	if err := v.store.Write(ctx, with); err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
-	maps.Copy(v.known, secrets)
-	v.blots = blots(v.known)
+	v.known, v.blots = next, blots(next)
 	return nil
 }
 
-func keep(b *store.Batch, name string, closed []byte) {
-	b.Do("INSERT INTO secrets (connection, sealed, changed) VALUES (?, ?, ?) ON CONFLICT (connection) DO UPDATE SET "+
-		"sealed = excluded.sealed, changed = excluded.changed",
-		name, closed, store.Time(time.Now()))
+// oldest is the place whose secret goes where one more comes; nil where there is room.
+func (v *Vault) oldest(ctx context.Context, more kept) (*kept, error) {
+	if _, there := v.known[more]; there || len(v.places(more.name)) < mostPlaces {
+		return nil, nil
+	}
+	old := kept{name: more.name}
+	err := v.store.Read().QueryRowContext(ctx, "SELECT place FROM secrets WHERE connection = ? ORDER BY changed, "+
+		"place LIMIT 1", more.name).Scan(&old.place)
+	if err != nil {
+		return nil, fmt.Errorf("vault: %w", err)
+	}
+	return &old, nil
 }
 
-// Drop forgets a secret.
+func keep(b *store.Batch, one kept, closed []byte) {
+	b.Do("INSERT INTO secrets (connection, place, sealed, changed) VALUES (?, ?, ?, ?) ON CONFLICT (connection, "+
+		"place) DO UPDATE SET sealed = excluded.sealed, changed = excluded.changed",
+		one.name, one.place, closed, store.Time(time.Now()))
+}
+
+// Drop forgets a secret, wherever it was given for.
 func (v *Vault) Drop(ctx context.Context, name string) error {
 	v.mu.Lock()
 	defer v.mu.Unlock()
@@ -188,25 +242,39 @@ func (v *Vault) Drop(ctx context.Context, name string) error {
 	if err := v.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("vault: %w", err)
 	}
-	delete(v.known, name)
+	maps.DeleteFunc(v.known, func(one kept, _ string) bool { return one.name == name })
 	v.blots = blots(v.known)
 	return nil
 }
 
-// Get gives a secret to whoever talks to the connection's host. The error is
-// [ErrNoSecret] where there is none.
-func (v *Vault) Get(name string) (string, error) {
+// Get gives the secret to be sent to a place. The error is [ErrNoSecret] where there is
+// none, a *[MovedError] where there are some for other places.
+func (v *Vault) Get(name, place string) (string, error) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	secret, ok := v.known[name]
-	if !ok {
-		return "", ErrNoSecret
+	if secret, ok := v.known[kept{name, place}]; ok {
+		return secret, nil
 	}
-	return secret, nil
+	if others := v.places(name); len(others) > 0 {
+		return "", &MovedError{name, place, others}
+	}
+	return "", ErrNoSecret
 }
 
-// Has tells whether a connection has a secret.
-func (v *Vault) Has(connection string) bool {
-	_, err := v.Get(connection)
+// Has tells whether there is a secret of the name for a place.
+func (v *Vault) Has(name, place string) bool {
+	_, err := v.Get(name, place)
 	return err == nil
+}
+
+// places are those a name has a secret for.
+func (v *Vault) places(name string) []string {
+	var out []string
+	for one := range v.known {
+		if one.name == name {
+			out = append(out, one.place)
+		}
+	}
+	slices.Sort(out)
+	return out
 }

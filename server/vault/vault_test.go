@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -23,11 +24,11 @@ func TestSealedKeptAndMasked(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := v.Get("register"); !errors.Is(err, vault.ErrNoSecret) {
+	if _, err := v.Get("register", ""); !errors.Is(err, vault.ErrNoSecret) {
 		t.Errorf("before any secret: %v", err)
 	}
 	const secret = "clip-key-8812-fold"
-	if err := v.Put(ctx, "register", secret); err != nil {
+	if err := v.Put(ctx, "register", "", secret); err != nil {
 		t.Fatal(err)
 	}
 	if got := v.MaskValue(map[string]any{"echo": []any{"key " +
@@ -46,7 +47,7 @@ func TestSealedKeptAndMasked(t *testing.T) {
 	if v, err = vault.Open(ctx, folder, s); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := v.Get("register"); got != secret || err != nil {
+	if got, err := v.Get("register", ""); got != secret || err != nil {
 		t.Errorf("after reopening: %q, %v", got, err)
 	}
 	if err := os.WriteFile(filepath.Join(folder, vault.KeyFile), bytes.Repeat([]byte{1}, 32), 0o600); err != nil {
@@ -78,7 +79,7 @@ func TestTheKeyIsReplacedWholeThoughTheCallerLeaves(t *testing.T) {
 				if err != nil {
 					t.Fatalf("after a rotation whose caller left: %v", err)
 				}
-				if err := v.Put(context.Background(), "models", "sk-wool-4471"); err != nil {
+				if err := v.Put(context.Background(), "models", "", "sk-wool-4471"); err != nil {
 					t.Fatal(err)
 				}
 				ctx, cancel := context.WithCancel(context.Background())
@@ -88,7 +89,7 @@ func TestTheKeyIsReplacedWholeThoughTheCallerLeaves(t *testing.T) {
 				if err != nil && !errors.Is(err, context.Canceled) {
 					t.Fatal(err)
 				}
-				if got, err := v.Get("models"); got != "sk-wool-4471" || err != nil {
+				if got, err := v.Get("models", ""); got != "sk-wool-4471" || err != nil {
 					t.Fatalf("in the same process: %q, %v", got, err)
 				}
 				if err := s.Close(); err != nil {
@@ -96,5 +97,49 @@ func TestTheKeyIsReplacedWholeThoughTheCallerLeaves(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// A secret is for the place it was given for: another place has none, and is told so; of many places the oldest goes;
+// and whoever writes in the database cannot have it count for another.
+func TestASecretIsForItsPlaceAlone(t *testing.T) {
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := store.Open(ctx, folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	v, err := vault.Open(ctx, folder, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const here, there = "https://models.example", "https://models.example:8443"
+	if err := v.Put(ctx, "models", here, "sk-wool-4471"); err != nil {
+		t.Fatal(err)
+	}
+	var moved *vault.MovedError
+	if _, err := v.Get("models", there); !errors.As(err, &moved) || !errors.Is(err, vault.ErrNoSecret) ||
+		!strings.Contains(err.Error(), "was given for "+here) {
+		t.Errorf("there: %v", err)
+	}
+	if got, err := v.Get("models", here); err != nil || got != "sk-wool-4471" {
+		t.Errorf("here: %q %v", got, err)
+	}
+	for i := range 5 {
+		if err := v.Put(ctx, "models", fmt.Sprint(there, i), "sk-wool-4472"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var n int
+	if err := s.Read().QueryRow("SELECT count(*) FROM secrets").Scan(&n); err != nil || n != 4 {
+		t.Errorf("%d secrets are kept, %v", n, err)
+	}
+	var b store.Batch
+	b.Do("UPDATE secrets SET place = ? WHERE place = ?", "https://elsewhere.example", there+"4")
+	if err := s.Write(ctx, b); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := vault.Open(ctx, folder, s); err == nil || !strings.Contains(err.Error(), "is damaged") {
+		t.Errorf("moved by hand, it is opened: %v", err)
 	}
 }

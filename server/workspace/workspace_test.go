@@ -222,9 +222,7 @@ func TestTheNextSignalIsKept(t *testing.T) {
 
 func TestASecretOfTheVaultInAFileIsFound(t *testing.T) {
 	b, ctx := bed(t), context.Background()
-	if err := b.Secrets.Put(ctx, "models", "a-very-secret-key"); err != nil {
-		t.Fatal(err)
-	}
+	b.Give(t, b.Workspace.Now().Workspace, "models", "a-very-secret-key")
 	problems, err := b.Workspace.Apply(ctx,
 		workspace.Change{Files: changed(b, "workflows/echo.yaml", echo+"# a-very-secret-key\n")})
 	if !errors.Is(err, workspace.ErrProblems) || !strings.Contains(problems[0].What, "holds a secret") {

@@ -59,7 +59,9 @@ export function ConnectionForm({ file, kind, fresh, onMade }: Shown) {
         <FieldRow key={f.name} field={f} place={place(f)} />
       ))}
       {protocol?.schemes && <AuthField field={field('auth')} />}
-      {s.meant?.needs_secret && <Secret secret={secret} has={!!s.meant.has_secret} onChange={setSecret} />}
+      {s.meant?.needs_secret && (
+        <Secret secret={secret} has={!!s.meant.has_secret} moved={s.meant.moved} onChange={setSecret} />
+      )}
       <Reach />
       <More title="More it can say">
         {[...rest.map((f) => [f, place(f)] as const), ...others.map((n) => [field(n), `/${n}`] as const)].map(
@@ -163,13 +165,21 @@ export function Called({ file, fresh, autoFocus }: { file: FileDraft; fresh: boo
   )
 }
 
-function Secret({ secret, has, onChange }: { secret: string; has: boolean; onChange: (s: string) => void }) {
+interface SecretProps {
+  secret: string
+  has: boolean
+  moved?: string // that what is kept was given for another place
+  onChange: (s: string) => void
+}
+
+function Secret({ secret, has, moved, onChange }: SecretProps) {
   return (
     <Laid
       name="Secret"
       help={`The key, password or token the other side gave you. It is sealed and never shown again${has ? '; empty leaves the one that is kept' : ''}.`}
     >
       <SecretInput value={secret} onChange={onChange} />
+      {moved && <p className="text-[0.9rem] text-madder">{moved}</p>}
     </Laid>
   )
 }

@@ -28,7 +28,9 @@ export function Secret({ c, done }: { c: Connection; done: () => void }) {
           ? `Replace ${c.sign_in ? 'the client’s' : 'its'} secret`
           : `Give it ${c.sign_in ? 'the client’s' : 'its'} secret`}
       </h3>
+      {c.moved && <p className="text-madder">{c.moved}</p>}
       <p className="text-[0.87rem] text-quiet">
+        {c.secret_for && `It is sent to ${c.secret_for}, and nowhere else. `}
         {c.has_secret ? 'One is kept, sealed. ' : ''}A new one counts at once everywhere, is tested, and is never shown
         again.
       </p>

@@ -11,7 +11,7 @@ import (
 )
 
 func try(_ context.Context, k *tool.Kit, _ *flow.Workspace, _ tool.Catalogue, c *flow.Connection) tool.Verdict {
-	secret, err := k.Secret(c.ID)
+	secret, err := k.Secret(c)
 	if err != nil {
 		return k.Trouble(c, err)
 	}

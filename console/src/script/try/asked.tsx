@@ -36,7 +36,8 @@ function Missing({ connection, run }: { connection: string; run: string }) {
   return (
     <>
       <p>
-        <b>{one.data.title}</b> is needed here, and nobody has given its secret yet.
+        <b>{one.data.title}</b> is needed here, and nobody has given its secret{' '}
+        {one.data.moved ? 'for where it leads now' : 'yet'}.
       </p>
       {one.data.sign_in ? (
         <Link to={`/connections/${connection}`} className="text-indigo underline underline-offset-2">

@@ -239,7 +239,7 @@ func TestARealModelServerIsOneFileAway(t *testing.T) {
 	if out, errs, code := s.Command("Ines", "", "apply", "-yes", folder); code != 0 {
 		t.Fatalf("apply: %s%s", out, errs)
 	}
-	if d := s.Talk("t1", "hello"); !strings.Contains(d.Because, "key is wrong") ||
+	if d := s.Talk("t1", "hello"); !strings.Contains(d.Because, "was given for "+s.Standins["bellwether"]) ||
 		!strings.Contains(d.Because, "woolsignal connect") {
 		t.Errorf("with the old key: %s %q", d.Status, d.Because)
 	}

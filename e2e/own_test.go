@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -101,8 +102,8 @@ func TestAnAgentActsOnItsOwnWork(t *testing.T) {
 		t.Fatalf("%s %s: %v, %+v", d.Status, d.Because, d.Labels, calls)
 	}
 	next := s.Ended(clerkHears(t, s, "How is the ford?"))
-	if a := stepOf(t, next, "answer").Agent; !strings.Contains(a.System, "The ford floods in November.") {
-		t.Errorf("what it kept is not known: %s", a.System)
+	if a := stepOf(t, next, "answer").Agent; !slices.Contains(a.Facts, "The ford floods in November.") {
+		t.Errorf("what it kept is not known: %q", a.Facts)
 	}
 	comesDue(t, s)
 	s.Kill()

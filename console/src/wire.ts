@@ -1382,6 +1382,7 @@ export interface components {
             asks?: components["schemas"]["AgentRequest"][];
             call?: string;
             files?: components["schemas"]["AgentFile"][];
+            from?: string;
             role: string;
             text?: string;
             thought?: string;

@@ -35,6 +35,9 @@ func Tokens(text string) int {
 // Tokens estimates how many tokens a message is.
 func (m Message) Tokens() int {
 	n := 4 + Tokens(m.Text)
+	if m.From != "" {
+		n += 2 + Tokens(m.From)
+	}
 	for _, a := range m.Asks {
 		args, err := json.Marshal(a.Args)
 		if err == nil {
@@ -75,6 +78,9 @@ func OfferTokens(name, description string, schema map[string]any) int {
 // the turn before.
 func (s *State) Measure(model flow.Model, tools int) (fill Fill, leftOut int, fits bool) {
 	fill = Fill{Told: Tokens(s.System), Tools: tools}
+	for _, m := range s.known() {
+		fill.Told += m.Tokens()
+	}
 	for i, m := range s.Messages[s.From:] {
 		if i+s.From < s.Recalled {
 			fill.Memory += m.Tokens()

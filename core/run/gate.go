@@ -63,6 +63,7 @@ func (g *gate) messages(all []agent.Message) {
 func (g *gate) message(m *agent.Message) {
 	g.text(&m.Text)
 	g.text(&m.Thought)
+	g.text(&m.From)
 	for i := range m.Files {
 		g.text(&m.Files[i].Name)
 	}

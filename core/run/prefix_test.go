@@ -162,7 +162,7 @@ func typedAnswers(ask *run.Ask) *run.Answered {
 	}
 	given := map[string]any{"day": "x"}
 	switch {
-	case len(ask.Tools) > 0 && last.Role == "user" && len(ask.Messages) == 1:
+	case len(ask.Tools) > 0 && last.Role == "user" && strings.HasPrefix(last.Text, "Grade it."):
 		return says("", agent.Request{ID: "a", Tool: "slots/find", Args: given},
 			agent.Request{ID: "a", Tool: "slots/remove", Args: map[string]any{"id": "s1"}},
 			agent.Request{ID: "b", Tool: "slots/gone", Args: "no json"})

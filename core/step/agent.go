@@ -270,7 +270,7 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 	if err != nil {
 		return nil, message, fmt.Errorf("task: %w", err)
 	}
-	message = agent.Message{Role: "user", Text: expr.Text(task)}
+	message = agent.Message{Role: "user", Text: expr.Text(task), From: speaker(at.Signal())}
 	if message.Files, err = filesOf(a.Files, at.Scope); err != nil {
 		return nil, message, err
 	}
@@ -287,6 +287,19 @@ func (a *Agent) given(at *run.At, def *flow.Agent) (input map[string]any, messag
 		message.Text += told(inputs)
 	}
 	return input, message, run.TooLarge("what it is given", message.Text)
+}
+
+// speaker says who an agent's task comes from, in the message that brings it: a name is
+// what its bearer likes, and no part of what the agent is told to do.
+func speaker(s *run.Signal) string {
+	name := agent.Line(s.From["name"])
+	switch known := s.Vouched(); {
+	case name == "":
+		return ""
+	case known != "" && strings.EqualFold(known, s.From["email"]):
+		return "From " + name + ", who is signed in"
+	}
+	return "From somebody who is not known here, and gives the name “" + name + "”"
 }
 
 // inputs are what it is given beside its task.
@@ -329,9 +342,6 @@ func system(at *run.At, def *flow.Agent) (string, error) {
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "You are %s. %s\nIt is %s.\n", def.Title, def.Purpose, moment(at))
-	if from := at.Signal().From; from["name"] != "" {
-		fmt.Fprintf(&b, "You are talking with %s.\n", from["name"])
-	}
 	if context := at.Workflow().Context; context != "" {
 		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(context))
 	}
@@ -343,8 +353,8 @@ func system(at *run.At, def *flow.Agent) (string, error) {
 func factsOf(at *run.At, def *flow.Agent) []string {
 	var about []string
 	for _, of := range def.Memory.Facts {
-		if email := at.Signal().Vouched(); of == "person" && email != "" {
-			about = append(about, email)
+		if who := at.Signal().RememberedAs(); of == "person" && who != "" {
+			about = append(about, who)
 		} else if of == "workspace" {
 			about = append(about, of)
 		}

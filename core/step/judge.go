@@ -58,7 +58,7 @@ func (c *Case) put(b *strings.Builder, number int, scope expr.Scope) ([]agent.Fi
 	}
 	files, err := filesOf(c.Files, scope)
 	for _, f := range files {
-		fmt.Fprintf(b, "About the file %s, which is shown.\n", f.Name)
+		fmt.Fprintf(b, "About the file %s, which is shown.\n", agent.Line(f.Name))
 	}
 	return files, err
 }

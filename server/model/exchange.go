@@ -13,6 +13,8 @@ import (
 	"time"
 
 	sse "github.com/tmaxmax/go-sse"
+
+	"woolsignal/server/vault"
 )
 
 // once asks one time. A field that the server refuses is left out, and it is asked
@@ -98,7 +100,13 @@ func (s *Server) send(ctx context.Context, path string, body any, accept string,
 	request.Header.Set("Accept", accept)
 	d.dress(request.Header)
 	response, err := s.Client.Do(request)
-	if err != nil {
+	var moved *vault.MovedError
+	switch {
+	case errors.As(err, &moved):
+		return nil, fmt.Errorf("%w; give it one for there with woolsignal connect %s", moved, s.Connection.ID)
+	case errors.Is(err, vault.ErrNoSecret):
+		return nil, fmt.Errorf("nobody has given its key yet; do so with woolsignal connect %s", s.Connection.ID)
+	case err != nil:
 		return nil, &busyError{time.Second, fmt.Errorf("it cannot be reached: %w", err)}
 	}
 	return response, nil

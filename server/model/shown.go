@@ -82,7 +82,7 @@ func kindOf(said string, data []byte) string {
 func (s shown) isPicture() bool { return s.data != "" && s.IsPicture() }
 
 // told is a file that is shown by its words.
-func (s shown) told() string { return "The file " + s.Name + ":\n\n" + s.words }
+func (s shown) told() string { return "The file " + agent.Line(s.Name) + ":\n\n" + s.words }
 
 // pictures is how many are shown.
 func (q *question) pictures() int {

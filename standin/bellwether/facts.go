@@ -21,6 +21,7 @@ var (
 	amount = regexp.MustCompile(`(?i)\b(\d{1,4}) ?(fleeces?|bales?|sheets?|bags?|kg)\b`)
 	farm   = regexp.MustCompile(`\b(?:from|for|at|of|is|was|I'm|it's|It's|called|name's)\s+` +
 		`((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)`)
+	speaker    = regexp.MustCompile(`\AFrom [^\n]*:\n\n`) // who a message is from, before its words
 	onlyName   = regexp.MustCompile(`^\s*((?:[A-Z][a-z]+)(?:\s+[A-Z][a-z]+)*)\W*$`)
 	passedOn   = regexp.MustCompile(`(?m)^They: (.*)$`) // of what was said to who hands over
 	collection = regexp.MustCompile(`(?s)this collection: .*"id":"([^"]+)"`)

@@ -58,6 +58,11 @@ func think(in *request, rules []rule) reply {
 	if last < 0 {
 		return reply{text: "Hello. What can I do for you?"}
 	}
+	for i, m := range in.Messages {
+		if m.Role == "user" {
+			in.Messages[i].Content = speaker.ReplaceAllString(m.Content, "")
+		}
+	}
 	results := readResults(in.Messages[last+1:])
 	// What was known when the person spoke decides; what tools found since does not.
 	f := gather(in.Messages[:last+1])

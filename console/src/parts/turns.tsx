@@ -20,6 +20,16 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
         title={`What it is told of itself${agent.recalled ? `, and the ${agent.recalled} messages it remembers` : ''}`}
       >
         <pre className="font-sans whitespace-pre-wrap">{agent.system}</pre>
+        {agent.facts && (
+          <>
+            <p className="mt-2 text-quiet">Noted in earlier conversations, read as a message before all others:</p>
+            <ul className="list-disc pl-5">
+              {agent.facts.map((f, i) => (
+                <li key={i}>{f}</li>
+              ))}
+            </ul>
+          </>
+        )}
         {messages.slice(0, agent.recalled).map((m, i) => (
           <Sent key={i} m={m} />
         ))}
@@ -28,6 +38,7 @@ export function AgentTurns({ agent, reviews }: { agent: Agent; reviews: Detail['
         if (m.role === 'user')
           return (
             <div key={i} className="my-2 ml-8 rounded-lg bg-wash px-3 py-2 whitespace-pre-wrap">
+              {m.from && <p className="text-xs text-quiet">{m.from}</p>}
               {m.text}
               {m.files?.map((f) => (
                 <p key={f.blob}>
@@ -196,7 +207,9 @@ function ReadBack({ call }: { call: Call }) {
 function Sent({ m }: { m: AgentMessage }) {
   return (
     <div className="mt-2 border-l-2 border-line pl-3">
-      <p className="text-xs text-quiet">{m.role === 'user' ? 'person' : m.role === 'assistant' ? 'agent' : 'tool'}</p>
+      <p className="text-xs text-quiet">
+        {m.from || (m.role === 'user' ? 'person' : m.role === 'assistant' ? 'agent' : 'tool')}
+      </p>
       {m.text && <p className="break-words whitespace-pre-wrap">{m.text}</p>}
       {m.asks?.map((a) => (
         <p key={a.id} className="font-mono text-[0.84rem] break-words">

@@ -54,6 +54,11 @@ func TestASignalActsForWhoeverWritesIt(t *testing.T) {
 			t.Errorf("%s: it is in the conversation %q, answered by %+v", name, d.Signal.Thread, d.Signal.Via)
 		}
 	}
+	again, err := ines.Again(ctx, before.Messages[0].Run, wire.Again{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	actsFor(t, s, "her run, gone through again", again, "nobody is known here")
 	after, err := elin.Thread(ctx, "reader", "hers")
 	if err != nil || len(after.Messages) != len(before.Messages) || len(s.Chat()) != room {
 		t.Errorf("Elin reads %+v (%v), and the room has %d messages, %d before", after.Messages, err, len(s.Chat()),

@@ -183,7 +183,7 @@ func (a *API) againMany(r *request, in wire.AgainMany) (wire.Repeated, error) {
 		return wire.Repeated{}, refuse(http.StatusUnprocessableEntity, "Which runs?",
 			"Send runs, a list of 1 to 1000 of their ids.")
 	}
-	started, failed := a.Engine.AgainAll(r.Context(), in.Runs, in.Same)
+	started, failed := a.Engine.AgainAll(r.Context(), in.Runs, in.Same, person(r.Context()).Email)
 	out := wire.Repeated{Runs: started}
 	var all interface{ Unwrap() []error }
 	if errors.As(failed, &all) {

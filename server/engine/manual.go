@@ -184,6 +184,9 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 	}
 	if !strings.EqualFold(signal.For, r.By) {
 		signal.For = ""
+		if signal.Private() { // nobody says anything in somebody else's own conversation
+			signal.Source, signal.Thread = run.ConsoleSource+strings.ToLower(r.By), signal.ID
+		}
 	}
 	a.Signal, a.Origin = &signal, &run.Origin{Kind: run.OfAgain, Run: r.Run, Step: r.From}
 	return e.Accept(ctx, a)
@@ -205,13 +208,13 @@ func notATry(o *run.Origin) error {
 }
 
 // AgainAll goes through many runs again, each from its first step, and gives
-// the new runs by the old ones. It goes on past those that cannot be repeated,
-// whose errors it joins.
-func (e *Engine) AgainAll(ctx context.Context, ids []string, same bool) (map[string]string, error) {
+// the new runs by the old ones; by is the e-mail of who says so. It goes on past those
+// that cannot be repeated, whose errors it joins.
+func (e *Engine) AgainAll(ctx context.Context, ids []string, same bool, by string) (map[string]string, error) {
 	out := map[string]string{}
 	var failed error
 	for _, id := range ids {
-		ticket, err := e.Again(ctx, Repeat{Run: id, Same: same})
+		ticket, err := e.Again(ctx, Repeat{Run: id, Same: same, By: by})
 		if err != nil {
 			failed = errors.Join(failed, fmt.Errorf("%s: %w", id, err))
 			continue

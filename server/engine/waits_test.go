@@ -529,7 +529,7 @@ func TestTryingAndRepeating(t *testing.T) {
 	if out := becomes(t, e, tried.Run, run.Done).Step("0").Output; fmt.Sprint(out) != "map[n:2.5]" {
 		t.Errorf("tried alone it gives %v", out)
 	}
-	more, err := e.AgainAll(ctx, []string{id, again.Run, "nosuch"}, true)
+	more, err := e.AgainAll(ctx, []string{id, again.Run, "nosuch"}, true, "")
 	if len(more) != 2 || !errors.Is(err, ErrNoRun) {
 		t.Errorf("%v, %v", more, err)
 	}

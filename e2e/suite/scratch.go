@@ -22,9 +22,10 @@ const enough = 4 << 30
 // one.
 func scratch() (remove func(), err error) {
 	root := os.TempDir()
-	const tmpfs = 0x01021994 // statfs(2)
+	const tmpfs, noexec = 0x01021994, 0x8 // statfs(2)
 	var fs syscall.Statfs_t
-	if err := syscall.Statfs(shared, &fs); err == nil && fs.Type == tmpfs && fs.Bavail*uint64(fs.Bsize) > enough {
+	if err := syscall.Statfs(shared, &fs); err == nil && fs.Type == tmpfs && fs.Flags&noexec == 0 &&
+		fs.Bavail*uint64(fs.Bsize) > enough {
 		root = shared
 	}
 	checkout, err := os.Getwd()

@@ -60,8 +60,9 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 // nothing is kept that others would be told, but with a person's yes.
 func (at *At) rememberedAs(call *agent.Call, about string) (string, error) {
 	s := at.Signal()
+	asked := call.By != "" && call.Back == nil // a yes to what was read back is the speaker's own
 	switch {
-	case about != "person" && s.Vouched() == "" && (s.Stranger || s.From["name"]+s.Text != "") && call.By == "":
+	case about != "person" && s.Vouched() == "" && (s.Stranger || s.From["name"]+s.Text != "") && !asked:
 		return "", fmt.Errorf("whoever says so is not signed in: about the workspace nothing is kept on their word. " +
 			"Keep it about the person")
 	case about != "person":

@@ -42,7 +42,7 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 		at.Emit(&RunLabelled{Step: at.Path, Labels: []string{text("label")}})
 		return map[string]any{"label": text("label")}, nil
 	case "remember":
-		about, err := at.rememberedAs(call, text("about"))
+		about, err := at.rememberedAs(text("about"))
 		if err != nil {
 			return nil, err
 		}
@@ -57,12 +57,11 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 }
 
 // rememberedAs is whom a fact is kept about. On the word of somebody nobody stands for,
-// nothing is kept that others would be told, but with a person's yes.
-func (at *At) rememberedAs(call *agent.Call, about string) (string, error) {
+// nothing is kept that others would be told.
+func (at *At) rememberedAs(about string) (string, error) {
 	s := at.Signal()
-	asked := call.By != "" && call.Back == nil // a yes to what was read back is the speaker's own
 	switch {
-	case about != "person" && s.Vouched() == "" && (s.Stranger || s.From["name"]+s.Text != "") && !asked:
+	case about != "person" && s.Vouched() == "" && (s.Stranger || s.From["name"]+s.Text != ""):
 		return "", fmt.Errorf("whoever says so is not signed in: about the workspace nothing is kept on their word. " +
 			"Keep it about the person")
 	case about != "person":

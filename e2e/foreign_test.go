@@ -28,6 +28,8 @@ var belongs = map[string]string{
 	"GET /agents/{agent}":                     "", "POST /agents/{agent}/tasks": "",
 	"GET /reviews/{review}": "owner builder reviewer", "POST /reviews/{review}": "owner builder",
 	"DELETE /follow-ups/{followUp}": "owner builder reviewer",
+	"PUT /facts/{fact}":             "owner builder reviewer",
+	"DELETE /facts/{fact}":          "owner builder reviewer",
 	"DELETE /tokens/{token}":        "owner", "DELETE /chat-names/{connection}/{handle}": "nobody",
 
 	"GET /workflows/{workflow}": "", "POST /workflows/{workflow}/read": "",
@@ -120,7 +122,12 @@ func minesOf(t *testing.T, s *harness.Service) map[string]string {
 		t.Fatal(tokens, err)
 	}
 	followUp := engine.FollowUpID(comesBack(t, s), 1)
-	return map[string]string{"{followUp}": followUp,
+	keepsFact(t, s, "The ford floods in June.")
+	known, err := ines.Facts(ctx, "", "", "")
+	if err != nil || len(known.Facts) == 0 {
+		t.Fatal(known, err)
+	}
+	return map[string]string{"{followUp}": followUp, "{fact}": known.Facts[0].ID,
 		"{workflow}": "depot-slots", "{agent}": "depot-desk", "{thread}": "hers", "{run}": d.ID,
 		"{review}": s.OpenReview(d).ID, "{token}": tokens[0].ID, "{connection}": "shieling", "{handle}": "ines",
 		"{name}": "x", "{id}": "mishaps", "{number}": "1", "{kind}": "workflow", "{operation}": "write_in",

@@ -194,3 +194,56 @@ func TestAPlanIsShownAndHeldTo(t *testing.T) {
 		t.Errorf("%s %s: %+v, %+v", d.Status, d.Because, a.Plan, a.Calls)
 	}
 }
+
+// keepsFact has an agent keep a fact about everybody's work.
+func keepsFact(t *testing.T, s *harness.Service, fact string) {
+	t.Helper()
+	rehearses(s, map[string]any{"words": []string{"keep in mind"}, "do": []map[string]any{
+		{"tool": "self/remember", "args": map[string]any{"about": "workspace", "fact": fact}}}, "say": "I do."})
+	s.Ended(clerkHears(t, s, "Please keep in mind"))
+}
+
+// TestAFactIsFoundCorrectedAndRemoved has somebody who decides what agents ask find a wrong fact
+// in the browser, correct it, and remove it after: agents are told so at once. Who only reads is
+// refused the list, and what somebody else changed meanwhile is not written over.
+func TestAFactIsFoundCorrectedAndRemoved(t *testing.T) {
+	t.Parallel()
+	s := harness.Demo(t)
+	clerk(t, s, "")
+	keepsFact(t, s, "The ford floods in June.")
+	listed, stderr, code := s.Command("Tobias", "", "facts", "-about", "workspace")
+	if code != 0 || !strings.Contains(listed, "The ford floods in June.") {
+		t.Fatalf("the command lists %s (%s)", listed, stderr)
+	}
+	call := harness.Context(t)
+	if _, err := s.As("Owen").Facts(call, "", "", ""); err == nil {
+		t.Error("a reader is told what agents know of people")
+	}
+	found, err := s.As("Tobias").Facts(call, "", "FLOODS", "")
+	if err != nil || len(found.Facts) != 1 {
+		t.Fatal(found, err)
+	}
+	id := found.Facts[0].ID
+	if err := s.As("Owen").CorrectFact(call, id, "", "Owen may do all."); err == nil {
+		t.Error("a reader corrects a fact")
+	}
+	ctx, h, tobias := page(t), &browser.Hand{}, s.Person("Tobias")
+	do(t, ctx, browser.SignIn(s.URL, tobias.Email, tobias.Password), h.Click("link", "Agents"),
+		h.Click("link", "Facts they know"), browser.HasText("The ford floods in June."),
+		h.Click("button", "Correct the fact"), h.Press("Control+a"), h.Type("The ford floods in November."),
+		h.Click("button", "Save"), browser.HasText("corrected by Tobias Quill"))
+	next := s.Ended(clerkHears(t, s, "How is the ford?"))
+	if a := stepOf(t, next, "answer").Agent; !slices.Equal(a.Facts, []string{"The ford floods in November."}) {
+		t.Errorf("after the correction it knows %q", a.Facts)
+	}
+	if err := s.As("Elin").CorrectFact(call, id, "The ford floods in June.", "x"); err == nil ||
+		!strings.Contains(err.Error(), "not say any more what you read") {
+		t.Errorf("a correction of what was corrected meanwhile: %v", err)
+	}
+	do(t, ctx, h.Click("button", "Remove the fact"), h.Click("button", "Leave it"),
+		h.Click("button", "Remove the fact"), h.Click("button", "Remove it"), browser.HasText("No fact is kept"))
+	if _, stderr, code := s.Command("Ines", "", "facts", "-remove", id); code == 0 ||
+		!strings.Contains(stderr, "none of this id is kept") {
+		t.Errorf("removing it again gives %d: %s", code, stderr)
+	}
+}

@@ -203,6 +203,10 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	d.call(get, "/today", nil)
 	comesBack(t, s)
 	d.call(del, "/follow-ups/"+field(d.call(get, "/follow-ups", nil), "follow_ups", 0, "id"), nil)
+	keepsFact(t, s, "The ford floods in June.")
+	fact := field(d.call(get, "/facts", nil), "facts", 0, "id")
+	d.call(put, "/facts/"+fact, map[string]any{"said": "", "fact": "The ford floods in November."})
+	d.call(del, "/facts/"+fact, nil)
 
 	started := field(d.call(post, "/workflows/payout-week/runs",
 		map[string]any{"inputs": map[string]any{"price_per_kg": 2}}), "run")

@@ -59,6 +59,8 @@ func commands() []command {
 		{"again", "[RUN...]", "Go through runs again, from any step", "again 7 -from sort", again},
 		{"follow-ups", "", "List when conversations go on by themselves, or cancel one with -cancel",
 			"follow-ups -run 7", followUps},
+		{"facts", "[TEXT]", "List what agents and steps keep for later conversations; -correct one, or -remove it",
+			"facts -about workspace", facts},
 		{"reviews", "[REVIEW]", "List what waits for a person, or read one", "reviews", reviews},
 		{"answer", "REVIEW", "Decide a review: -approve, -decline or -choose", `answer 7 -choose "not yet"`, answer},
 		{"backup", "FILE", "Copy the service's database while it runs", "backup monday.db", backup},

@@ -16,6 +16,7 @@ const Workflow = later(() => import('./pages/workflow').then((m) => m.default))
 const Agents = later(() => import('./pages/agents').then((m) => m.default))
 const Agent = later(() => import('./pages/agent').then((m) => m.default))
 const Runs = later(() => import('./pages/runs').then((m) => m.default))
+const Facts = later(() => import('./pages/facts').then((m) => m.default))
 const FollowUps = later(() => import('./pages/follow-ups').then((m) => m.default))
 const Run = later(() => import('./pages/run').then((m) => m.default))
 const Reviews = later(() => import('./pages/reviews').then((m) => m.default))
@@ -70,6 +71,7 @@ function Console() {
           <Route path="/workflows/:id" element={<Workflow session={session.data} />} />
           <Route path="/agents" element={<Agents session={session.data} />} />
           <Route path="/agents/:id" element={<Agent session={session.data} />} />
+          <Route path="/facts" element={<Facts />} />
           <Route path="/runs" element={<Runs />} />
           <Route path="/runs/follow-ups" element={<FollowUps />} />
           <Route path="/runs/:id" element={<Run session={session.data} />} />

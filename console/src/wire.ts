@@ -397,6 +397,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What agents and steps keep for later conversations, the newest first */
+        get: operations["get_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/facts/{fact}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Have a fact say something else */
+        put: operations["put_facts_one"];
+        post?: never;
+        /** Remove a fact */
+        delete: operations["delete_facts_one"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/files": {
         parameters: {
             query?: never;
@@ -1560,6 +1595,10 @@ export interface components {
             /** Format: date-time */
             worked?: string;
         };
+        Correction: {
+            fact: string;
+            said: string;
+        };
         Day: {
             date: string;
             failed: number;
@@ -1709,6 +1748,23 @@ export interface components {
             how?: string;
             path?: string[];
             text: string;
+        };
+        Fact: {
+            about: string;
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            fact: string;
+            id: string;
+            name?: string;
+            run: string;
+            thread?: string;
+            title: string;
+            workflow: string;
+        };
+        Facts: {
+            facts: components["schemas"]["Fact"][];
+            next?: string;
         };
         FileDiff: {
             diff: string;
@@ -3327,6 +3383,121 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Description"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    get_facts: {
+        parameters: {
+            query?: {
+                /** @description Only about this: workspace, an e-mail, a conversation, a name */
+                about?: string;
+                /** @description Only with these words */
+                contains?: string;
+                /** @description Only behind this one */
+                after?: string;
+                /** @description How many, at most 200 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facts"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    put_facts_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fact: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Correction"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        detail: string;
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
+    delete_facts_one: {
+        parameters: {
+            query?: {
+                /** @description What it says to whoever removes it */
+                said?: string;
+            };
+            header?: never;
+            path: {
+                fact: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {

@@ -5,6 +5,10 @@ import "time"
 // PlanTool is what an agent says its plan with.
 const PlanTool = OwnTools + "/plan"
 
+// RememberTool is what an agent keeps facts with. Somebody may be asked before it does, as
+// others are told of what it keeps.
+const RememberTool = OwnTools + "/remember"
+
 // ownTools are what an agent does about its own work, by name.
 var ownTools = map[string]Tool{
 	"follow_up": ownTool("follow_up", "go on later", "Goes on with this conversation by itself at a time: you are "+
@@ -21,7 +25,8 @@ var ownTools = map[string]Tool{
 	"remember": ownTool("remember", "keep a fact", "Keeps a fact for later conversations.", []any{"about", "fact"},
 		map[string]any{"about": map[string]any{"type": "string", "enum": []any{"person", "workspace"},
 			"description": "Whether it is about whom you talk with, or about everybody's work"},
-			"fact": prop("The fact, in a sentence")}),
+			"fact": map[string]any{"type": "string", "minLength": int64(1), "maxLength": int64(1000),
+				"description": "The fact, in a sentence"}}),
 	"plan": ownTool("plan", "say what comes", "Says what you are going to do, before you change anything. Say it anew "+
 		"where it changes.", []any{"steps"}, map[string]any{"steps": map[string]any{"type": "array",
 		"minItems":    int64(1),
@@ -88,7 +93,9 @@ func (c *Checker) ownTool(t AgentTool) {
 		c.Wrong(t.At, "add plan: shown, or plan: with ask:", "%s is given by plan:, not as a tool", t.Tool)
 	case t.Tool == OwnTools+"/call_person" && !t.Fixes("who"):
 		c.Wrong(t.At, "add args: {who: grading-lead}", "nobody says whom the agent may bring in")
-	case IsOwnTool(t.Tool) && t.Approval != nil && !t.Approval.None:
+	case t.Tool == RememberTool && t.Approval != nil && t.Approval.Ask == Speaker:
+		c.Wrong(t.At, "write ask: with a person, role or team", "whoever says a fact is asked whether it is one")
+	case IsOwnTool(t.Tool) && t.Tool != RememberTool && t.Approval != nil && !t.Approval.None:
 		c.Wrong(t.At, "take approval: out", "%s changes nothing outside, so nobody need be asked", t.Tool)
 	}
 }

@@ -61,7 +61,9 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		s.followUpSet(r, at)
 	case *FollowUpCancelled:
 		s.cancelFollowUps(r.By, time.Time{}, func(f FollowUp) bool { return f.N == r.N })
-	case *WordsSaid, *SignalHeard, *FactKept:
+	case *FactKept:
+		s.Facts = r.N
+	case *WordsSaid, *SignalHeard, *FactChanged:
 		// for the conversation and the memory; the state needs none of them
 	case *StepBegan:
 		return s.began(r, at)

@@ -239,11 +239,6 @@ func (r *WordsSaid) gate(g *gate) {
 	r.Message.gate(g)
 }
 
-func (r *FactKept) gate(g *gate) {
-	g.text(&r.About)
-	g.text(&r.Fact)
-}
-
 func (*RunStarted) gate(*gate)         {}
 func (r *RunLabelled) gate(g *gate)    { g.texts(r.Labels) }
 func (r *CallerAnswered) gate(g *gate) { r.Response.gate(g) }

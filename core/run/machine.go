@@ -57,8 +57,11 @@ func (m *machine) handle(e Event) error {
 	if m.state.Signal == nil {
 		return ErrStale
 	}
-	if c, is := e.(*CancelFollowUp); is {
-		return m.cancelFollowUp(c)
+	switch e := e.(type) {
+	case *CancelFollowUp:
+		return m.cancelFollowUp(e)
+	case *ChangeFact:
+		return m.changeFact(e)
 	}
 	before := len(m.records)
 	err := error(ErrStale)

@@ -42,11 +42,13 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 		at.Emit(&RunLabelled{Step: at.Path, Labels: []string{text("label")}})
 		return map[string]any{"label": text("label")}, nil
 	case "remember":
-		about, err := at.rememberedAs(text("about"))
+		about, err := at.rememberedAs(call, text("about"))
+		if err == nil {
+			err = at.KeepFact(&FactKept{Step: at.Path, About: about, Fact: text("fact")})
+		}
 		if err != nil {
 			return nil, err
 		}
-		at.Emit(&FactKept{Step: at.Path, About: about, Fact: text("fact")})
 		return map[string]any{"kept": text("fact")}, nil
 	case "follow_up":
 		return at.followUp(call, text("at"), text("what"))
@@ -54,32 +56,6 @@ func (at *At) own(a *flow.Agent, call *agent.Call) (any, error) {
 		return nil, at.callPerson(a, call, text("who"), text("why"))
 	}
 	return nil, fmt.Errorf("there is no tool %s", call.Tool)
-}
-
-// rememberedAs is whom a fact is kept about. On the word of somebody nobody stands for,
-// nothing is kept that others would be told.
-func (at *At) rememberedAs(about string) (string, error) {
-	s := at.Signal()
-	switch {
-	case about != "person" && s.Vouched() == "" && (s.Stranger || s.From["name"]+s.Text != ""):
-		return "", fmt.Errorf("whoever says so is not signed in: about the workspace nothing is kept on their word. " +
-			"Keep it about the person")
-	case about != "person":
-		return "workspace", nil
-	}
-	if about = s.RememberedAs(); about == "" {
-		return "", fmt.Errorf("nobody stands for who this person is, so nothing is kept about them")
-	}
-	return about, nil
-}
-
-// RememberedAs is whom facts about the sender are kept by: who the service stands for,
-// else the conversation alone; "" where there is neither.
-func (s *Signal) RememberedAs() string {
-	if known := s.Vouched(); known != "" {
-		return known
-	}
-	return s.Conversation().String()
 }
 
 // callPerson puts a review that holds the conversation, until somebody answers.

@@ -273,14 +273,6 @@ type HandedOver struct {
 	Said   []agent.Message `json:"said,omitempty"` // what it reads first
 }
 
-// FactKept says that a fact about somebody or something was kept.
-type FactKept struct {
-	Step  string `json:"step"`
-	About string `json:"about"`
-	Name  string `json:"name,omitempty"` // a later one of this name takes its place
-	Fact  string `json:"fact"`
-}
-
 func (*RunAccepted) word() string    { return "accepted" }
 func (*RunStarted) word() string     { return "started" }
 func (*RunFinished) word() string    { return "finished" }
@@ -314,7 +306,6 @@ func (*ReviewAnswered) word() string { return "review_answered" }
 func (*WordsSaid) word() string      { return "said" }
 func (*QuestionMoved) word() string  { return "question_moved" }
 func (*MemoryKept) word() string     { return "memory_kept" }
-func (*FactKept) word() string       { return "fact_kept" }
 func (*HandedOver) word() string     { return "handed_over" }
 
 // Happenings lists one empty record of every kind.
@@ -325,7 +316,7 @@ func Happenings() []Record {
 		&BlockEntered{}, &BlockLeft{}, &ListeningBegan{}, &ListeningEnded{}, &SignalHeard{},
 		&ChildStarted{}, &ChildDropped{}, &MemoryRecalled{}, &ModelAsked{}, &ModelAnswered{}, &CallChanged{},
 		&CallPriced{}, &SpentInVain{},
-		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{},
+		&ReviewAsked{}, &ReviewAnswered{}, &WordsSaid{}, &QuestionMoved{}, &MemoryKept{}, &FactKept{}, &FactChanged{},
 		&HandedOver{}, &CallWeighed{}, &FollowUpSet{}, &FollowUpCancelled{}, &CallPending{}}
 }
 

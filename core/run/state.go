@@ -32,7 +32,8 @@ type State struct {
 	Labels   []string        `json:"labels,omitempty"`
 	Result   any             `json:"result,omitempty"` // what a called workflow gives
 	Spent    Totals          `json:"spent"`
-	Kept     bool            `json:"kept,omitempty"` // an agent of it kept what it is to remember
+	Kept     bool            `json:"kept,omitempty"`  // an agent of it kept what it is to remember
+	Facts    int             `json:"facts,omitempty"` // how many it kept so far
 	// follow-ups of its conversation that its agents set, and how many there were so far
 	FollowUps []FollowUp    `json:"follow_ups,omitempty"`
 	Set       int           `json:"set,omitempty"`

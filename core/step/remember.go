@@ -55,7 +55,10 @@ func (r *Remember) Advance(at *run.At) run.Outcome {
 	if at.Holds() { // live agents are told what is kept
 		return at.EndHeld("", kept)
 	}
-	at.Emit(&run.FactKept{Step: at.Path, About: expr.Text(about), Name: r.Name, Fact: expr.Text(fact)})
+	if err := at.KeepFact(&run.FactKept{Step: at.Path, About: expr.Text(about), Name: r.Name,
+		Fact: expr.Text(fact)}); err != nil {
+		return at.Fail("fact: %v", err)
+	}
 	return at.End(map[string]any{})
 }
 

@@ -42,6 +42,8 @@ const (
 	Decide      = "decide a review"
 
 	CancelFollowUp = "cancel a follow-up"
+	CorrectFact    = "correct a fact"
+	RemoveFact     = "remove a fact"
 )
 
 // Trail keeps them.

@@ -449,24 +449,6 @@ func (e *Engine) remembered(ctx context.Context, r *run.Recall) ([]agent.Message
 	return slices.Concat(exchanges...), holders[0], nil
 }
 
-// mostFacts is how many facts about one person or thing an agent is told.
-const mostFacts = 100
-
-// facts reads what is known of somebody or something, oldest first.
-func (e *Engine) facts(ctx context.Context, about []string) ([]string, error) {
-	var all []string
-	for _, who := range about {
-		some, err := e.column(ctx,
-			"SELECT fact FROM (SELECT n, fact FROM facts WHERE about = ? ORDER BY n DESC LIMIT ?) ORDER BY n", who,
-			mostFacts)
-		if err != nil {
-			return nil, fmt.Errorf("engine: facts: %w", err)
-		}
-		all = append(all, some...)
-	}
-	return all, nil
-}
-
 // StopRun ends a run because a person says so. It gives [run.ErrStale] where
 // the run has ended already.
 func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {

@@ -258,11 +258,9 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 			b.Do("INSERT INTO labels (label, run) VALUES (?, ?) ON CONFLICT DO NOTHING", label, l.id)
 		}
 	case *run.FactKept:
-		if r.Name != "" {
-			b.Do("DELETE FROM facts WHERE about = ? AND name = ?", r.About, r.Name)
-		}
-		b.Do("INSERT INTO facts (about, name, fact, run, at) VALUES (?, ?, ?, ?, ?)", r.About, r.Name, r.Fact, l.id,
-			store.Time(at))
+		factKept(b, l, r, at)
+	case *run.FactChanged:
+		factChanged(b, l, r, at)
 	case *run.FollowUpSet:
 		followUp(b, l, r)
 	case *run.FollowUpCancelled:

@@ -39,6 +39,7 @@ func (w *world) check(l *life) {
 	}
 	w.hears(l, states)
 	w.spends(l, states)
+	w.knows(l)
 	for _, d := range w.deliveries {
 		w.takenIn(l, d, bySignal[d.id], states)
 	}

@@ -26,7 +26,7 @@ var listings = map[string]string{
 	"memory":   "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
 	"labels":   "SELECT label || '|' || run FROM labels ORDER BY label, run",
 	"spending": "SELECT workflow || '|' || quarter || '|' || cost FROM spending ORDER BY workflow, quarter",
-	"facts":    "SELECT about || '|' || name || '|' || fact || '|' || run || '|' || at FROM facts ORDER BY n",
+	"facts":    "SELECT about || '|' || name || '|' || fact || '|' || id || '|' || at || by FROM facts ORDER BY n",
 }
 
 // projections reads every listing.

@@ -92,7 +92,7 @@ const afternoon = 40 * time.Minute
 func simulate(t *testing.T, seed uint64, template string) {
 	random := rand.New(rand.NewPCG(seed, 1))
 	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: makeUp(random), book: newBook(seed),
-		log: &heard{}}
+		log: &heard{}, correcting: map[string]bool{}, corrected: map[string]string{}}
 	folder := t.TempDir()
 	copyFiles(t, template, folder)
 	l := w.begin(folder, 0)
@@ -223,6 +223,10 @@ func (w *world) events(random *rand.Rand) []event {
 	for range random.IntN(3) {
 		which := random.IntN(100)
 		add(at(afternoon), func(l *life) { w.cancelOne(l, which) })
+	}
+	for range random.IntN(4) {
+		which := random.IntN(100)
+		add(at(afternoon+20*time.Minute), func(l *life) { w.correctOne(l, which) })
 	}
 	slices.SortStableFunc(out, func(a, b event) int { return int(a.at - b.at) })
 	return out

@@ -187,7 +187,9 @@ type world struct {
 	mu         sync.Mutex
 	deliveries []*delivery
 	answers    []answered
-	replies    int // so far; events alone touch it
+	replies    int               // so far; events alone touch it
+	correcting map[string]bool   // the facts somebody set out to correct; events alone touch it
+	corrected  map[string]string // and what those say that they did; "" is removed
 	callers    sync.WaitGroup
 }
 

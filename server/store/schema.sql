@@ -257,11 +257,14 @@ CREATE TABLE labels (
 CREATE INDEX labels_by_run ON labels (run);
 CREATE TABLE facts (
   n     INTEGER PRIMARY KEY,
+  id    TEXT NOT NULL UNIQUE,
   about TEXT NOT NULL,
   name  TEXT NOT NULL,                -- '' where later ones add to it
   fact  TEXT NOT NULL,
   run   TEXT NOT NULL,
-  at    INTEGER NOT NULL
+  nth   INTEGER NOT NULL,             -- of those the run kept
+  at    INTEGER NOT NULL,             -- when it was kept or corrected
+  by    TEXT NOT NULL DEFAULT ''      -- who corrected it
 );
 CREATE INDEX facts_by_about ON facts (about, n);
 

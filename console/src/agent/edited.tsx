@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { Link } from 'react-router'
 import { FileDraft } from '../making/file-draft'
 import { useFileState } from '../making/use-file'
 import { Button } from '../parts/states'
@@ -56,7 +57,15 @@ export function Edited({ file, may }: { file: FileDraft; may: boolean }) {
       </Part>
       <Part name="Remembers" editor={editor('memory')}>
         {a.memory?.keep?.turns ?? 20} exchanges of a conversation
-        {facts.length > 0 && `, and what is known of the ${facts.join(' and the ')}`}
+        {facts.length > 0 && (
+          <>
+            , and{' '}
+            <Link to="/facts" className="underline underline-offset-2">
+              what is known
+            </Link>{' '}
+            of the {facts.join(' and the ')}
+          </>
+        )}
       </Part>
       <Part name="Stops at" editor={editor('limits')}>
         {stops(a.limits ?? {}, usual, money).join(' · ')}

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { call, mayBuild, type AgentListed, type Session } from '../api'
+import { call, mayBuild, mayReview, type AgentListed, type Session } from '../api'
 import Definition from '../making/definition'
 import { Head } from '../parts/frame'
 import { Button, Chip, Empty, Loading, Trouble } from '../parts/states'
@@ -29,7 +29,20 @@ export default function Agents({ session }: { session: Session }) {
     )
   return (
     <>
-      <Head title="Agents" beside={<Chip>{count(all.data.length, 'agent')}</Chip>} right={may && <NewAgent />} />
+      <Head
+        title="Agents"
+        beside={
+          <>
+            <Chip>{count(all.data.length, 'agent')}</Chip>
+            {mayReview(session) && (
+              <Link to="/facts" className="text-indigo underline underline-offset-2">
+                Facts they know
+              </Link>
+            )}
+          </>
+        }
+        right={may && <NewAgent />}
+      />
       <ul className="divide-y divide-line">
         {all.data.map((a) => (
           <li key={a.id}>

@@ -2078,6 +2078,7 @@ export interface components {
             kind: "step" | "approval" | "uncertain" | "connection" | "advice";
             needs?: string;
             note?: string;
+            price?: number;
             run: string;
             show?: unknown;
             thing?: components["schemas"]["AgentThing"];
@@ -2158,6 +2159,7 @@ export interface components {
             kind: "step" | "approval" | "uncertain" | "connection" | "advice";
             needs?: string;
             note?: string;
+            price?: number;
             show?: unknown;
             thing?: components["schemas"]["AgentThing"];
             title: string;

@@ -148,6 +148,7 @@ func (s *State) fold(r Record, at time.Time, g *gate) error {
 		if step := s.Step(r.Step); step != nil {
 			step.InVain += r.Cost
 		}
+		s.paid(r.Review)
 	case *CallPending:
 		return s.known(r, r.Step, func(step *Step) {
 			if step.Pending == nil {

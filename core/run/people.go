@@ -116,7 +116,7 @@ func (m *machine) lost(step *Step, callID, why string) error {
 	}
 	m.emit(&ReviewAsked{Step: step.Path,
 		Review: &Review{ID: m.reviewID(step.Path, callID), Ask: "builder", Kind: OfDoubt,
-			Title: "Did this happen? " + tool, Tool: tool, Call: callID, Show: args,
+			Title: "Did this happen? " + tool, Tool: tool, Price: m.priceOf(tool), Call: callID, Show: args,
 			Why:     why + " It may or may not have taken effect, and the other side cannot tell two apart.",
 			Choices: []string{Happened, SendAgain, DidNot}, Asked: m.now}})
 	return m.broken
@@ -202,7 +202,7 @@ func (m *machine) settleCall(step *Step, review *Review) {
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"answered_by": review.By,
 			"answer": review.Note}
 	case Happened:
-		m.happened(step, call.Tool, call.ID)
+		m.happened(step, review)
 		call.Cost = step.Agent.Call(call.ID).Cost
 		call.State, call.Ended, call.Result = agent.Done, m.now, map[string]any{"confirmed_by": review.By}
 	case GiveUp:
@@ -223,7 +223,7 @@ func (m *machine) settleCall(step *Step, review *Review) {
 func (m *machine) settleTool(step *Step, review *Review) {
 	switch review.Choice {
 	case Happened:
-		m.happened(step, review.Tool, "")
+		m.happened(step, review)
 		m.emit(&StepEnded{Step: step.Path, Status: Done, Output: map[string]any{"confirmed_by": review.By}})
 	case SendAgain:
 		m.renumber(step)

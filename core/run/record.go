@@ -202,7 +202,8 @@ type CallPriced struct {
 type SpentInVain struct {
 	Step string `json:"step"`
 	money.Use
-	Cost money.Micros `json:"cost,omitempty"`
+	Cost   money.Micros `json:"cost,omitempty"`
+	Review string       `json:"review,omitempty"` // that asks whether the call happened, which is paid for so
 }
 
 // CallPending says that the other side works on a call, and from when it is asked again;

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/money"
 )
 
 // ReviewKind is what a person is asked about.
@@ -55,6 +56,7 @@ type Review struct {
 	Show    any            `json:"show,omitempty"`  // what they need to see
 	Thing   *agent.Thing   `json:"thing,omitempty"` // what it is about, before and after
 	Tool    string         `json:"tool,omitempty"`  // the tool that waits
+	Price   money.Micros   `json:"price,omitempty"` // what a call in doubt costs, if it happened
 	Needs   string         `json:"needs,omitempty"` // the connection that is missing
 	Call    string         `json:"call,omitempty"`  // the agent's call that waits
 	Edit    map[string]any `json:"edit,omitempty"`  // values they may change

@@ -1,6 +1,10 @@
 package run
 
-import "woolsignal/core/money"
+import (
+	"slices"
+
+	"woolsignal/core/money"
+)
 
 // Cost is what an entry says was spent by the run itself. What a run it called spent
 // stands in that one's journal.
@@ -44,9 +48,58 @@ func wasted(e Event) *SpentInVain {
 	return r
 }
 
-// happened notes what a call costs of which a person says that it happened.
-func (m *machine) happened(step *Step, tool, call string) {
-	if spec, ok := m.def.Tools(tool); ok && spec.Price > 0 {
-		m.emit(&CallPriced{Step: step.Path, Call: call, Cost: money.FromUnits(spec.Price)})
+// doubtOf is the open review that asks whether the call happened that an answer is of; ""
+// where there is none.
+func (m *machine) doubtOf(e Event) string {
+	answer, is := e.(*Answer)
+	if !is {
+		return ""
 	}
+	step := m.state.Step(answer.Step)
+	if step == nil || step.Sending != answer.Sending {
+		return ""
+	}
+	for _, id := range step.Reviews {
+		r := m.state.Reviews[id]
+		if r.open() && r.Kind == OfDoubt && r.Call == answer.CallID &&
+			(r.Call == "" || step.Agent.Call(r.Call).Sent == answer.Turn) {
+			return id
+		}
+	}
+	return ""
+}
+
+// paid notes that a call in doubt is paid for, whatever a person says of it.
+func (s *State) paid(review string) {
+	if open := s.Reviews[review]; open != nil {
+		paid := *open
+		paid.Price = 0
+		s.Reviews[review] = &paid
+	}
+}
+
+// happened notes what a call costs of which a person says that it happened.
+func (m *machine) happened(step *Step, review *Review) {
+	if review.Price > 0 {
+		m.emit(&CallPriced{Step: step.Path, Call: review.Call, Cost: review.Price})
+	}
+}
+
+// priceOf is what a call of a tool costs, as far as that is known without its results.
+func (m *machine) priceOf(tool string) money.Micros {
+	spec, _ := m.def.Tools(tool)
+	return money.FromUnits(spec.Price)
+}
+
+// Doubts tells whether an entry changes what calls in doubt may have cost.
+func (e Entry) Doubts() bool {
+	return slices.ContainsFunc(e.Records, func(r Record) bool {
+		switch r := r.(type) {
+		case *ReviewAsked:
+			return r.Review.Price > 0
+		case *ReviewAnswered:
+			return r.Review.Price > 0
+		}
+		return false
+	})
 }

@@ -172,20 +172,23 @@ func (e *Engine) spent(ctx context.Context, b bound) (money.Micros, error) {
 	return p.spent + p.aside, nil
 }
 
-// readBook sums up what a budget has spent since its period began. A workflow that was
-// renamed has what it spent under its names before.
+// readBook sums up what a budget has spent since its period began, with what calls in
+// doubt would have cost. A workflow that was renamed has what it spent under its names
+// before.
 func (e *Engine) readBook(ctx context.Context, b bound) (spent money.Micros, err error) {
 	names, err := json.Marshal(e.workspace.Now().Names(b.key.workflow))
 	if err != nil {
 		return 0, fmt.Errorf("engine: %w", err)
 	}
-	query := "SELECT coalesce(sum(cost), 0) FROM spending WHERE workflow IN (SELECT value FROM json_each(?)) " +
-		"AND quarter >= ?"
+	query := `WITH names (workflow) AS (SELECT value FROM json_each(?))
+		SELECT (SELECT coalesce(sum(cost), 0) FROM spending WHERE workflow IN names AND quarter >= ?) +
+			(SELECT coalesce(sum(cost), 0) FROM doubts WHERE workflow IN names)`
 	args := []any{string(names), store.Time(b.since)}
 	if b.key.run != "" {
 		query, args = `WITH RECURSIVE family (run) AS (SELECT ? UNION
 			SELECT r.id FROM family JOIN runs r ON r.origin_run = family.run AND r.origin = 'call')
-			SELECT coalesce(sum(r.cost), 0) FROM family JOIN runs r ON r.id = family.run`, []any{b.key.run}
+			SELECT (SELECT coalesce(sum(r.cost), 0) FROM family JOIN runs r ON r.id = family.run) +
+				(SELECT coalesce(sum(cost), 0) FROM doubts WHERE workflow = '' AND run IN family)`, []any{b.key.run}
 	}
 	if err := e.store.Read().QueryRowContext(ctx, query, args...).Scan(&spent); err != nil {
 		return 0, fmt.Errorf("engine: what was spent: %w", err)
@@ -275,6 +278,29 @@ const (
 	keptInBook = 62 * 24 * time.Hour
 )
 
+// countsFor are the workflows for which counts what a run spends, "" for all of them.
+func (l *live) countsFor() []string {
+	of := []string{"", l.workflow()}
+	for _, id := range l.under() {
+		if !slices.Contains(of, id) {
+			of = append(of, id)
+		}
+	}
+	return of
+}
+
+// doubted keeps aside what a call would cost of which somebody is asked whether it
+// happened, until they say.
+func doubted(b *store.Batch, l *live, r *run.Review) {
+	if r.Price == 0 {
+		return
+	}
+	for _, workflow := range l.countsFor() {
+		b.Do("INSERT INTO doubts (review, workflow, run, cost) VALUES (?, ?, ?, ?)", r.ID, workflow, l.id,
+			int64(r.Price))
+	}
+}
+
 // spend writes what an entry spent into the book: of all workflows, and of those whose
 // budgets it counts in.
 func spend(b *store.Batch, l *live, entry run.Entry) {
@@ -282,13 +308,7 @@ func spend(b *store.Batch, l *live, entry run.Entry) {
 	if cost == 0 {
 		return
 	}
-	of := []string{"", l.workflow()}
-	for _, id := range l.under() {
-		if !slices.Contains(of, id) {
-			of = append(of, id)
-		}
-	}
-	for _, workflow := range of {
+	for _, workflow := range l.countsFor() {
 		b.Do("INSERT INTO spending (workflow, quarter, cost) VALUES (?, ?, ?) ON CONFLICT (workflow, quarter) DO "+
 			"UPDATE SET cost = cost + excluded.cost", workflow, store.Time(entry.At.Truncate(bookSpan)), int64(cost))
 		b.Do("DELETE FROM spending WHERE workflow = ? AND quarter < ?", workflow,

@@ -251,8 +251,11 @@ func (e *Engine) moveOnce(ctx context.Context, l *live, a *advance, event run.Ev
 // written goes on after an advance is durable: the errands that waited for it,
 // the news, and who waits.
 func (e *Engine) written(l *live, a advance) {
-	e.send(l, a.errands)
 	entry := a.entry
+	if entry.Doubts() {
+		e.budgets.pages.Add(1)
+	}
+	e.send(l, a.errands)
 	status, rests, answered, wake := l.wrote(entry)
 	e.clock.set(wake)
 	for _, r := range entry.Records {

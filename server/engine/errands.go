@@ -458,7 +458,5 @@ func (e *Engine) StopRun(ctx context.Context, id string, s run.Stop) error {
 // Decide takes a person's decision about a review to its run. Errors:
 // [run.ErrStale], a *[run.Refused], [ErrNoRun].
 func (e *Engine) Decide(ctx context.Context, id string, d run.Decided) error {
-	err := e.handle(ctx, id, &d)
-	e.budgets.pages.Add(1) // what a person says happened may have a price
-	return err
+	return e.handle(ctx, id, &d)
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"time"
@@ -127,20 +128,22 @@ func alsoStarts(entry run.Entry) bool {
 }
 
 func following(b store.Batch, l *live, entry run.Entry) (store.Batch, error) {
-	relisted(&b, l, entry)
+	relisted(&b, l, entry, rand.Int64())
 	err := follow(&b, l, entry)
 	return b, err
 }
 
-// relisted brings a run's row up to an entry. It guards that the row stands
-// before it.
-func relisted(b *store.Batch, l *live, entry run.Entry) {
+// relisted brings a run's row up to an entry, whose head is new. It guards that the row
+// stands at the very entry the state came from: where one was skipped, another may have its
+// number by now, and what was made of the first does not follow from the second.
+func relisted(b *store.Batch, l *live, entry run.Entry, head int64) {
 	s := l.state
 	b.Guard("the run stands before this entry",
-		"UPDATE runs SET seq = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, output = ?, "+
-			"cost = ?, below = ? WHERE id = ? AND seq = ?",
-		entry.Seq, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output,
-		int64(s.Spent.Cost), int64(s.Spent.Below), l.id, entry.Seq-1)
+		"UPDATE runs SET seq = ?, head = ?, status = ?, because = ?, wake = ?, tell = ?, ended = ?, input = ?, "+
+			"output = ?, cost = ?, below = ? WHERE id = ? AND seq = ? AND head = ?",
+		entry.Seq, head, string(s.Status), s.Because, wakes(s), awaited(l), ended(s), s.Spent.Input, s.Spent.Output,
+		int64(s.Spent.Cost), int64(s.Spent.Below), l.id, entry.Seq-1, l.head)
+	l.head = head
 }
 
 // snapshotAfter is how many entries a journal grows before the state is kept
@@ -248,9 +251,15 @@ func project(b *store.Batch, l *live, r run.Record, at time.Time) {
 		text, _ := json.Marshal(r.Review)
 		b.Do("INSERT INTO reviews (id, run, workflow, ask, title, asked, review) VALUES (?, ?, ?, ?, ?, ?, ?)",
 			r.Review.ID, l.id, l.workflow(), r.Review.Ask, r.Review.Title, store.Time(at), string(text))
+		doubted(b, l, r.Review)
 		say("note", "", fmt.Sprintf("Waiting for %s: %s", flow.Audience(r.Review.Ask), r.Review.Title), nil)
+	case *run.SpentInVain:
+		if r.Review != "" {
+			b.Do("DELETE FROM doubts WHERE review = ?", r.Review)
+		}
 	case *run.ReviewAnswered:
 		text, _ := json.Marshal(r.Review)
+		b.Do("DELETE FROM doubts WHERE review = ?", r.Review.ID)
 		b.Do("UPDATE reviews SET decided = ?, review = ? WHERE id = ?", store.Time(at), string(text), r.Review.ID)
 		say("note", r.Review.By, fmt.Sprintf("%s: %s", r.Review.By, r.Review.Choice), nil)
 	case *run.RunLabelled:

@@ -21,7 +21,7 @@ const rebuildAtOnce = 500
 // projections are the tables that are made of the journals alone. The inbox,
 // schedules, looks and tables of rows are a truth of their own.
 var projections = []string{"runs", "deliveries", "hears", "reviews", "messages", "memory", "labels", "facts",
-	"follow_ups", "spending", "snapshots"}
+	"follow_ups", "spending", "doubts", "snapshots"}
 
 // Rebuild makes anew all that is made of the journals, in the order they were
 // written, and gives how many entries that were. The engine must not have been
@@ -120,7 +120,7 @@ func (e *Engine) rebuilt(ctx context.Context, open map[string]*live, id string, 
 			"= excluded.run", l.delivery(), l.state.Signal.ID, l.id)
 		listed(&b, l)
 	} else {
-		relisted(&b, l, entry)
+		relisted(&b, l, entry, 0)
 	}
 	spend(&b, l, entry)
 	for _, r := range entry.Records {

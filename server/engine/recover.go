@@ -26,6 +26,12 @@ func (e *Engine) load(ctx context.Context, l *live) error {
 	} else if err != nil {
 		return err
 	}
+	// Read before the journal: of an entry that comes between, the head is not known, and
+	// what follows from it is refused.
+	if err := e.store.Read().QueryRowContext(ctx, "SELECT head FROM runs WHERE id = ?", l.id).
+		Scan(&l.head); err != nil {
+		return fmt.Errorf("engine: %w", err)
+	}
 	if l.state, l.kept, err = e.fold(ctx, l.id); err != nil {
 		return err
 	}

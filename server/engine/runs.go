@@ -39,6 +39,7 @@ type live struct {
 	chain      chain // what brought it about
 	def        *run.Definition
 	state      *run.State // nil where it is to be folded from its journal
+	head       int64      // which of the entries that were to be its last the state comes from
 	kept       kept       // of its snapshots
 	writing    int        // entries that are queued and not durable yet
 	listened   bool       // spoken has what a stranger said before

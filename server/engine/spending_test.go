@@ -252,6 +252,49 @@ func TestACallThatAPersonSaysHappenedIsPaidFor(t *testing.T) {
 	}
 }
 
+// TestACallInDoubtKeepsItsPriceAside has a priced call in doubt, for which a person is asked
+// whether it happened: until they say, nobody spends what it would have cost, and once they say
+// that it did not, somebody may.
+func TestACallInDoubtKeepsItsPriceAside(t *testing.T) {
+	r := &room{answer: func(int) (int, string) { return 0, "" }}
+	e, bed := among(t, r, map[string]string{
+		"connections/chat.yaml": chatServer + "tools: {write_in: {price: 0.5, resend: never}}\n",
+		"workflows/tell.yaml": "workflow: tell\ntitle: Tell\nbudget: {day: 0.9}\n" + callable +
+			"steps:\n  - tool: chat/write_in\n    args: {room: dock, text: 'Your ram is sold.'}\n"})
+	first := call(t, e, "tell", nil)
+	becomes(t, e, first, run.Waiting)
+	refused := func() {
+		t.Helper()
+		if s := ends(t, e, call(t, e, "tell", nil)); !strings.Contains(s.Because, "the budget of") {
+			t.Errorf("beside a call in doubt another is begun: %s, %s", s.Status, s.Because)
+		}
+	}
+	refused()
+	e = restart(t, e, bed)
+	refused()
+	e.Stop(context.Background())
+	if _, err := e.Rebuild(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	e = restart(t, nil, bed)
+	refused()
+	for _, review := range becomes(t, e, first, run.Waiting).Reviews {
+		if err := e.Decide(context.Background(), first, run.Decided{Review: review.ID, Choice: run.DidNot,
+			By: ines}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	ends(t, e, first)
+	second := call(t, e, "tell", nil)
+	becomes(t, e, second, run.Waiting)
+	refused()
+	if err := e.StopRun(context.Background(), second, run.Stop{By: "Ines"}); err != nil {
+		t.Fatal(err)
+	}
+	ends(t, e, second)
+	becomes(t, e, call(t, e, "tell", nil), run.Waiting) // nobody will ever say what became of the stopped one
+}
+
 // TestWhatWasHeardLeavesTheInbox hears signals, and looks at what is kept of them.
 func TestWhatWasHeardLeavesTheInbox(t *testing.T) {
 	e, bed := workshop(t, map[string]string{"listen": callable + "steps:\n" + listening, "intake": hooked})
@@ -320,5 +363,35 @@ func TestACallInDoubtStaysInDoubtWhereItsBudgetIsSpent(t *testing.T) {
 	becomes(t, e, id, run.Done)
 	if r.written() != 2 || r.keys[0] != r.keys[1] {
 		t.Errorf("it was sent with the keys %q", r.keys)
+	}
+}
+
+// TestALateAnswerOfACallInDoubtIsPaidForOnce has a priced call answered after its step took too
+// long and a person was asked whether it happened, who says so too.
+func TestALateAnswerOfACallInDoubtIsPaidForOnce(t *testing.T) {
+	free := make(chan struct{})
+	r := &room{answer: func(int) (int, string) {
+		<-free
+		return 200, `{}`
+	}}
+	e, bed := among(t, r, map[string]string{
+		"connections/chat.yaml": chatServer + "tools: {write_in: {price: 0.5, resend: never}}\n",
+		"workflows/tell.yaml": "workflow: tell\ntitle: Tell\nbudget: {day: 5}\n" + callable +
+			"steps:\n  - tool: chat/write_in\n    within: 1s\n    args: {room: dock, text: 'Your ram is sold.'}\n"})
+	id := call(t, e, "tell", nil)
+	reviews := becomes(t, e, id, run.Waiting).Reviews
+	close(free)
+	await(t, "the late answer is noted", func() bool {
+		return counted(t, bed, "SELECT cost FROM runs WHERE id = ?", id) > 0
+	})
+	for _, review := range reviews {
+		if err := e.Decide(context.Background(), id, run.Decided{Review: review.ID, Choice: run.Happened,
+			By: ines}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s := becomes(t, e, id, run.Done)
+	if half := money.FromUnits(0.5); s.Spent.All() != half || spentToday(t, e, "tell") != int64(half) {
+		t.Errorf("it cost %d by its own account, %d by the budget's", s.Spent.All(), spentToday(t, e, "tell"))
 	}
 }

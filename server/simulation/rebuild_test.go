@@ -26,6 +26,7 @@ var listings = map[string]string{
 	"memory":   "SELECT memory || '|' || run || '|' || messages FROM memory ORDER BY n",
 	"labels":   "SELECT label || '|' || run FROM labels ORDER BY label, run",
 	"spending": "SELECT workflow || '|' || quarter || '|' || cost FROM spending ORDER BY workflow, quarter",
+	"doubts":   "SELECT review || '|' || workflow || '|' || run || '|' || cost FROM doubts ORDER BY review, workflow",
 	"facts":    "SELECT about || '|' || name || '|' || fact || '|' || id || '|' || at || by FROM facts ORDER BY n",
 }
 

@@ -89,6 +89,7 @@ CREATE TABLE runs (
   about      TEXT NOT NULL,           -- a line people know the run by
   thread     TEXT,                    -- workflow and conversation; one run of it moves at a time
   seq        INTEGER NOT NULL,
+  head       INTEGER NOT NULL DEFAULT 0, -- tells the entry of that number from others that were to be it
   accepted   INTEGER NOT NULL,
   ended      INTEGER,
   input      INTEGER NOT NULL DEFAULT 0,
@@ -128,6 +129,15 @@ CREATE TABLE spending (
   quarter  INTEGER NOT NULL,          -- when it began
   cost     INTEGER NOT NULL,          -- in millionths of the currency
   PRIMARY KEY (workflow, quarter)
+) WITHOUT ROWID;
+-- What calls would cost that nobody knows of whether they happened, by the review that
+-- asks, for each workflow they would count for, and '' for all.
+CREATE TABLE doubts (
+  review   TEXT NOT NULL,
+  workflow TEXT NOT NULL,
+  run      TEXT NOT NULL,
+  cost     INTEGER NOT NULL,          -- in millionths of the currency
+  PRIMARY KEY (review, workflow)
 ) WITHOUT ROWID;
 -- A table with row ids: entries are appended in order and stay whole inside
 -- their page, where the other kind of table would spill most of them.

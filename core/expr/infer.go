@@ -13,22 +13,14 @@ import (
 	"woolsignal/core/shape"
 )
 
-// Type is what is known of a value before there is one.
-type Type struct {
-	Shape    shape.Shape
-	Optional bool // it may be missing
-}
-
-// Names are the values an expression may see.
-type Names map[string]Type
-
 // KindAt names the kind of what a path leads to, its root name first; "" where
 // it is not known.
 func (n Names) KindAt(path []string) string { return n.ShapeAt(path).Kind() }
 
 // ShapeAt is the shape of what a path leads to; nil where it is not known.
 func (n Names) ShapeAt(path []string) shape.Shape {
-	s := n[path[0]].Shape
+	t, _ := n.Type(path[0])
+	s := t.Shape
 	for _, name := range path[1:] {
 		s, _ = s.Field(name)
 	}
@@ -244,12 +236,12 @@ func (w *walker) name(e ast.Expr, in *bound) Type {
 	case calendarName:
 		return Type{}
 	}
-	t, ok := w.names[name]
+	t, ok := w.names.Type(name)
 	if !ok {
 		if strings.HasPrefix(name, "@") {
 			return Type{}
 		}
-		among := slices.Sorted(maps.Keys(w.names))
+		among := slices.Sorted(maps.Keys(w.names.Beyond(Names{})))
 		w.find(e, Finding{What: "there is no " + name + " here", Got: name, Among: among,
 			Why: "an expression sees the signal and the steps above it, and a step inside a block only from inside"})
 	}

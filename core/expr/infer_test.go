@@ -15,7 +15,7 @@ func known() expr.Names {
 	lot := shape.Map(map[string]shape.Shape{"kg": shape.Number(), "grower": shape.Text()})
 	body := shape.Shape{"type": "object", "required": []any{"kg"}, "properties": map[string]any{
 		"kg": map[string]any{"type": "number"}, "notes": map[string]any{"type": "string"}}}
-	return expr.Names{
+	return expr.NamesOf(map[string]expr.Type{
 		"net": {Shape: shape.Map(map[string]shape.Shape{"kg": shape.Number(), "at": shape.Time(), "odd": nil,
 			"lane": shape.Text()}, "lane")},
 		"row":     {Shape: shape.Map(map[string]shape.Shape{"id": shape.Number()}), Optional: true},
@@ -23,7 +23,7 @@ func known() expr.Names {
 		"signal":  {Shape: shape.Map(map[string]shape.Shape{"body": body})},
 		"other":   {},
 		"perhaps": {Shape: shape.Union(lot, shape.Null())},
-	}
+	})
 }
 
 func TestExpressionsAreTyped(t *testing.T) {

@@ -92,9 +92,9 @@ func (c *Checker) Wrong(at Pos, remedy, format string, args ...any) {
 // workflow checks the steps of a workflow and what stands around them.
 func (c *Checker) workflow(flow *Workflow) {
 	c.Workflow = flow
-	names := expr.Names{"signal": {Shape: c.Workspace.signalShape(flow, "", c.Tool)}}
+	names := expr.NamesOf(map[string]expr.Type{"signal": {Shape: c.Workspace.signalShape(flow, "", c.Tool)}})
 	if flow.Callable() {
-		names["inputs"] = expr.Type{Shape: flow.Inputs.Document(), Optional: len(flow.Triggers) > 0}
+		names.Put("inputs", expr.Type{Shape: flow.Inputs.Document(), Optional: len(flow.Triggers) > 0})
 	}
 	for _, s := range []*Schema{flow.Inputs, flow.Result} {
 		c.schema(s)

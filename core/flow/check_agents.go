@@ -9,7 +9,7 @@ func (c *Checker) agent(a *Agent) {
 	if _, _, ok := c.Workspace.FindModel(a.Model); a.Model != "" && !ok {
 		c.Wrong(Pos{1, 1}, DidYouMean(a.Model, c.Workspace.ModelNames()), "no connection offers the model %s", a.Model)
 	}
-	names := expr.Names{"signal": {}}
+	names := expr.NamesOf(map[string]expr.Type{"signal": {}})
 	c.Value(a.Instructions, names)
 	c.schema(a.Inputs)
 	c.chosen(a.Inputs, "inputs")
@@ -59,11 +59,12 @@ func (c *Checker) approval(t AgentTool, spec Tool) {
 			c.people(t.At, t.Approval.Ask)
 		}
 		if t.Approval.Says != nil {
-			c.Value(*t.Approval.Says, expr.Names{"args": {Shape: trusting(spec.Input)}, "before": {}, "after": {},
-				"signal": {}})
+			c.Value(*t.Approval.Says, expr.NamesOf(map[string]expr.Type{
+				"args": {Shape: trusting(spec.Input)}, "before": {}, "after": {}, "signal": {}}))
 		}
 		if t.Approval.When != nil {
-			c.Condition(t.Approval.When, expr.Names{"args": {Shape: trusting(spec.Input)}, "signal": {}})
+			c.Condition(t.Approval.When, expr.NamesOf(map[string]expr.Type{
+				"args": {Shape: trusting(spec.Input)}, "signal": {}}))
 		}
 	}
 }

@@ -13,15 +13,16 @@ import (
 // steps checks a block and gives the names its end sees. The names it is
 // given are not changed.
 func (c *Checker) steps(steps []*Step, outer expr.Names) expr.Names {
-	names := maps.Clone(outer)
+	names := outer.Inside()
 	for i, s := range steps {
-		if _, taken := names[s.ID]; taken && s.ID != "" {
+		if _, taken := names.Type(s.ID); taken && s.ID != "" {
 			c.Wrong(s.At, "choose another id", "the name %s is already taken here", s.ID)
 		}
 		output := c.step(s, names)
 		if s.ID != "" {
-			names[s.ID] = expr.Type{Shape: output, Optional: s.Skippable()}
-			c.adds(s, names[s.ID])
+			t := expr.Type{Shape: output, Optional: s.Skippable()}
+			names.Put(s.ID, t)
+			c.adds(s, t)
 		}
 		if i < len(steps)-1 && s.endsRun() {
 			c.Wrong(steps[i+1].At, "move it up, or remove it", "this step is never reached: the run stops before it")
@@ -57,7 +58,7 @@ func (c *Checker) step(s *Step, names expr.Names) shape.Shape {
 	defer c.around(names)()
 	output := s.Does.Check(c, s, names)
 	if f := s.IfFails; f != nil && !f.CarryOn {
-		gives := c.Block(&f.Block, With(names, "failure", expr.Type{Shape: failureShape()}))
+		gives := c.Block(&f.Block, names.With("failure", expr.Type{Shape: failureShape()}))
 		if f.Returns() {
 			output = shape.Union(output, shape.Map(gives))
 		}
@@ -139,13 +140,6 @@ func (c *Checker) existing(p place, f Field, name string) {
 	}
 }
 
-// With adds one name to a scope.
-func With(names expr.Names, name string, t expr.Type) expr.Names {
-	out := maps.Clone(names)
-	out[name] = t
-	return out
-}
-
 // Block checks the steps of a block and gives the shapes of what leaves it.
 func (c *Checker) Block(b *Block, names expr.Names) map[string]shape.Shape {
 	c.enters(b, names)
@@ -188,10 +182,10 @@ func (c *Checker) Narrowed(when *Expression, names expr.Names) expr.Names {
 	if m == nil || strings.Contains(when.Source, "||") {
 		return names
 	}
-	out := With(names, "signal", expr.Type{Shape: c.Workspace.signalShape(c.Workflow, m[1], c.Tool)})
-	if in, ok := out["inputs"]; ok && m[1] == "called" {
+	out := names.With("signal", expr.Type{Shape: c.Workspace.signalShape(c.Workflow, m[1], c.Tool)})
+	if in, ok := out.Type("inputs"); ok && m[1] == "called" {
 		in.Optional = false
-		out["inputs"] = in
+		out.Put("inputs", in)
 	}
 	return out
 }

@@ -17,10 +17,10 @@ type Unfolding interface {
 // NamesAt gives what an expression sees that stands, or is to stand, at a place
 // of the file, a JSON Pointer (RFC 6901).
 func (m Meaning) NamesAt(place string) expr.Names {
-	names := expr.Names{}
+	names := expr.Names{}.Inside()
 	add := func(all []Sight) {
 		for _, s := range all {
-			names[s.Name] = expr.Type{Shape: s.Shape, Optional: s.Optional}
+			names.Put(s.Name, expr.Type{Shape: s.Shape, Optional: s.Optional})
 		}
 	}
 	add(m.Sees)
@@ -101,7 +101,7 @@ func (m Meaning) unfold(l Line, place string, names expr.Names) {
 			if len(l.Adds) > 0 {
 				t.Shape, _ = l.Adds[0].Shape.Field(name)
 			}
-			names[name] = t
+			names.Put(name, t)
 		}
 	})
 }

@@ -30,7 +30,7 @@ func newScope() *scope { return &scope{steps: map[*Step]Sight{}, blocks: map[*Bl
 // sees notes what is seen everywhere.
 func (c *Checker) sees(names expr.Names) {
 	if c.scope != nil {
-		c.scope.all, c.scope.names = sights(names, nil), names
+		c.scope.all, c.scope.names = sights(names, expr.Names{}), names
 	}
 }
 
@@ -63,8 +63,8 @@ func (c *Checker) enters(b *Block, names expr.Names) {
 // in their order.
 func sights(names, others expr.Names) []Sight {
 	var out []Sight
-	for name, t := range names {
-		if other, there := others[name]; !there || other.Optional != t.Optional || !same(other.Shape, t.Shape) {
+	for name, t := range names.Beyond(others) {
+		if other, there := others.Type(name); !there || other.Optional != t.Optional || !same(other.Shape, t.Shape) {
 			out = append(out, Sight{name, t.Shape, t.Optional})
 		}
 	}

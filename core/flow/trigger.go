@@ -234,7 +234,7 @@ func (c *Checker) Hear(h *Hear, names expr.Names) shape.Shape {
 	}
 	of := h.Is.Shape(c.Workspace, c.Tool)
 	if h.Match != nil {
-		c.Condition(h.Match, With(names, "heard", expr.Type{Shape: of}))
+		c.Condition(h.Match, names.With("heard", expr.Type{Shape: of}))
 	}
 	if h.FromAnyone && h.Is.HeardBy() != ByAnswered {
 		c.Wrong(h.At, "remove from_anyone", "only who answers a mail is held against whom it was written to")

@@ -29,7 +29,7 @@ func List(items Shape) Shape {
 	if items == nil {
 		return Shape{"type": "array"}
 	}
-	return Shape{"type": "array", "items": map[string]any(items)}
+	return Shape{"type": "array", "items": map[string]any(items)}.bounded()
 }
 
 // ours marks shapes the workspace itself makes. What they say may be missing
@@ -50,7 +50,7 @@ func Map(fields map[string]Shape, optional ...string) Shape {
 		}
 	}
 	return Shape{"type": "object", "properties": properties, "required": required, "additionalProperties": false,
-		ours: true}
+		ours: true}.bounded()
 }
 
 // Ours tells whether the workspace made this shape.
@@ -260,7 +260,7 @@ func Union(shapes ...Shape) Shape {
 	if made {
 		out[ours] = true
 	}
-	return out
+	return out.bounded()
 }
 
 // WithoutNull is the shape of a value that was found not to be null.

@@ -1,8 +1,6 @@
 package step
 
 import (
-	"maps"
-
 	"woolsignal/core/expr"
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -21,7 +19,7 @@ func (c *Compute) Fields() []flow.Field {
 // Check types the values.
 func (c *Compute) Check(check *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
 	out := map[string]shape.Shape{}
-	seen := maps.Clone(names)
+	seen := names.Inside()
 	for _, v := range c.Values {
 		t := expr.Type{}
 		if v.Expression != nil {
@@ -31,7 +29,7 @@ func (c *Compute) Check(check *flow.Checker, _ *flow.Step, names expr.Names) sha
 			t.Shape = shape.Union(t.Shape, shape.Null())
 		}
 		out[v.Name] = t.Shape
-		seen[v.Name] = expr.Type{Shape: t.Shape}
+		seen.Put(v.Name, expr.Type{Shape: t.Shape})
 	}
 	return shape.Map(out)
 }

@@ -40,8 +40,8 @@ func (e *Each) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shap
 	if e.Of != nil {
 		list = c.Insist(e.Of, "list", "give it a list", "each goes through a list", names)
 	}
-	seen := flow.With(flow.With(names, "item", expr.Type{Shape: list.Shape.Items()}), "index",
-		expr.Type{Shape: shape.Number()})
+	seen := names.With("item", expr.Type{Shape: list.Shape.Items()})
+	seen.Put("index", expr.Type{Shape: shape.Number()})
 	gives := shape.Map(c.Block(&e.Block, seen))
 	e.Finish.check(c, gives, names)
 	failure := shape.Map(map[string]shape.Shape{"index": shape.Number(), "item": nil, "message": shape.Text()})

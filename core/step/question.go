@@ -74,7 +74,7 @@ func (q *Question) Agree(m flow.Reading) {
 // Check checks the message, and what is done with an answer.
 func (q *Question) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shape {
 	q.Words.check(c, s, names)
-	seen := flow.With(names, "value", expr.Type{Shape: q.answer()})
+	seen := names.With("value", expr.Type{Shape: q.answer()})
 	if q.Holds != nil {
 		c.Condition(q.Holds, seen)
 	}

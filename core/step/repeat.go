@@ -44,16 +44,16 @@ func (r *Repeat) Agree(m flow.Reading) {
 // Check types a round. What one gives depends on what the one before gave: the
 // first look finds the names, the second holds the steps against them.
 func (r *Repeat) Check(c *flow.Checker, _ *flow.Step, names expr.Names) shape.Shape {
-	seen := flow.With(names, "index", expr.Type{Shape: shape.Number()})
+	seen := names.With("index", expr.Type{Shape: shape.Number()})
 	known := map[string]shape.Shape{}
 	c.Quietly(func(quiet *flow.Checker) {
-		for name := range quiet.Block(&r.Block, flow.With(seen, "last", expr.Type{Optional: true})) {
+		for name := range quiet.Block(&r.Block, seen.With("last", expr.Type{Optional: true})) {
 			known[name] = nil
 		}
 	})
-	gives := c.Block(&r.Block, flow.With(seen, "last", expr.Type{Shape: shape.Map(known), Optional: true}))
+	gives := c.Block(&r.Block, seen.With("last", expr.Type{Shape: shape.Map(known), Optional: true}))
 	if r.Till != nil {
-		c.Condition(r.Till, flow.With(seen, "last", expr.Type{Shape: shape.Map(gives)}))
+		c.Condition(r.Till, seen.With("last", expr.Type{Shape: shape.Map(gives)}))
 	}
 	out := maps.Clone(gives)
 	out["times"] = shape.Number()

@@ -48,7 +48,7 @@ func (t *Tool) Check(c *flow.Checker, s *flow.Step, names expr.Names) shape.Shap
 	}
 	if len(t.Fill) > 0 {
 		c.Model(s.At, t.Using)
-		names = flow.With(names, "fill", expr.Type{Shape: shape.Map(words)})
+		names = names.With("fill", expr.Type{Shape: shape.Map(words)})
 	}
 	given := c.Entries(t.Args, names)
 	if !ok {

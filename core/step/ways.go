@@ -38,7 +38,7 @@ func (f *Finish) Agree(m flow.Reading) {
 // check checks what ends several ways early.
 func (f *Finish) check(c *flow.Checker, value shape.Shape, names expr.Names) {
 	if f.Enough != nil {
-		c.Condition(f.Enough, flow.With(names, "value", expr.Type{Shape: value}))
+		c.Condition(f.Enough, names.With("value", expr.Type{Shape: value}))
 	}
 }
 

@@ -93,7 +93,7 @@ func (r *Row) checkTool(c *flow.Checker, t *flow.Trigger) {
 	}
 	c.Arguments(r.Tool, r.Args, c.Entries(r.Args, expr.Names{}), spec.Input, t.At, true)
 	if r.List != nil {
-		c.Insist(r.List, "list", "give it a list", "rows are a list", expr.Names{"result": {Shape: spec.Output}})
+		c.Insist(r.List, "list", "give it a list", "rows are a list", resultOf(spec))
 	}
 }
 
@@ -103,7 +103,7 @@ func (r *Row) rows(w *flow.Workspace, tool flow.Catalogue) shape.Shape {
 		return t.RowShape()
 	}
 	if spec, ok := tool(r.Tool); ok && r.List != nil {
-		found, _ := r.List.Infer(expr.Names{"result": {Shape: spec.Output}})
+		found, _ := r.List.Infer(resultOf(spec))
 		return found.Shape.Items()
 	}
 	return nil
@@ -162,3 +162,8 @@ func (r *Row) Source() string {
 
 // HeardBy is the subject.
 func (*Row) HeardBy() flow.HeardBy { return flow.BySubject }
+
+// resultOf is what an expression sees that reads what a tool gives.
+func resultOf(spec flow.Tool) expr.Names {
+	return expr.NamesOf(map[string]expr.Type{"result": {Shape: spec.Output}})
+}

@@ -51,7 +51,8 @@ func (w *Webhook) Agree(m flow.Reading) { w.Answers = m.Writing("answer", comput
 // Check types the subject.
 func (w *Webhook) Check(c *flow.Checker, t *flow.Trigger) {
 	if w.Subject != nil {
-		c.Value(*w.Subject, expr.Names{"signal": {Shape: w.Shape(c.Workspace, c.Tool)}})
+		c.Value(*w.Subject, expr.NamesOf(map[string]expr.Type{
+			"signal": {Shape: w.Shape(c.Workspace, c.Tool)}}))
 	}
 }
 

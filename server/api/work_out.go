@@ -112,7 +112,7 @@ func (a *API) reckon(s *workspace.Snapshot, m flow.Meaning, place string, values
 // scopeOf is what an expression is worked out in; what may be missing is so.
 func (a *API) scopeOf(s *workspace.Snapshot, names expr.Names, values map[string]any) expr.Scope {
 	seen := map[string]any{}
-	for name, t := range names {
+	for name, t := range names.All() {
 		v, there := values[name]
 		switch {
 		case t.Optional:
@@ -153,15 +153,11 @@ func (w *worker) part(f expr.Form, at string) {
 
 // item sees the first item of a list under its name.
 func (w *worker) item(f expr.Form, list wire.WorkedPart) *worker {
-	in := &worker{names: expr.Names{}, scope: w.scope, parts: w.parts}
+	in := &worker{names: w.names.With(f.As, expr.Type{Shape: list.Shape.Items()}), scope: w.scope, parts: w.parts}
 	in.scope.Names = map[string]any{}
-	for name, t := range w.names {
-		in.names[name] = t
-	}
 	for name, v := range w.scope.Names {
 		in.scope.Names[name] = v
 	}
-	in.names[f.As] = expr.Type{Shape: list.Shape.Items()}
 	delete(in.scope.Names, f.As)
 	if items, is := list.Gives.([]any); is && len(items) > 0 {
 		in.scope.Names[f.As] = items[0]

@@ -72,15 +72,16 @@ var base = sync.OnceValues(func() (*cel.Env, error) {
 	return cel.NewCustomEnv(append(options, functions()...)...)
 })
 
-// environments keeps one extended environment for each set of names, because
-// extending is dear and a workflow asks for the same few sets again and again.
-var environments sync.Map
+// environments keeps extended environments for the sets of names that were asked for last,
+// because extending is dear and a workflow asks for the same few sets again and again. One
+// takes some 15 KB.
+var environments = newCache[*cel.Env](1024)
 
 func environment(names []string) (*cel.Env, error) {
 	slices.Sort(names)
 	key := strings.Join(names, ",")
-	if kept, ok := environments.Load(key); ok {
-		return kept.(*cel.Env), nil
+	if known, is := environments.Get(key); is {
+		return known, nil
 	}
 	root, err := base()
 	if err != nil {
@@ -94,6 +95,6 @@ func environment(names []string) (*cel.Env, error) {
 	if err != nil {
 		return nil, fmt.Errorf("expr: declaring %s: %w", key, err)
 	}
-	environments.Store(key, extended)
+	environments.Add(key, extended)
 	return extended, nil
 }

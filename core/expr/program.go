@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
@@ -96,8 +97,8 @@ func Compile(source string) (*Program, error) {
 		return known, nil
 	}
 	p, err := compile(source)
-	if err == nil {
-		kept.Add(source, p)
+	if err == nil && len(source) <= longestKept {
+		kept.Add(strings.Clone(source), p)
 	}
 	return p, err
 }
@@ -106,6 +107,10 @@ func compile(source string) (*Program, error) {
 	if strings.TrimSpace(source) == "" {
 		return nil, &Error{Source: source, Message: "the expression is empty"}
 	}
+	if n := utf8.RuneCountInString(source); n > longest {
+		return nil, &Error{Source: source[:80] + "…", Message: fmt.Sprintf("an expression has at most %d "+
+			"characters, and this has %d; work parts of it out in a step before", longest, n)}
+	}
 	root, err := base()
 	if err != nil {
 		return nil, err
@@ -113,6 +118,10 @@ func compile(source string) (*Program, error) {
 	parsed, issues := root.Parse(source)
 	if issues.Err() != nil {
 		return nil, issueError(source, issues)
+	}
+	if parts := partsOf(parsed); parts > mostParts {
+		return nil, &Error{Source: source, Message: fmt.Sprintf("an expression has at most %d parts, and this has %d; "+
+			"work some of them out in a step before", mostParts, parts)}
 	}
 	rewrite(parsed.NativeRep())
 	references := findReferences(parsed)
@@ -174,6 +183,12 @@ func (s Scope) zone() *time.Location {
 		return time.UTC
 	}
 	return s.Zone
+}
+
+// partsOf counts the names, numbers and operations of an expression.
+func partsOf(parsed *cel.Ast) (n int) {
+	ast.PreOrderVisit(parsed.NativeRep().Expr(), ast.NewExprVisitor(func(ast.Expr) { n++ }))
+	return n
 }
 
 func issueError(source string, issues *cel.Issues) error {

@@ -1,6 +1,7 @@
 package expr
 
 import (
+	"fmt"
 	"strings"
 )
 
@@ -23,6 +24,7 @@ func CompileText(source string) (*Template, error) {
 	t := &Template{Source: source}
 	rest, base := source, 0
 	var literal strings.Builder
+	filled := 0
 	for {
 		i := strings.Index(rest, "${")
 		if i < 0 {
@@ -41,6 +43,10 @@ func CompileText(source string) (*Template, error) {
 				Message: "a ${ without its closing }; write $${ for a literal ${"}
 		}
 		inner := rest[i+2 : i+2+end]
+		if filled++; filled > mostFilled {
+			return nil, &Error{Source: inner, Offset: base + i, Message: fmt.Sprintf("a text has at most %d values "+
+				"filled in; put it together from several", mostFilled)}
+		}
 		program, err := Compile(inner)
 		if err != nil {
 			if e, ok := err.(*Error); ok {

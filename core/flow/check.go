@@ -22,6 +22,8 @@ type Checker struct {
 	Tool      Catalogue
 	offered   []string // the names of all tools
 	problems  []Problem
+	finding   string // the file problems were found in last, and how many
+	found     found
 	written   map[*string]Pos // where words of the file that is checked stand
 	file      string
 	kinds     map[string]string // of the values that were read, by path; kept where it is made
@@ -82,7 +84,12 @@ func (c *Checker) Report(at Pos, p Problem) {
 	if p.Why == "" && p.Severity == Wrong {
 		p.Why = "what it names or needs would be missing when it runs"
 	}
-	c.problems = append(c.problems, p)
+	if c.file != c.finding {
+		c.finding, c.found = c.file, found{}
+	}
+	if c.found.more(p.Severity) {
+		c.problems = append(c.problems, p)
+	}
 }
 
 func (c *Checker) Wrong(at Pos, remedy, format string, args ...any) {

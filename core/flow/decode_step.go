@@ -4,9 +4,15 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
-func (r *reader) steps(nodes []*yaml.Node) []*Step {
+// block reads the steps of a block.
+func (r *reader) block(nodes []*yaml.Node) []*Step {
+	r.deep++
+	defer func() { r.deep-- }()
 	var out []*Step
 	for _, n := range nodes {
+		if !r.room(n) {
+			break
+		}
 		if s := r.step(n); s != nil {
 			out = append(out, s)
 		}

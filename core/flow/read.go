@@ -215,7 +215,7 @@ func (r *reader) field(m Reading, f Field) {
 	case **Schema:
 		*into = r.schema(m.f, key)
 	case *[]*Step:
-		*into = r.steps(r.list(m.f, key))
+		*into = r.block(r.list(m.f, key))
 	case *[]Trigger:
 		for _, n := range r.list(m.f, key) {
 			if t, ok := r.trigger(n); ok {

@@ -26,7 +26,10 @@ type reader struct {
 	lines    []string
 	inFlow   map[*yaml.Node]bool // scalars that stand in a map in braces
 	problems []Problem
+	found    found
 	written  map[*string]Pos // where words stand that were read
+	steps    int             // that were read so far
+	deep     int             // blocks around those that are being read
 }
 
 // report adds a problem of this file.
@@ -38,7 +41,9 @@ func (r *reader) report(at Pos, p Problem) {
 	if p.Why == "" && p.Severity == Wrong {
 		p.Why = "this version of the file cannot go live as it is"
 	}
-	r.problems = append(r.problems, p)
+	if r.found.more(p.Severity) {
+		r.problems = append(r.problems, p)
+	}
 }
 
 func (r *reader) wrong(at Pos, remedy, format string, args ...any) {
@@ -62,6 +67,9 @@ func (r *reader) document(text string) *yaml.Node {
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
 		r.wrong(Pos{1, 1}, "start with keys such as title: …", "the file holds no map of keys")
+		return nil
+	}
+	if !r.within(doc.Content[0]) {
 		return nil
 	}
 	r.plain(doc.Content[0], false)

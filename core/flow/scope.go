@@ -23,6 +23,7 @@ type scope struct {
 	steps  map[*Step]Sight
 	blocks map[*Block][]Sight
 	names  expr.Names // around the step that is checked
+	seen   int        // parts of what is told so far
 }
 
 func newScope() *scope { return &scope{steps: map[*Step]Sight{}, blocks: map[*Block][]Sight{}} }
@@ -37,7 +38,7 @@ func (c *Checker) sees(names expr.Names) {
 // adds notes what a step adds for those behind it.
 func (c *Checker) adds(s *Step, t expr.Type) {
 	if c.scope != nil {
-		c.scope.steps[s] = Sight{s.ID, t.Shape, t.Optional}
+		c.scope.steps[s] = c.scope.told(Sight{s.ID, t.Shape, t.Optional})
 	}
 }
 
@@ -55,7 +56,9 @@ func (c *Checker) around(names expr.Names) (done func()) {
 // step.
 func (c *Checker) enters(b *Block, names expr.Names) {
 	if c.scope != nil {
-		c.scope.blocks[b] = sights(names, c.scope.names)
+		for _, one := range sights(names, c.scope.names) {
+			c.scope.blocks[b] = append(c.scope.blocks[b], c.scope.told(one))
+		}
 	}
 }
 

@@ -39,6 +39,16 @@ func (e *Entry) UnmarshalJSON(data []byte) (err error) {
 	return err
 }
 
+// Status is how a run ended with an entry; [Running] where it did not.
+func (e Entry) Status() Status {
+	for _, r := range e.Records {
+		if f, is := r.(*RunFinished); is {
+			return f.Status
+		}
+	}
+	return Running
+}
+
 // DecodeEntry reads one entry of a journal. Numbers come back in the form
 // they had, so that a folded state equals the one that was never written.
 func DecodeEntry(data []byte) (Entry, error) {

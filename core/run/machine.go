@@ -69,11 +69,7 @@ func (m *machine) handle(e Event) error {
 		err = m.deliver(e)
 	}
 	if late := wasted(e); errors.Is(err, ErrStale) && len(m.records) == before && late != nil {
-		if late.Cost > 0 {
-			late.Review = m.doubtOf(e)
-		}
-		m.emit(late)
-		return m.broken
+		return m.tooLate(e, late)
 	}
 	if err != nil {
 		return err

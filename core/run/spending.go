@@ -48,25 +48,38 @@ func wasted(e Event) *SpentInVain {
 	return r
 }
 
-// doubtOf is the open review that asks whether the call happened that an answer is of; ""
-// where there is none.
-func (m *machine) doubtOf(e Event) string {
+// tooLate notes what an answer cost that nobody waits for any more, unless a person said before
+// that its call happened, which was paid for then.
+func (m *machine) tooLate(e Event, spent *SpentInVain) error {
+	if doubt := m.doubtOf(e); doubt != nil && spent.Cost > 0 {
+		if !doubt.open() {
+			return ErrStale
+		}
+		spent.Review = doubt.ID
+	}
+	m.emit(spent)
+	return m.broken
+}
+
+// doubtOf is the review that asks whether the call happened that an answer is of, or of which
+// a person said so; nil where there is none.
+func (m *machine) doubtOf(e Event) *Review {
 	answer, is := e.(*Answer)
 	if !is {
-		return ""
+		return nil
 	}
 	step := m.state.Step(answer.Step)
 	if step == nil || step.Sending != answer.Sending {
-		return ""
+		return nil
 	}
 	for _, id := range step.Reviews {
 		r := m.state.Reviews[id]
-		if r.open() && r.Kind == OfDoubt && r.Call == answer.CallID &&
-			(r.Call == "" || step.Agent.Call(r.Call).Sent == answer.Turn) {
-			return id
+		if r.Kind == OfDoubt && (r.open() || r.Choice == Happened) && r.Call == answer.CallID &&
+			(r.Call == "" || step.Agent != nil && step.Agent.Call(r.Call).Sent == answer.Turn) {
+			return r
 		}
 	}
-	return ""
+	return nil
 }
 
 // paid notes that a call in doubt is paid for, whatever a person says of it.

@@ -6,7 +6,7 @@ import "maps"
 // levels. Of what lies beyond is known only what kind it is: what a text of a kilobyte says
 // may otherwise take more to tell than there is memory.
 const (
-	Most    = 4000
+	Most    = 2000
 	Deepest = 24
 )
 
@@ -15,7 +15,7 @@ func (s Shape) bounded() Shape {
 	if _, fits := size(s, 2*Deepest, Most); fits {
 		return s
 	}
-	for deep := Deepest; deep > 1; deep = deep * 3 / 4 {
+	for deep := Deepest; deep > 1; deep /= 2 {
 		if cut := s.Cut(deep); cut.Size() < Most {
 			return cut
 		}

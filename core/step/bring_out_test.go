@@ -50,7 +50,6 @@ steps:
 // TestAValueIsBroughtOutOfItsBlocks reads values at places outside the blocks they
 // are of: each block on the way gives them, by a name that is free, once.
 func TestAValueIsBroughtOutOfItsBlocks(t *testing.T) {
-	noTools := func(string) (flow.Tool, bool) { return flow.Tool{}, false }
 	m := (&flow.Workspace{Workflows: map[string]*flow.Workflow{}}).Meaning("w", blocks, noTools)
 	end := "/steps/3/compute/all"
 	for _, c := range []struct{ code, from, to, want string }{

@@ -17,8 +17,11 @@ import (
 )
 
 func (a *API) agents(r *request, _ none) ([]wire.Agent, error) {
-	s := a.Workspace.Now()
 	out := []wire.Agent{}
+	s, err := a.shown(r.Context())
+	if err != nil {
+		return nil, err
+	}
 	for _, id := range slices.Sorted(maps.Keys(s.Agents)) {
 		one, err := a.describeAgent(r.Context(), s, s.Agents[id])
 		if err != nil {
@@ -30,7 +33,11 @@ func (a *API) agents(r *request, _ none) ([]wire.Agent, error) {
 }
 
 func (a *API) agent(r *request, _ none) (wire.AgentInFull, error) {
-	s, id := a.Workspace.Now(), r.Param("agent")
+	id := r.Param("agent")
+	s, err := a.shown(r.Context())
+	if err != nil {
+		return wire.AgentInFull{}, err
+	}
 	def, err := agentOf(s, id)
 	if err != nil {
 		return wire.AgentInFull{}, err

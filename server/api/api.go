@@ -47,6 +47,7 @@ type API struct {
 	Log       *slog.Logger
 	Console   fs.FS // the built console
 	streams   streams
+	texts     turns          // who has a long text looked through
 	floods    *callers.Limit // how often somebody who is held up is told of
 	Public    string         // the address people use, where a proxy stands between; "" is the one they ask by
 }

@@ -6,6 +6,7 @@ import (
 
 	"woolsignal/core/run"
 	"woolsignal/server/access"
+	"woolsignal/server/workspace"
 	"woolsignal/wire"
 )
 
@@ -17,6 +18,15 @@ const conversationOf = `WITH RECURSIVE line (run) AS (
 	UNION SELECT x.cause FROM line JOIN runs x ON x.id = line.run WHERE x.cause IS NOT NULL
 ) SELECT 1 FROM line JOIN runs x ON x.id = line.run
 	WHERE x.thread IS NOT NULL AND instr(x.thread, ?) != instr(x.thread, ':')`
+
+// shown is the workspace as a person sees it: whoever builds nothing sees what is live, and
+// of what is only written neither text nor name.
+func (a *API) shown(ctx context.Context) (*workspace.Snapshot, error) {
+	if person(ctx).Role.Allows(access.Builder) {
+		return a.Workspace.Now(), nil
+	}
+	return a.Workspace.Published(ctx)
+}
 
 // readable is the condition under which a person may read a run r, and its
 // arguments: what visitors and colleagues said is for reviewers and up, their own

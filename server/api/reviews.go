@@ -34,10 +34,7 @@ func (a *API) scanReviews(p access.Person, rows *sql.Rows, err error) ([]wire.Re
 		if err := json.Unmarshal(text, &r.Review); err != nil {
 			return out, err
 		}
-		r.From = r.Workflow
-		if w, ok := s.Workflows[r.Workflow]; ok {
-			r.From = w.Title
-		}
+		r.From = titleOf(s, r.Workflow)
 		r.Yours = p.MayDecide(r.Ask, s.Teams)
 		out = append(out, r)
 	}

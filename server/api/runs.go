@@ -51,8 +51,12 @@ func (a *API) scanRuns(rows *sql.Rows, err error) ([]wire.Run, error) {
 	return out, rows.Err()
 }
 
-// titleOf is what a run's workflow, or the agent whose task it is, is called.
+// titleOf is what a run's workflow, or the agent whose task it is, is called: as it is live,
+// where it is.
 func titleOf(s *workspace.Snapshot, workflow string) string {
+	if live := s.Live[workflow]; live != nil {
+		return live.Title
+	}
 	if w, ok := s.Workflows[workflow]; ok {
 		return w.Title
 	}

@@ -45,11 +45,15 @@ func (a *API) publish(r *request, in wire.Publish) (wire.Published, error) {
 }
 
 func (a *API) versions(r *request, _ none) ([]wire.Version, error) {
-	all, err := a.Workspace.Versions(r.Context(), r.Param("workflow"))
+	id := r.Param("workflow")
+	s, err := a.shown(r.Context())
 	if err != nil {
 		return nil, err
 	}
-	return all, nil
+	if s.Workflows[id] == nil && s.Live[id] == nil {
+		return nil, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")
+	}
+	return a.Workspace.Versions(r.Context(), id)
 }
 
 func (a *API) diff(r *request, _ none) (wire.Difference, error) {

@@ -17,7 +17,10 @@ import (
 )
 
 func (a *API) workflows(r *request, _ none) ([]wire.Workflow, error) {
-	s := a.Workspace.Now()
+	s, err := a.shown(r.Context())
+	if err != nil {
+		return nil, err
+	}
 	weeks, last, err := a.weeks(r.Context(), s.Zone)
 	if err != nil {
 		return nil, err
@@ -94,7 +97,11 @@ func (a *API) weeks(ctx context.Context, zone *time.Location) (map[string]map[st
 }
 
 func (a *API) workflow(r *request, _ none) (wire.Script, error) {
-	s, id := a.Workspace.Now(), r.Param("workflow")
+	id := r.Param("workflow")
+	s, err := a.shown(r.Context())
+	if err != nil {
+		return wire.Script{}, err
+	}
 	one, ok := s.Workflows[id]
 	if !ok {
 		return wire.Script{}, refuse(http.StatusNotFound, "Not here", "There is no workflow "+id+".")

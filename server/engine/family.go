@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -138,7 +139,17 @@ func awaited(l *live) any {
 // tell passes the end of a run that is held on to whom it concerns. What was not told when the
 // service stops is told at the next start.
 func (e *Engine) tell(l *live) {
-	whom, _ := awaited(l).(string)
+	var whom string
+	var end ending
+	err := e.locked(e.hard, l, func() error {
+		if whom, _ = awaited(l).(string); whom != "" {
+			end = endingOf(l)
+		}
+		return nil
+	})
+	if err != nil {
+		e.log.Error("the end of a run can be told at the next start alone", "run", l.id, "error", err)
+	}
 	if whom == "" {
 		return
 	}
@@ -147,9 +158,9 @@ func (e *Engine) tell(l *live) {
 		defer e.runs.release(l)
 		told := e.patiently("the end of a run could not be told", []any{"run", l.id, "whom", whom}, func() error {
 			if whom == "parent" {
-				return e.tellParent(l)
+				return e.tellParent(l, end)
 			}
-			return e.tellFailure(l)
+			return e.tellFailure(l, end)
 		})
 		if told && whom != "parent" {
 			e.told(l)
@@ -167,8 +178,24 @@ func (e *Engine) told(l *live) {
 
 func toldIn(b *store.Batch, l *live) { b.Do("UPDATE runs SET tell = NULL WHERE id = ?", l.id) }
 
-func (e *Engine) tellParent(l *live) error {
-	err := e.handleAs(e.hard, l.state.Origin.Run, replyTo(l.state.Origin, returned(l)),
+// ending is how a run ended, for those who are told: its state may be read anew meanwhile.
+type ending struct {
+	origin   *run.Origin
+	returned *run.Returned
+	at       time.Time
+	title    string // of its workflow
+	because  string
+	about    string
+}
+
+// endingOf is how a run ended. l is locked.
+func endingOf(l *live) ending {
+	return ending{l.state.Origin, returned(l), l.state.Ended, l.def.Workflow.Title, l.state.Because,
+		about(l.state.Signal)}
+}
+
+func (e *Engine) tellParent(l *live, end ending) error {
+	err := e.handleAs(e.hard, end.origin.Run, replyTo(end.origin, end.returned),
 		func(parent *live, entry run.Entry) (store.Batch, error) {
 			b, err := nextBatch(parent, entry)
 			toldIn(&b, l)
@@ -197,16 +224,16 @@ func returned(l *live) *run.Returned {
 }
 
 // tellFailure starts the workflows that look after a failure.
-func (e *Engine) tellFailure(l *live) error {
+func (e *Engine) tellFailure(l *live, end ending) error {
 	for id, w := range e.workspace.Live() {
 		for _, t := range w.Triggers {
 			if f, after := t.Is.(*trigger.Failure); !after || id == l.workflow() || !f.LooksAfter(l.workflow()) {
 				continue
 			}
-			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: l.state.Ended,
-				Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: l.def.Workflow.Title + ": " + l.state.Because,
-				Body: map[string]any{"run": l.id, "workflow": l.workflow(), "title": l.def.Workflow.Title,
-					"because": l.state.Because, "about": about(l.state.Signal), "address": "/runs/" + l.id}}
+			signal := &run.Signal{ID: "failure-" + l.id, Source: "/failure", Type: "run.failed", Time: end.at,
+				Kind: "failure", Trigger: t.ID, Cause: l.id, Subject: end.title + ": " + end.because,
+				Body: map[string]any{"run": l.id, "workflow": l.workflow(), "title": end.title,
+					"because": end.because, "about": end.about, "address": "/runs/" + l.id}}
 			_, err := e.Accept(e.hard, Admission{Workflow: id, Signal: signal})
 			if err != nil && !errors.Is(err, workspace.ErrOff) && !errors.Is(err, workspace.ErrNotLive) &&
 				!errors.Is(err, workspace.ErrNoWorkflow) {
@@ -226,11 +253,7 @@ func (e *Engine) untold(ctx context.Context) error {
 	}
 	for _, id := range ids {
 		l := e.runs.hold(id)
-		if err := e.locked(ctx, l, func() error { return nil }); err != nil {
-			e.log.Error("the end of a run could not be told", "run", id, "error", err)
-		} else {
-			e.tell(l)
-		}
+		e.tell(l)
 		e.runs.release(l)
 	}
 	return nil

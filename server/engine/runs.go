@@ -85,8 +85,9 @@ func (l *live) wrote(entry run.Entry) (status run.Status, rests, answered bool, 
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.writing--
-	if l.state == nil { // an entry behind this one could not be written
-		return run.Running, false, false, time.Time{}
+	if l.state == nil { // an entry behind this one could not be written; what ended has ended all the same
+		status = entry.Status()
+		return status, status.Ended(), false, time.Time{}
 	}
 	status = l.state.Status
 	rests = l.state.Seq == entry.Seq && (status.Ended() || status == run.Waiting)

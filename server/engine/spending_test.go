@@ -367,31 +367,49 @@ func TestACallInDoubtStaysInDoubtWhereItsBudgetIsSpent(t *testing.T) {
 }
 
 // TestALateAnswerOfACallInDoubtIsPaidForOnce has a priced call answered after its step took too
-// long and a person was asked whether it happened, who says so too.
+// long and a person was asked whether it happened, who says so before the answer comes or after.
 func TestALateAnswerOfACallInDoubtIsPaidForOnce(t *testing.T) {
-	free := make(chan struct{})
-	r := &room{answer: func(int) (int, string) {
-		<-free
-		return 200, `{}`
-	}}
-	e, bed := among(t, r, map[string]string{
-		"connections/chat.yaml": chatServer + "tools: {write_in: {price: 0.5, resend: never}}\n",
-		"workflows/tell.yaml": "workflow: tell\ntitle: Tell\nbudget: {day: 5}\n" + callable +
-			"steps:\n  - tool: chat/write_in\n    within: 1s\n    args: {room: dock, text: 'Your ram is sold.'}\n"})
-	id := call(t, e, "tell", nil)
-	reviews := becomes(t, e, id, run.Waiting).Reviews
-	close(free)
-	await(t, "the late answer is noted", func() bool {
-		return counted(t, bed, "SELECT cost FROM runs WHERE id = ?", id) > 0
-	})
-	for _, review := range reviews {
-		if err := e.Decide(context.Background(), id, run.Decided{Review: review.ID, Choice: run.Happened,
-			By: ines}); err != nil {
-			t.Fatal(err)
-		}
-	}
-	s := becomes(t, e, id, run.Done)
-	if half := money.FromUnits(0.5); s.Spent.All() != half || spentToday(t, e, "tell") != int64(half) {
-		t.Errorf("it cost %d by its own account, %d by the budget's", s.Spent.All(), spentToday(t, e, "tell"))
+	for _, before := range []bool{true, false} {
+		t.Run(fmt.Sprint("the person first: ", before), func(t *testing.T) {
+			free := make(chan struct{})
+			r := &room{answer: func(int) (int, string) {
+				<-free
+				return 200, `{}`
+			}}
+			e, bed := among(t, r, map[string]string{
+				"connections/chat.yaml": chatServer + "tools: {write_in: {price: 0.5, resend: never}}\n",
+				"workflows/tell.yaml": "workflow: tell\ntitle: Tell\nbudget: {day: 5}\n" + callable + "steps:\n" +
+					"  - tool: chat/write_in\n    within: 1s\n    args: {room: dock, text: 'Your ram is sold.'}\n"})
+			id := call(t, e, "tell", nil)
+			reviews := becomes(t, e, id, run.Waiting).Reviews
+			if !before {
+				close(free)
+				await(t, "the late answer is noted", func() bool {
+					return counted(t, bed, "SELECT cost FROM runs WHERE id = ?", id) > 0
+				})
+			}
+			for _, review := range reviews {
+				if err := e.Decide(context.Background(), id, run.Decided{Review: review.ID, Choice: run.Happened,
+					By: ines}); err != nil {
+					t.Fatal(err)
+				}
+			}
+			becomes(t, e, id, run.Done)
+			if before {
+				close(free)
+				await(t, "nothing is under way", func() bool {
+					e.errands.mu.Lock()
+					defer e.errands.mu.Unlock()
+					return len(e.errands.flying) == 0
+				})
+			}
+			s, err := e.Fold(context.Background(), id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if half := money.FromUnits(0.5); s.Spent.All() != half || spentToday(t, e, "tell") != int64(half) {
+				t.Errorf("it cost %d by its own account, %d by the budget's", s.Spent.All(), spentToday(t, e, "tell"))
+			}
+		})
 	}
 }

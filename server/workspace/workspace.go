@@ -71,6 +71,7 @@ type Holder struct {
 	secrets  *vault.Vault // nil where files are only checked
 	people   People
 	current  atomic.Pointer[Snapshot]
+	public   atomic.Pointer[public]
 	write    sync.Mutex // held while files or versions change, from reading what is to writing what is to be
 	reading  sync.Mutex // one definition is read at a time, and once: many runs begin at the same moment
 	catching sync.Map   // workflows whose next signal is kept as a sample

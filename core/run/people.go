@@ -95,11 +95,24 @@ func (m *machine) asked() any {
 	if s.Text == "" {
 		return nil
 	}
-	who := s.From["name"]
-	if who == "" {
-		who = "somebody"
+	return map[string]any{s.sender() + " wrote": s.Text}
+}
+
+// sender says who wrote, for whoever decides by it: a name is what its bearer likes, so the
+// address stands beside it, and whether anybody stands for that.
+func (s *Signal) sender() string {
+	who := cmp.Or(agent.Line(s.From["name"]), "somebody")
+	known := s.Vouched()
+	address := agent.Line(cmp.Or(known, s.From["email"], s.From["phone"]))
+	switch {
+	case known != "":
+		return who + " (" + address + ", signed in)"
+	case s.From[Verified] == "true":
+		return who + " (" + address + ", the mailbox checked the sender)"
+	case address != "":
+		return who + " (" + address + ", not checked)"
 	}
-	return map[string]any{who + " wrote": s.Text}
+	return who + " (not known here)"
 }
 
 // lost asks a person about a call that may or may not have happened.

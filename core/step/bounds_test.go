@@ -29,7 +29,7 @@ const aWorkflow = "workflow: w\ntitle: W\ninputs: {type: object}\nsteps:\n"
 var hostile = map[string]string{
 	"many steps":                 repeated(18_000, "{id: s%d, compute: {v: s%d.v}}"),
 	"each holds the one before":  repeated(4000, "{id: s%d, compute: {v: s%d}}"),
-	"each holds it twice":        repeated(4000, "{id: s%[1]d, compute: {v: s%[2]d, w: s%[2]d}}"),
+	"each holds it twice":        repeated(1000, "{id: s%[1]d, compute: {v: s%[2]d, w: s%[2]d}}"),
 	"each or what it failed for": repeated(4000, "{id: s%[1]d, compute: {v: s%[2]d}, if_fails: {gives: {v: s%[2]d}}}"),
 	"a list that doubles": aWorkflow + "  - {id: a, compute: {v: '[1]" +
 		strings.Repeat(".map(x, {\"a\": x, \"b\": x})", 300) + "'}}\n",

@@ -48,14 +48,13 @@ func (c *Case) put(b *strings.Builder, number int, scope expr.Scope) ([]agent.Fi
 	if err != nil {
 		return nil, fmt.Errorf("judge: %w", err)
 	}
-	fmt.Fprintf(b, "\nCriterion %d: %s\n", number, strings.TrimSpace(expr.Text(criterion)))
+	about := any("")
 	if c.About != nil {
-		about, err := c.About.Eval(scope)
-		if err != nil {
+		if about, err = c.About.Eval(scope); err != nil {
 			return nil, fmt.Errorf("going_by: %w", err)
 		}
-		fmt.Fprintf(b, "About: %s\n", expr.Text(about))
 	}
+	b.WriteString(agent.Criterion(number, expr.Text(criterion), expr.Text(about)))
 	files, err := filesOf(c.Files, scope)
 	for _, f := range files {
 		fmt.Fprintf(b, "About the file %s, which is shown.\n", agent.Line(f.Name))

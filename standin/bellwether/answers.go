@@ -30,6 +30,7 @@ func answerShaped(in *request, schema map[string]any) string {
 
 var (
 	criterionLine = regexp.MustCompile(`(?m)^Criterion \d+: (.*)$`)
+	aboutLine     = regexp.MustCompile(`^\nAbout what stands between the two lines (\S+)\. .*\n\S+\n`)
 	number        = regexp.MustCompile(`-?\d+(?:\.\d+)?`)
 	quotedPart    = regexp.MustCompile(`["“]([^"”]*)["”]`)
 )
@@ -48,15 +49,19 @@ var hedges = []string{"maybe", "perhaps", "a bit", "slightly", "not sure", "migh
 // verdicts holds each criterion against what it is about.
 func verdicts(prompt, model string) []any {
 	var out []any
-	for _, part := range strings.Split(prompt, "\nCriterion ")[1:] {
-		found := criterionLine.FindStringSubmatch("Criterion " + part)
+	for {
+		found := criterionLine.FindStringSubmatchIndex(prompt)
 		if found == nil {
-			continue
+			return out
 		}
-		_, about, _ := strings.Cut(part, "About: ")
-		out = append(out, verdict(strings.ToLower(found[1]), strings.ToLower(about), model))
+		criterion := prompt[found[2]:found[3]]
+		prompt = prompt[found[1]:]
+		about := ""
+		if marked := aboutLine.FindStringSubmatch(prompt); marked != nil {
+			about, prompt, _ = strings.Cut(prompt[len(marked[0]):], "\n"+marked[1]+"\n")
+		}
+		out = append(out, verdict(strings.ToLower(criterion), strings.ToLower(about), model))
 	}
-	return out
 }
 
 func verdict(criterion, about, model string) map[string]any {

@@ -241,7 +241,7 @@ func (w *walker) name(e ast.Expr, in *bound) Type {
 		if strings.HasPrefix(name, "@") {
 			return Type{}
 		}
-		among := slices.Sorted(maps.Keys(w.names.Beyond(Names{})))
+		among := slices.Sorted(maps.Keys(w.names.All()))
 		w.find(e, Finding{What: "there is no " + name + " here", Got: name, Among: among,
 			Why: "an expression sees the signal and the steps above it, and a step inside a block only from inside"})
 	}

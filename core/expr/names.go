@@ -1,11 +1,6 @@
 package expr
 
-import (
-	"iter"
-	"maps"
-
-	"woolsignal/core/shape"
-)
+import "woolsignal/core/shape"
 
 // Type is what is known of a value before there is one.
 type Type struct {
@@ -29,7 +24,8 @@ func NamesOf(all map[string]Type) Names { return Names{&names{own: all}} }
 // Inside sees what n does, and what is put into it.
 func (n Names) Inside() Names { return Names{&names{own: map[string]Type{}, outer: n.in}} }
 
-// Put adds a name. Those that are inside n see it too.
+// Put adds a name to what [Names.Inside], [Names.With] or [NamesOf] gave. Those that are inside
+// n see it too.
 func (n Names) Put(name string, t Type) { n.in.own[name] = t }
 
 // With sees what n does, and one name more.
@@ -49,8 +45,8 @@ func (n Names) Type(name string) (t Type, seen bool) {
 	return Type{}, false
 }
 
-// All are all that are seen, in no order.
-func (n Names) All() iter.Seq2[string, Type] { return maps.All(n.Beyond(Names{})) }
+// All are all that are seen.
+func (n Names) All() map[string]Type { return n.Beyond(Names{}) }
 
 // Beyond are those that n adds to what is seen around it, as far as others go; all where it
 // is not inside of others.

@@ -108,8 +108,9 @@ func compile(source string) (*Program, error) {
 		return nil, &Error{Source: source, Message: "the expression is empty"}
 	}
 	if n := utf8.RuneCountInString(source); n > longest {
-		return nil, &Error{Source: source[:80] + "…", Message: fmt.Sprintf("an expression has at most %d "+
-			"characters, and this has %d; work parts of it out in a step before", longest, n)}
+		return nil, &Error{Source: strings.ToValidUTF8(source[:80], "") + "…",
+			Message: fmt.Sprintf("an expression has at most %d characters, and this has %d; work parts of it out "+
+				"in a step before", longest, n)}
 	}
 	root, err := base()
 	if err != nil {

@@ -9,6 +9,10 @@ const PlanTool = OwnTools + "/plan"
 // others are told of what it keeps.
 const RememberTool = OwnTools + "/remember"
 
+// LongestFact is how many characters a fact has at most: it is a sentence, and every
+// agent that knows it reads it each time.
+const LongestFact = 1000
+
 // ownTools are what an agent does about its own work, by name.
 var ownTools = map[string]Tool{
 	"follow_up": ownTool("follow_up", "go on later", "Goes on with this conversation by itself at a time: you are "+
@@ -25,7 +29,7 @@ var ownTools = map[string]Tool{
 	"remember": ownTool("remember", "keep a fact", "Keeps a fact for later conversations.", []any{"about", "fact"},
 		map[string]any{"about": map[string]any{"type": "string", "enum": []any{"person", "workspace"},
 			"description": "Whether it is about whom you talk with, or about everybody's work"},
-			"fact": map[string]any{"type": "string", "minLength": int64(1), "maxLength": int64(1000),
+			"fact": map[string]any{"type": "string", "minLength": int64(1), "maxLength": int64(LongestFact),
 				"description": "The fact, in a sentence"}}),
 	"plan": ownTool("plan", "say what comes", "Says what you are going to do, before you change anything. Say it anew "+
 		"where it changes.", []any{"steps"}, map[string]any{"steps": map[string]any{"type": "array",

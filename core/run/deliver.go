@@ -145,16 +145,25 @@ func (m *machine) callReturned(step *Step, e *Answer, r *Returned) error {
 // asked tells whether an event answers the step itself, not an agent in it.
 func (s *Step) asked(e *Answer) bool { return e.CallID == "" && (s.Agent == nil || s.Sent) }
 
-// openCall is the agent's call an event is about, where that is on its way.
-func (s *Step) openCall(e *Answer) *agent.Call {
-	if e.CallID == "" || s.Agent == nil {
-		return nil
+// sent tells whether an event answers the agent's call as it was sent last; after another try
+// the agent may know no such call.
+func (s *Step) sent(e *Answer) bool {
+	if s.Agent == nil {
+		return false
 	}
 	call := s.Agent.Call(e.CallID)
-	if call == nil || call.State != agent.Running || call.Sent != e.Turn {
+	return call != nil && call.Sent == e.Turn
+}
+
+// openCall is the agent's call an event is about, where that is on its way.
+func (s *Step) openCall(e *Answer) *agent.Call {
+	if e.CallID == "" || !s.sent(e) {
 		return nil
 	}
-	return call
+	if call := s.Agent.Call(e.CallID); call.State == agent.Running {
+		return call
+	}
+	return nil
 }
 
 // returned takes in what a tool, a script or a called workflow gave.

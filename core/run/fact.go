@@ -5,11 +5,8 @@ import (
 	"unicode/utf8"
 
 	"woolsignal/core/agent"
+	"woolsignal/core/flow"
 )
-
-// LongestFact is how many characters a fact has at most: it is a sentence, and every
-// agent that knows it reads it each time.
-const LongestFact = 1000
 
 // AboutWorkspace is what facts are about that everybody's agents know.
 const AboutWorkspace = "workspace"
@@ -55,8 +52,9 @@ func (r *FactChanged) gate(g *gate) {
 
 // KeepFact keeps a fact, unless it is too long for one.
 func (at *At) KeepFact(f *FactKept) error {
-	if n := utf8.RuneCountInString(f.Fact); n > LongestFact {
-		return fmt.Errorf("a fact has at most %d characters, and this has %d; say it in a sentence", LongestFact, n)
+	if n := utf8.RuneCountInString(f.Fact); n > flow.LongestFact {
+		return fmt.Errorf("a fact has at most %d characters, and this has %d; say it in a sentence",
+			flow.LongestFact, n)
 	}
 	f.N = at.m.state.Facts + 1
 	at.Emit(f)

@@ -72,10 +72,12 @@ func (m *machine) doubtOf(e Event) *Review {
 	if step == nil || step.Sending != answer.Sending {
 		return nil
 	}
+	if answer.CallID != "" && !step.sent(answer) {
+		return nil
+	}
 	for _, id := range step.Reviews {
 		r := m.state.Reviews[id]
-		if r.Kind == OfDoubt && (r.open() || r.Choice == Happened) && r.Call == answer.CallID &&
-			(r.Call == "" || step.Agent != nil && step.Agent.Call(r.Call).Sent == answer.Turn) {
+		if r.Kind == OfDoubt && (r.open() || r.Choice == Happened) && r.Call == answer.CallID {
 			return r
 		}
 	}

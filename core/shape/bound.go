@@ -61,49 +61,46 @@ func size(v any, deep, most int) (n int, fits bool) {
 	return n, true
 }
 
-// Cut is a shape down to a level; of what lies beyond only the kind is told. No more than
-// [Most] parts are looked at on a level.
+// Cut is a shape down to a level, and at most [Most] parts of it; of what lies beyond only the
+// kind is told.
 func (s Shape) Cut(deep int) Shape {
 	room := Most
 	return cut(s, deep, &room)
 }
 
-// within are the keywords of a schema (JSON Schema 2020-12) that hold others: by name, in a
-// list, or one.
-var within = map[string]bool{"properties": true, "$defs": true, "patternProperties": true}
+// named are the keywords of a schema (JSON Schema 2020-12) whose maps are no schemas, but hold
+// them by name.
+var named = map[string]bool{"properties": true, "$defs": true, "patternProperties": true}
 
 func cut(s map[string]any, deep int, room *int) map[string]any {
-	if s == nil {
-		return nil
-	}
 	if *room--; deep <= 0 || *room < 0 {
 		return kindOnly(s)
+	}
+	inside := func(v any) any {
+		if m := mapOf(v); m != nil {
+			return cut(m, deep-1, room)
+		}
+		return v
 	}
 	out := maps.Clone(s)
 	for key, v := range s {
 		switch v := v.(type) {
 		case map[string]any:
-			if !within[key] {
-				out[key] = cut(v, deep-1, room)
+			if !named[key] {
+				out[key] = inside(v)
 				continue
 			}
-			inner := make(map[string]any, len(v))
+			all := make(map[string]any, len(v))
 			for name, one := range v {
-				inner[name] = one
-				if m := mapOf(one); m != nil {
-					inner[name] = map[string]any(cut(m, deep-1, room))
-				}
+				all[name] = inside(one)
 			}
-			out[key] = inner
+			out[key] = all
 		case []any:
-			inner := make([]any, len(v))
+			all := make([]any, len(v))
 			for i, one := range v {
-				inner[i] = one
-				if m := mapOf(one); m != nil {
-					inner[i] = map[string]any(cut(m, deep-1, room))
-				}
+				all[i] = inside(one)
 			}
-			out[key] = inner
+			out[key] = all
 		}
 	}
 	return out

@@ -355,7 +355,7 @@ func factsOf(at *run.At, def *flow.Agent) []string {
 	for _, of := range def.Memory.Facts {
 		if who := at.Signal().RememberedAs(); of == "person" && who != "" {
 			about = append(about, who)
-		} else if of == "workspace" {
+		} else if of == run.AboutWorkspace {
 			about = append(about, of)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 	"woolsignal/server/engine"
 	"woolsignal/wire"
@@ -25,11 +26,8 @@ func (a *API) facts(r *request, _ none) (wire.Facts, error) {
 		return wire.Facts{}, err
 	}
 	s, out := a.Workspace.Now(), wire.Facts{Facts: []wire.Fact{}}
-	for i, f := range all {
-		if i == limit {
-			out.Next = all[i-1].ID
-			break
-		}
+	all, out.Next = page(all, limit, func(f engine.Fact) string { return f.ID })
+	for _, f := range all {
 		out.Facts = append(out.Facts, wire.Fact{ID: f.ID, About: f.About,
 			Thread: run.ParseConversation(f.About).Thread, Name: f.Name, Fact: f.Fact, Run: f.Run,
 			Workflow: f.Workflow, Title: titleOf(s, f.Workflow), At: f.At, By: f.By})
@@ -44,9 +42,9 @@ func (a *API) correctFact(r *request, c wire.Correction) (none, error) {
 	case n == 0:
 		return none{}, refuse(http.StatusUnprocessableEntity, "Nothing to know", "The correction is empty. Remove the "+
 			"fact instead, or write what is so.")
-	case n > run.LongestFact:
+	case n > flow.LongestFact:
 		return none{}, refuse(http.StatusUnprocessableEntity, "Too long", fmt.Sprintf("A fact has at most %d "+
-			"characters, and this has %d. Agents read it each time: say it in a sentence.", run.LongestFact, n))
+			"characters, and this has %d. Agents read it each time: say it in a sentence.", flow.LongestFact, n))
 	}
 	return none{}, a.changeFact(r, c.Said, c.Fact)
 }

@@ -21,11 +21,8 @@ func (a *API) followUps(r *request, _ none) (wire.FollowUps, error) {
 		return wire.FollowUps{}, err
 	}
 	s, out := a.Workspace.Now(), wire.FollowUps{FollowUps: []wire.FollowUp{}}
-	for i, f := range all {
-		if i == limit {
-			out.Next = all[i-1].ID
-			break
-		}
+	all, out.Next = page(all, limit, func(f engine.FollowUp) string { return f.ID })
+	for _, f := range all {
 		out.FollowUps = append(out.FollowUps, wire.FollowUp{ID: f.ID, Run: f.Run, Workflow: f.Workflow,
 			Title: titleOf(s, f.Workflow), Due: f.Due, What: f.What, With: f.With})
 	}

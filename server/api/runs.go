@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -83,12 +84,17 @@ func (a *API) runs(r *request, _ none) (wire.Runs, error) {
 	if err != nil {
 		return wire.Runs{}, err
 	}
-	out := wire.Runs{Runs: found, Next: f.goOn}
-	if len(found) > limit {
-		out.Runs = found[:limit]
-		out.Next = found[limit-1].ID
+	found, next := page(found, limit, func(one wire.Run) string { return one.ID })
+	return wire.Runs{Runs: found, Next: cmp.Or(next, f.goOn)}, nil
+}
+
+// page is what is answered of a list that was read one longer than its limit, and behind which
+// of it the next page begins; "" where there is none.
+func page[T any](all []T, limit int, id func(T) string) (some []T, next string) {
+	if len(all) <= limit {
+		return all, ""
 	}
-	return out, nil
+	return all[:limit], id(all[limit-1])
 }
 
 // limitOf is how many are asked for at once.

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"woolsignal/core/flow"
 	"woolsignal/core/run"
 )
 
@@ -121,7 +122,7 @@ func TestFactsAreBounded(t *testing.T) {
 	if newest := known(t, e, FactQuery{About: "ford", Most: 1}); newest[0].Fact != fmt.Sprint("level ", mostKept+4) {
 		t.Errorf("the newest is %+v", newest[0])
 	}
-	long := ends(t, e, call(t, e, "one", map[string]any{"fact": strings.Repeat("w", run.LongestFact+1)}))
+	long := ends(t, e, call(t, e, "one", map[string]any{"fact": strings.Repeat("w", flow.LongestFact+1)}))
 	if long.Status != run.Failed || !strings.Contains(long.Because, "at most 1000 characters") {
 		t.Errorf("%s: %s", long.Status, long.Because)
 	}

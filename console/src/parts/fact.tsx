@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { call, type Fact } from '../api'
 import { when } from '../words'
 import { Button } from './states'
+import { Sure } from './sure'
 
 /** FactLine says what is known, about whom, and since when; it can be corrected and removed. */
 export function FactLine({ of }: { of: Fact }) {
@@ -30,7 +31,14 @@ export function FactLine({ of }: { of: Fact }) {
           </>
         )}
       </p>
-      {doing === 'remove' && <Remove of={of} done={() => setDoing(undefined)} />}
+      {doing === 'remove' && (
+        <Sure
+          path={`/facts/${encodeURIComponent(of.id)}?${new URLSearchParams({ said: of.fact })}`}
+          means="No agent is told of it then."
+          word="Remove it"
+          leave={() => setDoing(undefined)}
+        />
+      )}
     </>
   )
 }
@@ -81,36 +89,12 @@ function Correct({ of, done }: { of: Fact; done: () => void }) {
         <Button type="button" onClick={done}>
           Leave it
         </Button>
-        <Why error={correct.error} />
+        {correct.error && (
+          <span role="alert" className="text-madder">
+            {correct.error.message}
+          </span>
+        )}
       </span>
     </form>
-  )
-}
-
-function Remove({ of, done }: { of: Fact; done: () => void }) {
-  const client = useQueryClient()
-  const said = new URLSearchParams({ said: of.fact })
-  const remove = useMutation({
-    mutationFn: () => call('DELETE', `/facts/${encodeURIComponent(of.id)}?${said}`),
-    onSettled: () => void client.invalidateQueries(),
-  })
-  return (
-    <span className="mt-1 flex flex-wrap items-center gap-2">
-      No agent is told of it then.
-      <Button strong disabled={remove.isPending} onClick={() => remove.mutate()}>
-        Remove it
-      </Button>
-      <Button onClick={done}>Leave it</Button>
-      <Why error={remove.error} />
-    </span>
-  )
-}
-
-function Why({ error }: { error: Error | null }) {
-  if (!error) return null
-  return (
-    <span role="alert" className="text-madder">
-      {error.message}
-    </span>
   )
 }

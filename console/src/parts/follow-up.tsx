@@ -1,9 +1,8 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { call, type FollowUp } from '../api'
+import { type FollowUp } from '../api'
 import { when } from '../words'
 import { useNow } from './now'
-import { Button } from './states'
+import { Sure } from './sure'
 
 /** FollowUpLine says when a conversation goes on by itself, and lets somebody cancel that. */
 export function FollowUpLine({ of, may }: { of: FollowUp; may: boolean }) {
@@ -23,12 +22,7 @@ export function FollowUpLine({ of, may }: { of: FollowUp; may: boolean }) {
 
 /** Cancel takes a follow-up back, asked twice. */
 function Cancel({ of }: { of: FollowUp }) {
-  const client = useQueryClient()
   const [sure, setSure] = useState(false)
-  const cancel = useMutation({
-    mutationFn: () => call('DELETE', `/follow-ups/${encodeURIComponent(of.id)}`),
-    onSettled: () => void client.invalidateQueries(),
-  })
   if (!sure)
     return (
       <button
@@ -40,17 +34,11 @@ function Cancel({ of }: { of: FollowUp }) {
       </button>
     )
   return (
-    <span className="flex flex-wrap items-center gap-2">
-      Nobody is written to then.
-      <Button strong disabled={cancel.isPending} onClick={() => cancel.mutate()}>
-        Cancel it
-      </Button>
-      <Button onClick={() => setSure(false)}>Leave it</Button>
-      {cancel.error && (
-        <span role="alert" className="text-madder">
-          {cancel.error.message}
-        </span>
-      )}
-    </span>
+    <Sure
+      path={`/follow-ups/${encodeURIComponent(of.id)}`}
+      means="Nobody is written to then."
+      word="Cancel it"
+      leave={() => setSure(false)}
+    />
   )
 }

@@ -113,10 +113,12 @@ func (s *suite) quick(packages []*pkg) error {
 	}
 	var outside sync.WaitGroup
 	outside.Go(func() { s.test("-parallel", windows, "-count", "1", "-run", walks, "./e2e") })
+	outside.Go(func() {
+		s.test("-run", "Seeds", simulation, "-seeds", "20", "-first", fmt.Sprint(time.Now().Unix()))
+	})
 	if len(changed) > 0 {
 		s.test(changed...)
 	}
-	s.test("-run", "Seeds", simulation, "-seeds", "20", "-first", fmt.Sprint(time.Now().Unix()))
 	outside.Wait()
 	return nil
 }

@@ -103,8 +103,15 @@ func TestASecretDoesNotFollowItsConnection(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	var last any
+	defer func() {
+		if t.Failed() {
+			t.Logf("her run at last: %+v", last)
+		}
+	}()
 	harness.Eventually(t, "her run waits for a sign-in", func() bool {
 		d, err := elin.Run(ctx, id)
+		last = []any{d, err}
 		return err == nil && d.Status == run.Waiting
 	})
 	if got := keys(); len(got) != 0 {

@@ -61,6 +61,7 @@ func (e *Engine) Accept(ctx context.Context, a Admission) (*Ticket, error) {
 		}
 		return nil, fmt.Errorf("engine: the signal could not be kept: %w", err)
 	}
+	l.unsure.Store(false)
 	e.written(l, n.done)
 	if a.Definition != "" && (a.Origin == nil || a.Origin.Kind != run.OfTry) {
 		if err := e.workspace.Follow(context.WithoutCancel(ctx), l.workflow(), l.definition); err != nil {
@@ -128,6 +129,7 @@ func (e *Engine) made(ctx context.Context, a Admission, at time.Time) (*live, er
 	signal.Draft = signal.Draft || a.Definition != "" && a.Origin == nil && signal.Kind != "task"
 	l := &live{id: newID(at), definition: hash, def: def}
 	l.state = run.NewState(l.id)
+	l.unsure.Store(true)
 	thread := ""
 	if a.Origin == nil || a.Origin.Kind == run.OfAgain || a.outside {
 		thread = run.Thread{Workflow: a.Workflow, Conversation: signal.Conversation()}.String()

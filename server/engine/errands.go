@@ -22,11 +22,14 @@ import (
 )
 
 // sendEarly sends what of an advance need not wait for it to be durable, and leaves the
-// rest in it.
+// rest in it. A run whose delivery may have come before sends nothing early: nobody would
+// pay for what it asks.
 func (e *Engine) sendEarly(l *live, a *advance) {
-	var early []run.Errand
-	early, a.errands = e.split(a.errands)
-	e.send(l, early)
+	if !l.unsure.Load() {
+		var early []run.Errand
+		early, a.errands = e.split(a.errands)
+		e.send(l, early)
+	}
 	if a.caller != nil {
 		e.sendEarly(l.caller, a.caller)
 	}

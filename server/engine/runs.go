@@ -31,7 +31,8 @@ type live struct {
 	// Written with mu and runs.mu held, read with either.
 	caller *live
 
-	names atomic.Pointer[named] // nil till it is known; a workflow may be renamed
+	names  atomic.Pointer[named] // nil till it is known; a workflow may be renamed
+	unsure atomic.Bool           // not known yet to be the first of its delivery: it may turn out to be none
 
 	mu         sync.Mutex // guards what follows; held while the run moves
 	definition string

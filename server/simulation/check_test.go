@@ -35,7 +35,7 @@ func (w *world) check(l *life) {
 		w.tries(state)
 	}
 	for _, s := range states {
-		w.followsUp(s, bySignal)
+		w.followsUp(l, s, bySignal, states)
 	}
 	w.hears(l, states)
 	w.spends(l, states)

@@ -22,12 +22,18 @@ type book struct {
 	effects map[string]int             // by token
 	keys    map[string]json.RawMessage // answers, by idempotency key
 	asked   int                        // tokens models made up
-	charges int64                      // for what was written and done, in millionths of the currency
+	charged charges                    // for what was written and done
+	told    charges                    // of these, those the service was told of in full
 	calm    bool                       // peers answer as they should from now on
+	lossy   bool                       // answers come late or get lost often
 }
 
-func newBook(seed uint64) *book {
-	return &book{random: rand.New(rand.NewPCG(seed, 7)), effects: map[string]int{}, keys: map[string]json.RawMessage{}}
+// charges are what was charged, in millionths of the currency.
+type charges struct{ models, mill int64 }
+
+func newBook(seed uint64, lossy bool) *book {
+	return &book{random: rand.New(rand.NewPCG(seed, 7)), effects: map[string]int{},
+		keys: map[string]json.RawMessage{}, lossy: lossy}
 }
 
 // done tells whether the effect of a token stands in the book.
@@ -50,11 +56,19 @@ type mood struct {
 // price is what the mill charges for one of the things it does.
 const price = 6
 
-// charged is what the peers charged.
-func (b *book) charged() int64 {
+// sums are what the peers charged, and what they told of that.
+func (b *book) sums() (charged, told charges) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return b.charges
+	return b.charged, b.told
+}
+
+// tell notes that an answer came with what it costs.
+func (b *book) tell(c charges) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.told.models += c.models
+	b.told.mill += c.mill
 }
 
 // settle has peers answer as they should from now on.
@@ -73,7 +87,11 @@ func (b *book) mood() mood {
 	if m.calm = b.calm; m.calm {
 		return m
 	}
-	switch b.random.IntN(14) {
+	kind := b.random.IntN(14)
+	if b.lossy && kind > 10 {
+		kind = []int{4, 6, 8}[kind-11]
+	}
+	switch kind {
 	case 0:
 		m.effect, m.answer = false, 400
 	case 1:
@@ -118,13 +136,14 @@ func (p *peers) RoundTrip(r *http.Request) (*http.Response, error) {
 	}
 	m := p.book.mood()
 	var answer string
+	var cost charges
 	switch r.URL.Host {
 	case "mill.example":
-		answer = p.book.mill(r, body, m)
+		answer, cost.mill = p.book.mill(r, body, m)
 	case "elsewhere.example":
 		answer = p.book.elsewhere(r, body, m)
 	default:
-		answer = p.book.model(body, m)
+		answer, cost.models = p.book.model(body, m)
 	}
 	if m.answer == -1 {
 		return nil, wait(r.Context(), p.dead, 200*time.Second)
@@ -139,8 +158,9 @@ func (p *peers) RoundTrip(r *http.Request) (*http.Response, error) {
 		return response(200, "good day"), nil
 	}
 	if m.answer != 200 {
-		answer = `{"detail": "not today"}`
+		return response(m.answer, `{"detail": "not today"}`), nil
 	}
+	p.book.tell(cost)
 	return response(m.answer, answer), nil
 }
 
@@ -162,33 +182,34 @@ func response(status int, body string) *http.Response {
 		Body:   io.NopCloser(strings.NewReader(body))}
 }
 
-// mill does what it is asked, or does not, and writes it down.
-func (b *book) mill(r *http.Request, body []byte, m mood) string {
+// mill does what it is asked, or does not, and writes it down, with what it charges.
+func (b *book) mill(r *http.Request, body []byte, m mood) (answer string, cost int64) {
 	var thing struct{ Token string }
 	_ = json.Unmarshal(body, &thing)
 	if r.Method == http.MethodGet || !m.effect {
-		return `{}`
+		return `{}`, 0
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	key := r.Header.Get("Idempotency-Key")
 	if known, ok := b.keys[key]; ok && key != "" {
-		return string(known)
+		return string(known), 0
 	}
 	if r.Method == http.MethodPost { // what is put may be put again
 		b.effects[thing.Token]++
 	}
 	if r.URL.Path == "/never" {
-		b.charges += price
+		cost = price
+		b.charged.mill += cost
 	}
-	answer, _ := json.Marshal(map[string]any{"token": thing.Token, "number": b.effects[thing.Token]})
-	b.keys[key] = answer
-	return string(answer)
+	done, _ := json.Marshal(map[string]any{"token": thing.Token, "number": b.effects[thing.Token]})
+	b.keys[key] = done
+	return string(done), cost
 }
 
 // model answers as models do: with words, with what was asked for, or with a
-// wish to use a tool.
-func (b *book) model(body []byte, m mood) string {
+// wish to use a tool. Of what breaks off, nothing is told of its cost.
+func (b *book) model(body []byte, m mood) (answer string, told int64) {
 	var asked struct {
 		Tools []struct {
 			Function struct {
@@ -221,8 +242,9 @@ func (b *book) model(body []byte, m mood) string {
 	if n := m.number % 20; n < len(cuts) { // its message comes to no proper end
 		why = cuts[n]
 	}
+	const cost = 5*1 + 2*2 // as many tokens at their prices
 	b.mu.Lock()
-	b.charges += 5*1 + 2*2 // as many tokens at their prices
+	b.charged.models += cost
 	b.mu.Unlock()
 	chunk, _ := json.Marshal(map[string]any{"model": "small",
 		"choices": []any{map[string]any{"delta": delta, "finish_reason": why}},
@@ -231,8 +253,9 @@ func (b *book) model(body []byte, m mood) string {
 	fmt.Fprintf(&out, "data: %s\n\n", chunk)
 	if m.chance < 0.97 { // else it breaks off
 		out.WriteString("data: [DONE]\n\n")
+		told = cost
 	}
-	return out.String()
+	return out.String(), told
 }
 
 // arguments are what a model uses a tool with. What has an effect has a token no other

@@ -77,20 +77,52 @@ func (w *world) waitsOf(l *life, id string, heard map[string]string) (out []list
 }
 
 // followsUp insists that each follow-up that was set and not cancelled begins once, and
-// no other does.
-func (w *world) followsUp(s *run.State, bySignal map[string][]string) {
+// no other does: not one of a try of an agent that failed before its time.
+func (w *world) followsUp(l *life, s *run.State, bySignal map[string][]string, states map[string]*run.State) {
 	w.t.Helper()
+	if len(s.FollowUps) == 0 {
+		return
+	}
+	failed := w.failedBefore(l, s)
 	for _, f := range s.FollowUps {
-		id := engine.FollowUpID(s.ID, f.N)
+		began := bySignal[engine.FollowUpID(s.ID, f.N)]
 		want := 1
 		stopped := s.Status == run.Stopped && f.At.After(s.Ended)
 		if f.Cancelled != "" || stopped {
 			want = 0
 		}
-		if n := len(bySignal[id]); n != want {
-			w.t.Errorf("the follow-up %s, at %s, cancelled %q, began %d runs", id, f.At, f.Cancelled, n)
+		if len(began) != want {
+			w.t.Errorf("the follow-up %d of %s, at %s, cancelled %q, began %d runs", f.N, s.ID, f.At, f.Cancelled,
+				len(began))
+		}
+		if at := failed[f.N]; len(began) > 0 && !at.IsZero() && states[began[0]].Accepted.After(at.Add(margin)) {
+			w.t.Errorf("the follow-up %d of %s began, and the try that set it had failed at %s", f.N, s.ID, at)
 		}
 	}
+}
+
+// failedBefore is when the try failed that set a follow-up, for those whose did.
+func (w *world) failedBefore(l *life, s *run.State) map[int]time.Time {
+	entries, err := l.engine.Journal(context.Background(), s.ID)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	set, failed := map[int]string{}, map[int]time.Time{}
+	for _, e := range entries {
+		for _, r := range e.Records {
+			switch r := r.(type) {
+			case *run.FollowUpSet:
+				set[r.N] = r.Step
+			case *run.StepRetried:
+				for n, step := range set {
+					if (step == r.Step || strings.HasPrefix(step, r.Step+"/")) && failed[n].IsZero() {
+						failed[n] = e.At
+					}
+				}
+			}
+		}
+	}
+	return failed
 }
 
 // tries insists that nothing outside came of what was only tried: of its steps, and of
@@ -115,13 +147,15 @@ func (w *world) tries(s *run.State) {
 }
 
 // spends insists that the book of spending holds what the journals do, that nobody spent
-// more than the peers charged, and that no budget was exceeded, of what a workflow spent
-// with all that it called. An afternoon is within one day.
+// more than models and mill each charged, or less than they told where nothing was lost,
+// and that no budget was exceeded, of what a workflow spent with all that it called. An
+// afternoon is within one day.
 func (w *world) spends(l *life, states map[string]*run.State) {
 	w.t.Helper()
-	spent := map[string]int64{}
+	spent, of := map[string]int64{}, charges{}
 	for id, s := range states {
 		spent[""] += int64(s.Spent.Cost)
+		w.sums(l, id, &of)
 		for _, workflow := range w.above(l, id, states) {
 			spent[workflow] += int64(s.Spent.Cost)
 		}
@@ -131,15 +165,47 @@ func (w *world) spends(l *life, states map[string]*run.State) {
 		&booked); err != nil {
 		w.t.Fatal(err)
 	}
-	if spent[""] != booked {
-		w.t.Errorf("the runs spent %d, and the book says %d", spent[""], booked)
+	if spent[""] != booked || spent[""] != of.models+of.mill {
+		w.t.Errorf("the runs spent %d, their records say %+v, and the book says %d", spent[""], of, booked)
 	}
-	if charged := w.book.charged(); spent[""] > charged {
-		w.t.Errorf("the runs spent %d, and the peers charged %d", spent[""], charged)
+	charged, told := w.book.sums()
+	if of.models > charged.models || of.mill > charged.mill {
+		w.t.Errorf("the runs spent %+v, and the peers charged %+v", of, charged)
+	}
+	if !w.troubled && (of.models < told.models || of.mill < told.mill) {
+		w.t.Errorf("the runs spent %+v, and were told of %+v", of, told)
 	}
 	for workflow, most := range w.made.budgets {
 		if spent[workflow] > most {
 			w.t.Errorf("%q spent %d of %d", workflow, spent[workflow], most)
+		}
+	}
+}
+
+// sums adds what the records of a run say was spent on models, and on the mill's things.
+func (w *world) sums(l *life, id string, of *charges) {
+	entries, err := l.engine.Journal(context.Background(), id)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	for _, e := range entries {
+		for _, r := range e.Records {
+			switch r := r.(type) {
+			case *run.ModelAnswered:
+				of.models += int64(r.Turn.Cost)
+			case *run.CallWeighed:
+				of.models += int64(r.Cost)
+			case *run.SpentInVain:
+				if r.Output > 0 {
+					of.models += int64(r.Cost)
+				} else {
+					of.mill += int64(r.Cost)
+				}
+			case *run.CallPriced:
+				if !r.Child {
+					of.mill += int64(r.Cost)
+				}
+			}
 		}
 	}
 }

@@ -91,7 +91,8 @@ const afternoon = 40 * time.Minute
 
 func simulate(t *testing.T, seed uint64, template string) {
 	random := rand.New(rand.NewPCG(seed, 1))
-	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: makeUp(random), book: newBook(seed),
+	made := makeUp(random)
+	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: made, book: newBook(seed, made.stingy),
 		log: &heard{}, correcting: map[string]bool{}, corrected: map[string]string{}}
 	folder := t.TempDir()
 	copyFiles(t, template, folder)
@@ -113,6 +114,7 @@ func simulate(t *testing.T, seed uint64, template string) {
 	}
 	l = w.begin(folder, crash())
 	again := func() {
+		w.troubled = true
 		w.callers.Wait()
 		l.end(t)
 		l = w.begin(l.next, crash())
@@ -205,6 +207,7 @@ func (w *world) events(random *rand.Rand) []event {
 	if random.IntN(2) == 0 {
 		from := at(afternoon)
 		table := []string{"journal", "runs", "inbox", "deliveries"}[random.IntN(4)]
+		w.troubled = true
 		add(from, func(l *life) { spoil(w.t, l.store, table) })
 		add(from+at(2*time.Minute), func(l *life) { unspoil(w.t, l.store) })
 	}

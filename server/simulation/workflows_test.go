@@ -20,6 +20,7 @@ type writer struct {
 	calls  []string // workflows it may call
 	doors  []string // workflows that deliveries start
 	chat   bool
+	stingy bool
 }
 
 func (w *writer) one(in int) bool { return w.random.IntN(in) == 0 }
@@ -129,7 +130,11 @@ func (w *writer) tool(p place) {
 		w.line(p.indent, "  args: {message: '%s'}", w.key(p, id))
 		return
 	}
-	w.line(p.indent, "  tool: mill/%s", []string{"never", "keyed", "put"}[w.random.IntN(3)])
+	tools := []string{"never", "keyed", "put"}
+	if w.stingy {
+		tools[2] = "never"
+	}
+	w.line(p.indent, "  tool: mill/%s", tools[w.random.IntN(3)])
 	if w.one(4) {
 		w.line(p.indent, "  fill: {note: 'a word about it'}")
 	}
@@ -315,6 +320,7 @@ type made struct {
 	chats     []string // of these, those that are talked to
 	children  []string
 	budgets   map[string]int64 // of a day, in millionths; of all workflows under ""
+	stingy    bool             // much has a price, nothing may cost much, and answers get lost
 }
 
 // makeUp makes up a workspace.
@@ -352,12 +358,14 @@ func makeUp(random *rand.Rand) made {
 			"  - {tool: mill/keyed, approval: {always: true, ask: owner}}\n" +
 			"limits: {turns: 5, tool_calls: 6, time: 10m}\n",
 	}}
+	m.stingy = random.IntN(4) == 0
 	if random.IntN(4) == 0 {
 		m.budgets[""] = int64(50 + random.IntN(400))
 		m.files["woolsignal.yaml"] += fmt.Sprintf("budget: {day: %f}\n", float64(m.budgets[""])/1e6)
 	}
 	for i := range 1 + random.IntN(2) {
-		w := &writer{random: random, name: fmt.Sprint("child-", i), token: "inputs.t", number: "inputs.n"}
+		w := &writer{random: random, name: fmt.Sprint("child-", i), token: "inputs.t", number: "inputs.n",
+			stingy: m.stingy}
 		w.line(0, "workflow: %s\ntitle: %s", w.name, w.name)
 		w.line(0, "inputs: {type: object, required: [n, t], properties: {n: {type: number}, t: {type: string}}}")
 		w.line(0, "steps:")
@@ -376,7 +384,7 @@ func makeUp(random *rand.Rand) made {
 	}
 	for i, chat := range chats {
 		w := &writer{random: random, name: fmt.Sprint("main-", i), token: "signal.id", number: "signal.body.n",
-			calls: m.children, doors: doors, chat: chat}
+			calls: m.children, doors: doors, chat: chat, stingy: m.stingy}
 		if w.chat {
 			w.number = "size(signal.text)" // a message has no body
 		}
@@ -391,7 +399,7 @@ func makeUp(random *rand.Rand) made {
 			w.line(0, "limits: %s", []string{"{at_once: 2}", "{same: {by: '${string(" + w.number +
 				" % 3)}', at_once: 1}}", "{per_minute: 10}"}[limit])
 		}
-		if random.IntN(4) == 0 {
+		if m.stingy || random.IntN(4) == 0 {
 			m.budgets[w.name] = int64(20 + random.IntN(120))
 			w.line(0, "budget: {day: %f}", float64(m.budgets[w.name])/1e6)
 		}

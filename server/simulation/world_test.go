@@ -188,6 +188,7 @@ type world struct {
 	deliveries []*delivery
 	answers    []answered
 	replies    int               // so far; events alone touch it
+	troubled   bool              // the service crashed or its disk was full
 	correcting map[string]bool   // the facts somebody set out to correct; events alone touch it
 	corrected  map[string]string // and what those say that they did; "" is removed
 	callers    sync.WaitGroup

@@ -94,7 +94,7 @@ func (e *Engine) enters(ctx context.Context, a Admission) (n newcomer, err error
 	if w := e.workspace.Now(); w.Workflows[a.Workflow] == nil {
 		a.Workflow = w.Current(a.Workflow) // it was renamed on the way here
 	}
-	at := now()
+	at := e.now()
 	if n.live, err = e.made(ctx, a, at); err != nil {
 		return n, err
 	}
@@ -138,7 +138,7 @@ func (e *Engine) made(ctx context.Context, a Admission, at time.Time) (*live, er
 	if l.chain, err = e.chainOf(ctx, a); err != nil {
 		return nil, err
 	}
-	l.place = placeOf(l, signal)
+	l.place = placeOf(l, signal, at)
 	return l, nil
 }
 

@@ -100,7 +100,7 @@ func (l *live) under() []string {
 // periodsOf are the budgets of a day and a month that runs of a workflow are under.
 func (e *Engine) periodsOf(id string, of *flow.Workflow) []bound {
 	w := e.workspace.Now()
-	at := time.Now().In(w.Zone)
+	at := e.Now().In(w.Zone)
 	day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, w.Zone)
 	month := time.Date(at.Year(), at.Month(), 1, 0, 0, 0, 0, w.Zone)
 	own, title := of.Budget, of.Title

@@ -48,7 +48,7 @@ func (e *Engine) callOff(errand run.Errand, task *run.Abandon) {
 	}
 	var b store.Batch
 	b.Do("DELETE FROM call_offs WHERE run = ? AND ref = ? AND (? OR at < ?)", errand.Run, task.Ref, err == nil,
-		store.Time(time.Now().Add(-callOffFor)))
+		store.Time(e.Now().Add(-callOffFor)))
 	if err := e.store.Write(e.hard, b); err != nil {
 		e.log.Warn("a call that was called off is called off once more at the next start", "run", errand.Run, "error",
 			err)

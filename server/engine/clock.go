@@ -59,10 +59,10 @@ func (e *Engine) wakeups() {
 			next, err := e.wakeDue()
 			if err != nil && e.ctx.Err() == nil {
 				e.log.Error("waiting runs could not be looked up", "error", err)
-				next = time.Now().Add(time.Second)
+				next = e.Now().Add(time.Second)
 			}
 			if !next.IsZero() {
-				sleep = min(longestSleep, max(time.Until(next), time.Nanosecond))
+				sleep = min(longestSleep, max(next.Sub(e.Now()), time.Nanosecond))
 			}
 		}
 		var due <-chan time.Time
@@ -85,7 +85,7 @@ func (e *Engine) wakeDue() (time.Time, error) {
 	e.clock.mu.Unlock()
 	for e.ctx.Err() == nil {
 		ids, err := e.column(e.ctx, "SELECT id FROM runs WHERE wake <= ? ORDER BY wake LIMIT 500",
-			store.Time(time.Now()))
+			store.Time(e.Now()))
 		if err != nil {
 			return time.Time{}, err
 		}
@@ -93,7 +93,7 @@ func (e *Engine) wakeDue() (time.Time, error) {
 			break
 		}
 		if moved := e.wakeAll(ids); moved == 0 {
-			return time.Now().Add(time.Second), nil // their state and their row disagree; do not spin
+			return e.Now().Add(time.Second), nil // their state and their row disagree; do not spin
 		}
 	}
 	if err := e.followUps(); err != nil {

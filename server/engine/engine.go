@@ -44,7 +44,8 @@ type Engine struct {
 	kit       *tool.Kit
 	log       *slog.Logger
 	Hub       *Hub
-	Resumed   chan struct{} // gets a token when everything is paused, or goes on, for whoever keeps times
+	Now       func() time.Time // the time of day, which may be put forward and back; [time.Now] but in tests
+	Resumed   chan struct{}    // gets a token when everything is paused, or goes on, for whoever keeps times
 
 	ctx     context.Context // ends when the engine is asked to stop: nothing new begins
 	stop    context.CancelFunc
@@ -76,8 +77,8 @@ func New(s *store.Store, w *workspace.Holder, kit *tool.Kit, secrets *vault.Vaul
 	ctx, stop := context.WithCancel(context.Background())
 	hard, kill := context.WithCancel(context.Background())
 	e := &Engine{store: s, workspace: w, secrets: secrets, kit: kit, scripts: scripts, log: log, Hub: newHub(),
-		Resumed: make(chan struct{}, 1),
-		ctx:     ctx, stop: stop, hard: hard, kill: kill,
+		Now: time.Now, Resumed: make(chan struct{}, 1),
+		ctx: ctx, stop: stop, hard: hard, kill: kill,
 		clock: newClock(), entered: make(chan struct{}, 1), runs: newRuns(), settlements: map[string]*settlement{},
 		endings: map[string]Ending{}, budgets: budgets{all: map[purseKey]*purse{}}}
 	e.errands = newDispatcher(e)
@@ -100,7 +101,7 @@ func (e *Engine) Stop(ctx context.Context) {
 }
 
 // now is the time of an event. Microseconds survive the journal's JSON.
-func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
+func (e *Engine) now() time.Time { return e.Now().UTC().Truncate(time.Microsecond) }
 
 // advance is what an event led to, on its way to the database.
 type advance struct {
@@ -243,7 +244,7 @@ func (e *Engine) moveOnce(ctx context.Context, l *live, a *advance, event run.Ev
 		if l.unreadable != nil && !breaks(event) {
 			return l.unreadable
 		}
-		*a, err = e.move(ctx, l, now(), batch, event)
+		*a, err = e.move(ctx, l, e.now(), batch, event)
 		return err
 	})
 }

@@ -60,7 +60,7 @@ func (e *Engine) call(ctx context.Context, start run.Start, id string, by *calli
 	if err := fitsInputs(def.Workflow, start.Inputs); err != nil {
 		return nil, err
 	}
-	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: now(), Kind: "called",
+	signal := &run.Signal{ID: id, Source: calls.String(), Type: "workflow.called", Time: e.now(), Kind: "called",
 		Trigger: "called", Body: start.Inputs, Draft: start.Draft, Stranger: start.Stranger, For: start.For}
 	return e.begun(ctx, Admission{Workflow: workflow, Signal: signal}, by)
 }

@@ -48,7 +48,7 @@ func (e *Engine) Ended(ctx context.Context, work, why string) error {
 	var b store.Batch
 	b.Do("INSERT INTO endings (work, times, last, why) VALUES (?, 1, ?, ?) ON CONFLICT (work) DO UPDATE SET times = "+
 		"times + 1, last = excluded.last, why = excluded.why",
-		work, store.Time(now()), why)
+		work, store.Time(e.now()), why)
 	if err := e.store.Write(ctx, b); err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}

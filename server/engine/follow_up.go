@@ -122,7 +122,7 @@ const laterAgain = time.Minute
 // switched off waits till it is on.
 func (e *Engine) followUps() error {
 	rows, err := e.store.Read().QueryContext(e.ctx, "SELECT f.id, f.signal, r.workflow FROM follow_ups f "+
-		"JOIN runs r ON r.id = f.run WHERE f.due <= ? ORDER BY f.due LIMIT ?", store.Time(time.Now()), mostFollowUps)
+		"JOIN runs r ON r.id = f.run WHERE f.due <= ? ORDER BY f.due LIMIT ?", store.Time(e.Now()), mostFollowUps)
 	if err != nil {
 		return fmt.Errorf("engine: %w", err)
 	}
@@ -181,7 +181,7 @@ func (e *Engine) follow(id, text, workflow string) error {
 		return nil
 	default:
 		e.log.Warn("a follow-up waits", "id", id, "workflow", workflow, "error", err)
-		b.Do("UPDATE follow_ups SET due = ?, begins = 0 WHERE id = ?", store.Time(time.Now().Add(laterAgain)), id)
+		b.Do("UPDATE follow_ups SET due = ?, begins = 0 WHERE id = ?", store.Time(e.Now().Add(laterAgain)), id)
 	}
 	return e.store.Write(e.ctx, b)
 }

@@ -68,7 +68,7 @@ func (e *Engine) Receive(ctx context.Context, workflow string, signal *run.Signa
 	heardAs, key := signal.HeardAs()
 	b.Do("INSERT INTO inbox (delivery, id, source, key, workflow, definition, state, at, signal) VALUES (?, ?, ?, "+
 		"?, ?, ?, 'new', ?, ?)",
-		a.delivery.String(), signal.ID, heardAs, key, workflow, a.definition, store.Time(time.Now()), data)
+		a.delivery.String(), signal.ID, heardAs, key, workflow, a.definition, store.Time(e.Now()), data)
 	if err := e.store.Write(ctx, b); errors.Is(err, store.ErrGuard) {
 		return e.repeated(ctx, a.delivery, signal.ID)
 	} else if err != nil {
@@ -238,7 +238,7 @@ func (e *Engine) assign(a arrival) (*Ticket, error) {
 	var b store.Batch
 	b.Do("UPDATE inbox SET state = 'kept' WHERE delivery = ? AND id = ? AND state = 'new'",
 		a.delivery.String(), a.signal.ID)
-	clearInbox(&b)
+	clearInbox(&b, e.now())
 	return &Ticket{engine: e, answered: closed()}, e.store.Write(e.hard, b)
 }
 

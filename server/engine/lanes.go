@@ -22,10 +22,10 @@ type place struct {
 
 // placeOf reads a run's place from its workflow's limits. A key that cannot
 // be computed is none: the signal is taken in all the same.
-func placeOf(l *live, signal *run.Signal) place {
+func placeOf(l *live, signal *run.Signal, at time.Time) place {
 	limits := l.def.Workflow.Limits
 	p := place{workflow: l.workflow(), thread: l.thread(), atOnce: limits.AtOnce, perKey: limits.Same.AtOnce,
-		perMinute: limits.PerMinute, quietFor: limits.Same.QuietFor, accepted: now()}
+		perMinute: limits.PerMinute, quietFor: limits.Same.QuietFor, accepted: at}
 	if limits.Same.By != nil {
 		p.key = l.def.KeyOf(signal, p.accepted)
 	}
@@ -61,6 +61,7 @@ type held struct {
 	place   place
 	lanes   []lane
 	started bool
+	waking  bool // somebody looks again when it has waited long enough for quiet
 }
 
 // lanes says which runs may move: conversations go one message after the
@@ -92,7 +93,7 @@ func (s *lanes) enter(id string, p place) bool {
 		return true
 	}
 	h := s.wait(id, p)
-	return s.start(h, now())
+	return s.start(h, s.engine.now())
 }
 
 // remember notes when runs of a workflow began lately, before the service started.
@@ -162,7 +163,27 @@ func (s *lanes) start(h *held, at time.Time) bool {
 // none has come.
 func (s *lanes) isQuiet(h *held, at time.Time) bool {
 	same := s.quiet[h.place.quietKey()]
-	return same[len(same)-1] == h && !at.Before(h.place.accepted.Add(h.place.quietFor))
+	return same[len(same)-1] == h && s.quietIn(h, at) <= 0
+}
+
+// quietIn is how long a run still waits for a younger one, after which it is looked at
+// again.
+func (s *lanes) quietIn(h *held, at time.Time) time.Duration {
+	if h.place.accepted.After(at) { // the clock was put back since
+		h.place.accepted = at
+	}
+	left := h.place.accepted.Add(h.place.quietFor).Sub(at)
+	if left > 0 && !h.waking {
+		h.waking = true
+		time.AfterFunc(left+time.Millisecond, func() {
+			s.mu.Lock()
+			h.waking = false
+			workflow := h.place.workflow
+			s.mu.Unlock()
+			s.kick(workflow)
+		})
+	}
+	return left
 }
 
 // count notes that a run moves, or no longer does.
@@ -227,7 +248,7 @@ func (s *lanes) leave(id string) []string {
 // ready starts every waiting run of a workflow that nothing holds back.
 func (s *lanes) ready(workflow string) []string {
 	var out []string
-	at := now()
+	at := s.engine.now()
 	for _, h := range slices.Clone(s.waits[workflow]) {
 		if h.place.atOnce > 0 && s.moving["workflow "+workflow] >= h.place.atOnce {
 			break // nobody else can either
@@ -264,13 +285,8 @@ func (s *lanes) supersedes(id string) (older []string, quiet time.Duration) {
 		}
 		older = append(older, o.id)
 	}
-	s.kickLater(h.place.workflow, time.Until(h.place.accepted.Add(h.place.quietFor)))
+	s.quietIn(h, s.engine.now())
 	return older, h.place.quietFor
-}
-
-// kickLater looks at a workflow's waiting runs again after a while.
-func (s *lanes) kickLater(workflow string, after time.Duration) {
-	time.AfterFunc(max(after, 0)+time.Millisecond, func() { s.kick(workflow) })
 }
 
 // again looks at the runs a limit by the minute held back.

@@ -12,7 +12,7 @@ func idleLanes(t *testing.T) *lanes {
 	t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
 	stop() // what is kicked later finds the engine stopped
-	return newLanes(&Engine{ctx: ctx})
+	return newLanes(&Engine{ctx: ctx, Now: time.Now})
 }
 
 func TestBeginningsAMinuteAreBounded(t *testing.T) {
@@ -26,9 +26,27 @@ func TestBeginningsAMinuteAreBounded(t *testing.T) {
 	if began != 4 {
 		t.Errorf("%d began at once, want 4", began)
 	}
-	s.begins["w"].recent[0] = now().Add(-time.Minute) // the oldest is a minute ago
+	s.begins["w"].recent[0] = s.engine.now().Add(-time.Minute) // the oldest is a minute ago
 	if next := s.leave("0"); len(next) != 1 || next[0] != "4" {
 		t.Errorf("a minute later %v began, want the one that waited longest", next)
+	}
+}
+
+// TestItIsQuietThoughTheClockIsPutBack puts the clock back by an hour while a run waits for
+// a younger one.
+func TestItIsQuietThoughTheClockIsPutBack(t *testing.T) {
+	s, at := idleLanes(t), time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	s.engine.Now = func() time.Time { return at }
+	if s.enter("a", place{workflow: "w", key: "k", quietFor: 10 * time.Second, accepted: at}) {
+		t.Fatal("it began before it was quiet")
+	}
+	at = at.Add(-time.Hour)
+	if next := s.ready("w"); len(next) != 0 {
+		t.Errorf("%v began before it was quiet", next)
+	}
+	at = at.Add(10 * time.Second)
+	if next := s.ready("w"); len(next) != 1 {
+		t.Errorf("%v began ten seconds after the clock was put back, want the one that waits", next)
 	}
 }
 

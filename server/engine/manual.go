@@ -37,7 +37,7 @@ func (e *Engine) StartRun(ctx context.Context, workflow string, draft bool, sign
 			return nil, err
 		}
 	}
-	signal.ID, signal.Time = "start-"+newID(now()), now()
+	signal.ID, signal.Time = "start-"+newID(e.now()), e.now()
 	writtenBy(signal, by)
 	if _, says := signal.From[run.Verified]; says { // of a mail that did not come
 		signal.From = maps.Clone(signal.From)
@@ -78,7 +78,8 @@ func (e *Engine) StartTask(ctx context.Context, t Task) (*Ticket, error) {
 	if def == nil {
 		return nil, fmt.Errorf("%w: %s", workspace.ErrNoAgent, t.Agent)
 	}
-	signal := &run.Signal{ID: "task-" + newID(now()), Source: t.Source, Type: "agent.task", Time: now(), Kind: "task",
+	at := e.now()
+	signal := &run.Signal{ID: "task-" + newID(at), Source: t.Source, Type: "agent.task", Time: at, Kind: "task",
 		Trigger: "task", Thread: t.Thread, Text: t.Words, Body: expr.Canonical(any(t.Inputs)), Files: t.Files,
 		From: t.From, For: t.For}
 	switch {
@@ -177,7 +178,7 @@ func (e *Engine) Again(ctx context.Context, r Repeat) (*Ticket, error) {
 		return nil, &InputError{"values can be edited of steps before the one it begins at; say from where"}
 	}
 	signal := *l.state.Signal
-	signal.ID = "again-" + newID(now())
+	signal.ID = "again-" + newID(e.now())
 	signal.Draft = signal.Draft && r.Same
 	if r.Body != nil {
 		signal.Body = r.Body

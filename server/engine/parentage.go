@@ -95,7 +95,7 @@ func notInACircle(callers []string, start *run.Start) error {
 // consult starts a run of an agent that another asks. It begins with a clean memory and
 // knows what it is given, as it stood when whoever asks was published.
 func (e *Engine) consult(ctx context.Context, start run.Start, id string, c *calling) (*Ticket, error) {
-	signal := &run.Signal{ID: id, Source: calls.String(), Type: run.ConsultedType, Time: now(), Kind: "called",
+	signal := &run.Signal{ID: id, Source: calls.String(), Type: run.ConsultedType, Time: e.now(), Kind: "called",
 		Trigger: "task", Text: start.Task, Body: expr.Canonical(any(start.Inputs)), Draft: start.Draft,
 		Stranger: start.Stranger, For: start.For}
 	hash, err := e.workspace.Consulted(ctx, c.definition, start.Agent, signal)

@@ -108,14 +108,14 @@ func heardBatch(a arrival) func(*live, run.Entry) (store.Batch, error) {
 		b.Guard("nobody heard the signal",
 			"UPDATE inbox SET state = 'heard', signal = '' WHERE delivery = ? AND id = ? AND state IN ('new', 'kept')",
 			a.delivery.String(), a.signal.ID)
-		clearInbox(&b)
+		clearInbox(&b, entry.At)
 		return following(b, l, entry)
 	}
 }
 
 // clearInbox takes out what was kept, or heard, long ago.
-func clearInbox(b *store.Batch) {
-	b.Do("DELETE FROM inbox WHERE at < ? AND state IN ('kept', 'heard')", store.Time(time.Now().Add(-keptFor)))
+func clearInbox(b *store.Batch, at time.Time) {
+	b.Do("DELETE FROM inbox WHERE at < ? AND state IN ('kept', 'heard')", store.Time(at.Add(-keptFor)))
 }
 
 func alsoStarts(entry run.Entry) bool {

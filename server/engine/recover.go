@@ -270,7 +270,7 @@ func (e *Engine) resume(id string) {
 	underWay := false
 	err := e.locked(e.hard, l, func() error {
 		if underWay = l.writing > 0; !underWay { // else what that entry sends is not known to be sent yet
-			errands, broken = run.Outstanding(l.def, l.state, now())
+			errands, broken = run.Outstanding(l.def, l.state, e.now())
 		}
 		return nil
 	})

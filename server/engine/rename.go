@@ -2,7 +2,6 @@ package engine
 
 import (
 	"strings"
-	"time"
 )
 
 // renamed gives a workflow another name while no run moves: what runs did before is
@@ -76,11 +75,6 @@ func (s *lanes) rename(from, to string) {
 		}
 		return key
 	})
-	for _, h := range s.waits[to] { // what is looked at after a while is looked at by its name
-		if h.place.quietFor > 0 {
-			s.kickLater(to, time.Until(h.place.accepted.Add(h.place.quietFor)))
-		}
-	}
 }
 
 // rekey gives the keys of a map other names.

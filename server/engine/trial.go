@@ -3,7 +3,6 @@ package engine
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"woolsignal/core/flow"
 	"woolsignal/core/run"
@@ -63,7 +62,10 @@ func (e *Engine) Try(ctx context.Context, t Trial) (*Ticket, error) {
 	if a.Origin.Trial.Gives, err = e.pretended(ctx, t.Workflow, def, t.How.Gives); err != nil {
 		return nil, err
 	}
-	t.Signal.ID, t.Signal.Time = "try-"+newID(now()), trialTime(t)
+	t.Signal.ID, t.Signal.Time = "try-"+newID(e.now()), t.How.At
+	if t.Signal.Time.IsZero() {
+		t.Signal.Time = e.now()
+	}
 	writtenBy(t.Signal, t.How.By)
 	a.Signal = t.Signal
 	return e.Accept(ctx, a)
@@ -90,14 +92,6 @@ func (e *Engine) drafted(ctx context.Context, a *Admission) error {
 	a.outside = true
 	a.Origin = &run.Origin{Kind: run.OfTry, Held: true, Trial: run.Trial{By: a.Signal.For, Gives: gives}}
 	return err
-}
-
-// trialTime is when the signal of a try came.
-func trialTime(t Trial) time.Time {
-	if !t.How.At.IsZero() {
-		return t.How.At
-	}
-	return now()
 }
 
 // tryAfter takes from a run what a try sees of it.

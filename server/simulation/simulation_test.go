@@ -215,6 +215,11 @@ func (w *world) events(random *rand.Rand) []event {
 		add(at(afternoon), w.another)
 	}
 	w.leaving(random, at, add)
+	if random.IntN(4) == 0 { // somebody sees that the clock is an hour ahead
+		w.putBack = true
+		w.ahead.Store(int64(time.Hour))
+		add(at(afternoon), func(*life) { w.ahead.Store(0) })
+	}
 	for range 8 {
 		which := random.IntN(100)
 		add(at(afternoon+20*time.Minute), func(l *life) { w.replyToOne(l, which) })
@@ -343,10 +348,10 @@ func (w *world) sendAgain(l *life) {
 
 // drain lets everything come to its end: nothing fails any more, people answer,
 // and hours pass, as long as anything moves: nothing waits for longer than half
-// an hour.
+// an hour, or an hour more where the clock was put back.
 func (w *world) drain(l **life, again func()) {
 	before := ""
-	for still := 0; still < 12; still++ {
+	for still := 0; still < 15; still++ {
 		if (*l).crashed() {
 			again()
 		}

@@ -395,9 +395,10 @@ func makeUp(random *rand.Rand) made {
 		} else {
 			w.line(0, "  - id: in\n    webhook: {path: %s, verify: key, subject: '${string(signal.body.n)}'}", w.name)
 		}
-		if limit := random.IntN(5); limit < 3 {
-			w.line(0, "limits: %s", []string{"{at_once: 2}", "{same: {by: '${string(" + w.number +
-				" % 3)}', at_once: 1}}", "{per_minute: 10}"}[limit])
+		if limit := random.IntN(6); limit < 4 {
+			same := "{same: {by: '${string(" + w.number + " % 3)}', "
+			w.line(0, "limits: %s", []string{"{at_once: 2}", same + "at_once: 1}}", "{per_minute: 10}",
+				same + "at_once: 1, quiet_for: 50s}}"}[limit])
 		}
 		if m.stingy || random.IntN(4) == 0 {
 			m.budgets[w.name] = int64(20 + random.IntN(120))

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -105,6 +106,7 @@ func (w *world) open(folder string) *life {
 	}
 	l.engine = engine.New(l.store, l.workspace, kit, secrets, &scripts{random: rand.New(rand.NewPCG(w.seed, 11))},
 		slog.New(w.log))
+	l.engine.Now = w.now
 	doors := chi.NewRouter()
 	doors.Handle("/in/{path}", &intake.Webhooks{Workspace: l.workspace, Engine: l.engine, Kit: kit, Secrets: secrets,
 		Log: slog.New(w.log), Limits: intake.NewLimits()})
@@ -189,6 +191,8 @@ type world struct {
 	answers    []answered
 	replies    int               // so far; events alone touch it
 	troubled   bool              // the service crashed or its disk was full
+	ahead      atomic.Int64      // how far the service's clock is ahead, in nanoseconds
+	putBack    bool              // it is put right in the middle of the afternoon
 	correcting map[string]bool   // the facts somebody set out to correct; events alone touch it
 	corrected  map[string]string // and what those say that they did; "" is removed
 	callers    sync.WaitGroup
@@ -245,6 +249,9 @@ func (w *world) deliver(l *life, d *delivery) {
 	})
 }
 
+// now is the time of day by the clock of the service's machine.
+func (w *world) now() time.Time { return time.Now().Add(time.Duration(w.ahead.Load())) }
+
 func (w *world) dice(n int) int {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -268,8 +275,8 @@ func (w *world) answer(l *life, workflow, key, id string) {
 			w.t.Error(err)
 			return
 		}
-		a := answered{id: id, to: "/in/answers-" + workflow, key: key, sent: time.Now()}
-		signature, err := hook.Sign(id, a.sent, body)
+		a := answered{id: id, to: "/in/answers-" + workflow, key: key, sent: w.now()}
+		signature, err := hook.Sign(id, time.Now(), body)
 		if err != nil {
 			w.t.Error(err)
 			return
@@ -277,14 +284,14 @@ func (w *world) answer(l *life, workflow, key, id string) {
 		r := httptest.NewRequest(http.MethodPost, a.to, bytes.NewReader(body))
 		r.Header.Set("Content-Type", "application/json")
 		r.Header.Set("webhook-id", id)
-		r.Header.Set("webhook-timestamp", fmt.Sprint(a.sent.Unix()))
+		r.Header.Set("webhook-timestamp", fmt.Sprint(time.Now().Unix()))
 		r.Header.Set("webhook-signature", signature)
 		reply := httptest.NewRecorder()
 		l.hooks.ServeHTTP(reply, r)
 		if l.crashed() {
 			return // nobody hears an answer of a service that is gone
 		}
-		a.replied, a.status = time.Now(), reply.Code
+		a.replied, a.status = w.now(), reply.Code
 		w.mu.Lock()
 		defer w.mu.Unlock()
 		w.answers = append(w.answers, a)

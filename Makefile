@@ -49,7 +49,7 @@ soak: build
 	$(GO) test -count 1 -timeout 120m ./server/simulation -run Seeds -seeds 10000
 	$(GO) test $(RACE) -count 1 -timeout 60m ./server/simulation -run Seeds -first 20001 -seeds 400
 	SOAK_HONEST=20000 $(GO) test -count 1 -timeout 60m -run Honest ./e2e/
-	SOAK_RUNS=2000 SOAK_KILLS=200 $(GO) test -count 1 -timeout 60m -v -run EveryKindOfStep ./e2e/
+	SOAK_RUNS=2000 SOAK_KILLS=200 $(GO) test -count 1 -timeout 60m -v -run 'EveryKindOfStep|ThreeBooks' ./e2e/
 
 # What is wrong without running anything. A tab counts as four columns.
 lint: lint-go lint-console

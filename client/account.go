@@ -39,7 +39,7 @@ func (c *Client) Unlink(ctx context.Context, connection, handle string) error {
 	return c.Do(ctx, http.MethodDelete, "/chat-names/"+url.PathEscape(connection)+"/"+url.PathEscape(handle), nil, nil)
 }
 
-// Audit lists who did what that touches safety, newest first; who "" is
+// Audit lists who changed, exported or guessed what, newest first; who "" is
 // everybody's.
 func (c *Client) Audit(ctx context.Context, who string, limit int) (out []wire.Event, err error) {
 	q := url.Values{"who": {who}, "limit": {strconv.Itoa(limit)}}

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -15,6 +16,7 @@ import (
 	"woolsignal/core/schema"
 	"woolsignal/e2e/harness"
 	"woolsignal/server/api"
+	"woolsignal/server/audit"
 	"woolsignal/standin/postbag"
 	"woolsignal/standin/shieling"
 	"woolsignal/wire"
@@ -28,10 +30,12 @@ type described struct {
 	doc    map[string]any
 	routes []api.Route
 	called map[string]bool
+	paths  map[string]string // the address last called, by method and pattern
 }
 
 func describedBy(t *testing.T, base, token string) *described {
-	d := &described{t: t, url: base + "/api/v1", token: token, routes: (&api.API{}).Routes(), called: map[string]bool{}}
+	d := &described{t: t, url: base + "/api/v1", token: token, routes: (&api.API{}).Routes(), called: map[string]bool{},
+		paths: map[string]string{}}
 	response, err := http.Get(d.url + "/openapi.json")
 	if err != nil {
 		t.Fatal(err)
@@ -76,7 +80,7 @@ func (d *described) call(method, path string, body any) any {
 		d.t.Fatal(err)
 	}
 	pattern, operation := d.route(method, address.Path)
-	d.called[method+" "+pattern] = true
+	d.called[method+" "+pattern], d.paths[method+" "+pattern] = true, address.Path
 	var in io.Reader
 	if body != nil {
 		data, err := json.Marshal(body)
@@ -281,6 +285,49 @@ func TestEveryRouteAnswersAsDescribed(t *testing.T) {
 	for _, r := range d.routes {
 		if !d.called[r.Method+" "+r.Path] {
 			t.Errorf("%s %s was not called", r.Method, r.Path)
+		}
+	}
+	d.recorded(elin.Email)
+}
+
+// keepsNothing are the routes that are sent something, and change nothing.
+var keepsNothing = []string{"POST /check", "POST /workflows/{workflow}/read", "POST /workflows/{workflow}/rename-step",
+	"POST /workflows/{workflow}/bring-out", "POST /workflows/{workflow}/work-out", "POST /definitions/{kind}/{id}/read"}
+
+// exports are the routes that are asked, and hand out much at once.
+var exports = []string{"GET /tables/{table}/csv", "GET /runs/{run}/journal", "GET /blobs/{hash}", "GET /files",
+	"GET /backup"}
+
+// before are the routes that are called by nobody who is signed in yet, and what is
+// recorded of them.
+var before = map[string]string{"POST /session": audit.SignIn, "POST /tokens": audit.MakeToken}
+
+// recorded insists that each route that changes or exports something left an entry in the
+// audit trail, of who called it, with what it touched.
+func (d *described) recorded(who string) {
+	d.t.Helper()
+	var all []wire.Event
+	data, err := json.Marshal(d.call(http.MethodGet, "/audit?limit=500", nil))
+	if err == nil {
+		err = json.Unmarshal(data, &all)
+	}
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	for _, r := range d.routes {
+		name := r.Method + " " + r.Path
+		if r.Method == http.MethodGet && !slices.Contains(exports, name) || slices.Contains(keepsNothing, name) ||
+			name == "POST /join" { // which was called of another service
+			continue
+		}
+		if !slices.ContainsFunc(all, func(e wire.Event) bool {
+			if did := before[name]; did != "" {
+				return e.Did == did && !e.Refused
+			}
+			at := d.paths[name]
+			return e.Did == r.Audited && e.Who == who && (e.About == at || strings.HasPrefix(e.About, at+": "))
+		}) {
+			d.t.Errorf("%s left no entry in the audit trail", name)
 		}
 	}
 }

@@ -40,7 +40,7 @@ type TokenListed struct {
 	Seen  time.Time `json:"seen"` // about when it was used last
 }
 
-// Event is something that touches safety.
+// Event is something that somebody did, or was refused.
 type Event struct {
 	N       int64     `json:"n"`
 	At      time.Time `json:"at"`

@@ -96,7 +96,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who did what that touches safety, newest first */
+        /** Who changed, exported or guessed what, newest first */
         get: operations["get_audit"];
         put?: never;
         post?: never;

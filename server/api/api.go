@@ -64,16 +64,14 @@ func (a *API) Handler() http.Handler {
 	limits := intake.NewLimits()
 	webhooks := &intake.Webhooks{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Secrets: a.Secrets,
 		Log: a.Log, Limits: limits}
-	r.Handle("/in/{path}", webhooks)
-	r.Handle("/in/{path}/{draft:draft}", webhooks)
+	r.Handle("/in/{path}", a.signed(webhooks))
+	r.Handle("/in/{path}/{draft:draft}", a.signed(webhooks))
 	r.Handle("/slip/{page}", &intake.Forms{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit, Log: a.Log,
 		Limits: limits})
-	r.Handle("/call/{path}", &intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets,
-		Store: a.Store,
-		Log:   a.Log, Limits: limits})
-	r.Handle("/events/{connection}", &intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
-		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access,
-		Audit: a.Audit})
+	r.Handle("/call/{path}", a.signed(&intake.Phones{Workspace: a.Workspace, Engine: a.Engine, Secrets: a.Secrets,
+		Store: a.Store, Log: a.Log, Limits: limits}))
+	r.Handle("/events/{connection}", a.signed(&intake.ChatEvents{Workspace: a.Workspace, Engine: a.Engine, Kit: a.Kit,
+		Secrets: a.Secrets, Log: a.Log, Limits: limits, Access: a.Access, Audit: a.Audit}))
 	hosted := &intake.Hosted{Workspace: a.Workspace, Engine: a.Engine, Log: a.Log, Limits: limits,
 		Thread: a.visitorThread, File: a.visitorFile}
 	r.Handle("/talk/{page}/messages", hosted)
@@ -159,6 +157,7 @@ func (a *API) guard(route Route) http.Handler {
 			p, err := a.who(r)
 			switch {
 			case errors.Is(err, access.ErrNotSignedIn):
+				a.wrongToken(r)
 				w.Header().Set("WWW-Authenticate", "Bearer")
 				problem.Write(w, http.StatusUnauthorized, "Not signed in",
 					"Sign in at the console, or send a token: Authorization: Bearer ….")
@@ -175,14 +174,15 @@ func (a *API) guard(route Route) http.Handler {
 			}
 			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
 		}
+		touched := new(string)
+		r = r.WithContext(context.WithValue(r.Context(), touchedKey{}, touched))
 		r.Body = http.MaxBytesReader(w, r.Body, cmp.Or(route.Most, maxBody))
 		err := route.asked(r)
 		if err == nil {
 			err = route.handle(w, r)
 		}
 		if err == nil && route.Audited != "" {
-			a.note(r, audit.Event{Did: route.Audited, Who: person(r.Context()).Email,
-				About: strings.TrimPrefix(r.URL.Path, prefix)})
+			a.did(r, route, *touched)
 		}
 		if err != nil {
 			a.fail(w, r, err)

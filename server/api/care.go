@@ -22,6 +22,7 @@ func (a *API) pause(r *request, in wire.Switch) (wire.Switch, error) {
 	if err := a.Engine.Pause(r.Context(), !in.On); err != nil {
 		return wire.Switch{}, err
 	}
+	r.touches(onOrOff(in.On))
 	return in, nil
 }
 

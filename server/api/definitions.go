@@ -112,6 +112,7 @@ func (a *API) define(r *request, in wire.Redefine) (wire.Defined, error) {
 		return wire.Defined{}, err
 	}
 	before := a.Workspace.Now().Files
+	r.touches(named(append([]string{path}, slices.Sorted(maps.Keys(in.Beside))...)))
 	for beside, text := range in.Beside {
 		if there, taken := before[beside]; taken && there != text && in.From == "" {
 			return wire.Defined{}, refuse(http.StatusConflict, "The name is taken",

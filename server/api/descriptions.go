@@ -14,6 +14,10 @@ import (
 // describe reads a description of an HTTP API: the one at an address, or a text.
 func (a *API) describe(r *request, in wire.Describing) (wire.Description, error) {
 	text := in.Text
+	r.touches("a text")
+	if at, err := url.Parse(in.Address); err == nil && text == "" {
+		r.touches(at.Host)
+	}
 	if text == "" {
 		var err error
 		if text, err = fetchDescription(r.Context(), in.Address, in.Networks); err != nil {

@@ -104,6 +104,7 @@ func (a *API) decide(r *request, in wire.Decision) (wire.Review, error) {
 		return wire.Review{}, refuse(http.StatusForbidden, "Not yours to decide", "This was put to "+
 			flow.Audience(found.Ask)+".")
 	}
+	r.touches(in.Choice)
 	edited := expr.CanonicalMap(in.Edited)
 	err = a.Engine.Decide(ctx, found.Run,
 		run.Decided{Review: id, Choice: in.Choice, Edited: edited, By: person(ctx).Name, Note: in.Note})

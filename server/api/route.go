@@ -30,7 +30,8 @@ type Route struct {
 	Produces string       // the media type of an answer that is none of ours
 	Later    string       // what a 202 says; "" where there is none
 	Most     int64        // how large a body may be, in bytes; 0 is the usual [maxBody]
-	Audited  string       // what is done by it, where that touches safety; see [audit.Event]
+	Audited  string       // what is done by it, where that changes or exports something; see [audit.Event]
+	Hourly   bool         // that is noted once an hour a person and address
 	handle   func(http.ResponseWriter, *http.Request) error
 }
 
@@ -49,6 +50,16 @@ type request struct {
 	*http.Request
 	header http.Header // of the answer
 	status int         // of the answer; 0 is the usual one
+}
+
+// touchedKey finds what a request touched beside what its address says.
+type touchedKey struct{}
+
+// touches notes for the audit trail what a request does, beside what its address says.
+func (r *request) touches(what string) {
+	if about, is := r.Context().Value(touchedKey{}).(*string); is {
+		*about = what
+	}
 }
 
 // Param is a part of the address.
@@ -104,6 +115,12 @@ func (route Route) upTo(bytes int64) Route {
 // audited has the route kept in the audit trail, as something that is done.
 func (route Route) audited(did string) Route {
 	route.Audited = did
+	return route
+}
+
+// hourly has it kept once an hour: it is what somebody does again and again.
+func (route Route) hourly() Route {
+	route.Hourly = true
 	return route
 }
 

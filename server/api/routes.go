@@ -16,16 +16,19 @@ func (a *API) Routes() []Route {
 		on(post, "/tokens", "", "Get a token for programs, with e-mail and password", a.newToken),
 		on(post, "/join", "", "Make an account with a one-time link, and sign in", a.join),
 		on(get, "/session", access.Reader, "Who is signed in", a.session),
-		on(del, "/session", access.Reader, "Sign out", a.signOut),
+		on(del, "/session", access.Reader, "Sign out", a.signOut).
+			audited(audit.SignOut),
 		on(get, "/today", access.Reader, "What needs a person now", a.today),
 		raw(get, "/live", access.Reader, "What changes, as server-sent events", "text/event-stream", a.live),
 		on(get, "/workflows", access.Reader, "Every workflow", a.workflows),
 		on(get, "/workflows/{workflow}", access.Reader, "A workflow as sentences and as its file", a.workflow),
-		on(post, "/workflows/{workflow}/chat", access.Reviewer, "Say something to a workflow", a.chat),
+		on(post, "/workflows/{workflow}/chat", access.Reviewer, "Say something to a workflow", a.chat).
+			audited(audit.Talk).hourly(),
 		on(get, "/workflows/{workflow}/chat/{thread}", access.Reader, "A conversation of yours", a.thread),
 		on(put, "/workflows/{workflow}/draft", access.Builder,
 			"Keep a text as the draft, readable or not; what others changed since is merged",
-			alone(a, a.edit)).upTo(4 * longestText),
+			alone(a, a.edit)).upTo(4 * longestText).
+			audited(audit.EditDraft).hourly(),
 		on(post, "/workflows/{workflow}/read", access.Builder,
 			"What a text of a workflow means: its sentences, what may be read where, its problems; nothing is kept",
 			alone(a, a.read)),
@@ -38,14 +41,17 @@ func (a *API) Routes() []Route {
 		on(post, "/workflows/{workflow}/work-out", access.Builder,
 			"What an expression means where it stands, and what it gives for a run or a sample; nothing is kept",
 			alone(a, a.workOut)).upTo(2 * longestText),
-		on(post, "/workflows/{workflow}/runs", access.Builder, "Start a run on inputs, a sample or a signal", a.start),
+		on(post, "/workflows/{workflow}/runs", access.Builder, "Start a run on inputs, a sample or a signal", a.start).
+			audited(audit.Start).hourly(),
 		on(post, "/workflows/{workflow}/try", access.Builder,
 			"Run the draft, or one step of it; what would change something outside is held back",
-			a.try),
+			a.try).
+			audited(audit.Try),
 		on(get, "/workflows/{workflow}/samples", access.Builder, "Kept signals", a.samples),
 		on(put, "/workflows/{workflow}/samples/{name}", access.Builder,
 			"Keep a signal as a sample: a run's, one made up, or the next that comes",
-			a.keepSample).later("The next signal that comes is kept"),
+			a.keepSample).later("The next signal that comes is kept").
+			audited(audit.KeepSample),
 		on(get, "/workflows/{workflow}/versions", access.Reader, "Everything that was published, newest first",
 			a.versions),
 		on(get, "/workflows/{workflow}/diff", access.Builder, "What differs between two versions", a.diff,
@@ -66,7 +72,8 @@ func (a *API) Routes() []Route {
 		on(get, "/agents/{agent}", access.Reader, "An agent in full: what it is told, may use and stops at", a.agent),
 		on(post, "/agents/{agent}/tasks", access.Builder,
 			"Give an agent a task, without any workflow: a run like any other",
-			a.startTask),
+			a.startTask).
+			audited(audit.Task).hourly(),
 		on(get, "/agents/{agent}/chat/{thread}", access.Builder, "A conversation of yours with an agent",
 			a.agentThread),
 		on(post, "/publish", access.Builder, "Make drafts live", a.publish).audited(audit.Publish),
@@ -92,10 +99,14 @@ func (a *API) Routes() []Route {
 			Parameter{"limit", "How many, at most 200", "integer"}),
 		on(get, "/runs/{run}", access.Reader, "A run in full", a.run),
 		raw(get, "/runs/{run}/journal", access.Reader, "A run's journal as it was written", "application/json",
-			a.journal),
-		on(post, "/runs/{run}/stop", access.Builder, "Stop a run before it is done", a.stop),
-		on(post, "/runs/{run}/again", access.Builder, "Go through a run again, from any step", a.again),
-		on(post, "/again", access.Builder, "Go through many runs again", a.againMany),
+			a.journal).
+			audited(audit.Export).hourly(),
+		on(post, "/runs/{run}/stop", access.Builder, "Stop a run before it is done", a.stop).
+			audited(audit.StopRun),
+		on(post, "/runs/{run}/again", access.Builder, "Go through a run again, from any step", a.again).
+			audited(audit.Repeat),
+		on(post, "/again", access.Builder, "Go through many runs again", a.againMany).
+			audited(audit.Repeat),
 		on(get, "/follow-ups", access.Reviewer,
 			"When conversations go on by themselves, as agents asked; the next first", a.followUps,
 			Parameter{"run", "Only those this run set", ""}, Parameter{"after", "Only behind this one", ""},
@@ -120,7 +131,8 @@ func (a *API) Routes() []Route {
 			"Replace a connection's secret, everywhere it is used; the answer is the verdict of a test",
 			a.putSecret).audited(audit.GiveSecret),
 		on(post, "/connections/{connection}/test", access.Builder, "Try a connection without changing anything",
-			a.testConnection),
+			a.testConnection).
+			audited(audit.Test).hourly(),
 		on(post, "/connections/{connection}/sign-in", access.Reviewer,
 			"Begin signing in at another service; the answer says where to go",
 			a.signInElsewhere).audited(audit.Elsewhere),
@@ -137,9 +149,11 @@ func (a *API) Routes() []Route {
 			a.define).upTo(maxFiles).audited(audit.PutFiles),
 		on(post, "/descriptions", access.Builder,
 			"Read an OpenAPI description, from an address or as a text, before connecting to what it describes",
-			alone(a, a.describe)).upTo(maxFiles),
+			alone(a, a.describe)).upTo(maxFiles).
+			audited(audit.Describe),
 		on(post, "/workflows/{workflow}/delivery", access.Builder,
-			"A signed delivery to a webhook, ready to be sent", a.deliver),
+			"A signed delivery to a webhook, ready to be sent", a.deliver).
+			audited(audit.SignDelivery),
 		on(post, "/key", access.Owner,
 			"Make a new key and seal every secret with it", a.rotateKey).audited(audit.ReplaceKey),
 		on(get, "/tools", access.Builder, "The catalogue of tools", a.tools,
@@ -153,21 +167,28 @@ func (a *API) Routes() []Route {
 			Parameter{"text", "Only where these words stand", ""},
 			Parameter{"before", "Only added before this row", "integer"},
 			Parameter{"limit", "How many, at most 1000", "integer"}),
-		on(post, "/tables/{table}/rows", access.Reviewer, "Add a row", a.addRow),
-		on(put, "/tables/{table}/rows/{row}", access.Reviewer, "Change values of a row", a.changeRow),
-		on(del, "/tables/{table}/rows/{row}", access.Builder, "Remove a row for good", a.removeRow),
-		on(get, "/tables/{table}/csv", access.Reader, "Every row as CSV", a.exportRows),
+		on(post, "/tables/{table}/rows", access.Reviewer, "Add a row", a.addRow).
+			audited(audit.ChangeRows).hourly(),
+		on(put, "/tables/{table}/rows/{row}", access.Reviewer, "Change values of a row", a.changeRow).
+			audited(audit.ChangeRows).hourly(),
+		on(del, "/tables/{table}/rows/{row}", access.Builder, "Remove a row for good", a.removeRow).
+			audited(audit.ChangeRows).hourly(),
+		on(get, "/tables/{table}/csv", access.Reader, "Every row as CSV", a.exportRows).
+			audited(audit.Export),
 		on(post, "/tables/{table}/csv", access.Builder, "Add the rows of a CSV text; nothing where any line is wrong",
-			a.importRows),
+			a.importRows).
+			audited(audit.ChangeRows),
 		raw(get, "/blobs/{hash}", access.Reader, "A file that came with a signal or that a tool gave",
-			"application/octet-stream", a.blob, Parameter{"name", "What to call it", ""}),
-		on(get, "/files", access.Builder, "The workspace's files", a.files),
+			"application/octet-stream", a.blob, Parameter{"name", "What to call it", ""}).
+			audited(audit.Export).hourly(),
+		on(get, "/files", access.Builder, "The workspace's files", a.files).
+			audited(audit.Export).hourly(),
 		on(put, "/files", access.Builder,
 			"Replace the workspace's files, the draft, when the checker finds nothing wrong",
 			alone(a, a.putFiles)).upTo(maxFiles).audited(audit.PutFiles),
 		on(post, "/check", access.Builder, "Check files without keeping them", alone(a, a.check)).upTo(maxFiles),
 		on(get, "/people", access.Owner, "Everybody with an account", a.people),
-		on(get, "/audit", access.Owner, "Who did what that touches safety, newest first", a.auditTrail,
+		on(get, "/audit", access.Owner, "Who changed, exported or guessed what, newest first", a.auditTrail,
 			Parameter{"who", "Only by this e-mail", ""}, Parameter{"did", "Only this", ""},
 			Parameter{"before", "Only before this one's number", "integer"},
 			Parameter{"limit", "How many, at most 500", "integer"}),
@@ -175,7 +196,8 @@ func (a *API) Routes() []Route {
 		on(del, "/tokens/{token}", access.Reader, "Revoke a token, at once", a.revoke).audited(audit.RevokeToken),
 		on(get, "/chat-names", access.Reader, "Your names at chat servers, and where one can be linked", a.chatNames),
 		on(post, "/chat-names", access.Reader, "Get a code to write there, which links the name that writes it to you",
-			a.newChatCode),
+			a.newChatCode).
+			audited(audit.ChatCode),
 		on(del, "/chat-names/{connection}/{handle}", access.Reader, "Take a name off yourself, at once",
 			a.unlinkChatName).audited(audit.UnlinkName),
 		on(put, "/password", access.Reader,

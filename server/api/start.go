@@ -140,6 +140,7 @@ func (a *API) keepSample(r *request, in wire.KeepSample) (wire.Sample, error) {
 			"Use small letters, digits and hyphens, as in wet-fleece.")
 	}
 	if in.Next {
+		r.touches("the next that comes")
 		if err := a.Workspace.Catch(r.Context(), id, name, person(r.Context()).Name); err != nil {
 			return wire.Sample{}, err
 		}
@@ -184,6 +185,7 @@ func (a *API) againMany(r *request, in wire.AgainMany) (wire.Repeated, error) {
 			"Send runs, a list of 1 to 1000 of their ids.")
 	}
 	started, failed := a.Engine.AgainAll(r.Context(), in.Runs, in.Same, person(r.Context()).Email)
+	r.touches(named(in.Runs))
 	out := wire.Repeated{Runs: started}
 	var all interface{ Unwrap() []error }
 	if errors.As(failed, &all) {

@@ -181,6 +181,7 @@ func (a *API) importRows(r *request, in wire.CSV) (wire.Imported, error) {
 	if err != nil {
 		return wire.Imported{}, rowProblem(err)
 	}
+	r.touches(fmt.Sprintf("%d added, %d changed", added, changed))
 	return wire.Imported{Added: added, Changed: changed}, nil
 }
 

@@ -39,6 +39,11 @@ func (a *API) try(r *request, in wire.Try) (wire.Started, error) {
 			t.Given[name] = v
 		}
 	}
+	if in.Send {
+		r.touches("with real effects")
+	} else if len(in.Really) > 0 {
+		r.touches("with real calls of " + named(in.Really))
+	}
 	ticket, err := a.Engine.Try(r.Context(), t)
 	if err != nil {
 		return wire.Started{}, err

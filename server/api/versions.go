@@ -2,6 +2,7 @@ package api
 
 import (
 	"errors"
+	"fmt"
 	"maps"
 	"net/http"
 	"slices"
@@ -25,6 +26,7 @@ func (a *API) publish(r *request, in wire.Publish) (wire.Published, error) {
 	if len(which) == 0 {
 		which = slices.DeleteFunc(slices.Sorted(maps.Keys(s.Workflows)), func(id string) bool { return !s.Drafted(id) })
 	}
+	r.touches(named(which))
 	// All or none: what does not check is found before anything is live.
 	for _, id := range which {
 		if problems := a.Workspace.Wrongs(id); len(problems) > 0 {
@@ -92,6 +94,7 @@ func (a *API) diff(r *request, _ none) (wire.Difference, error) {
 }
 
 func (a *API) revert(r *request, in wire.Revert) (wire.Version, error) {
+	r.touches(fmt.Sprint("version ", in.Version))
 	v, err := a.Workspace.Revert(r.Context(), r.Param("workflow"), in.Version, person(r.Context()).Name)
 	if err != nil {
 		return wire.Version{}, err
@@ -100,6 +103,7 @@ func (a *API) revert(r *request, in wire.Revert) (wire.Version, error) {
 }
 
 func (a *API) switchWorkflow(r *request, in wire.Switch) (wire.Switch, error) {
+	r.touches(onOrOff(in.On))
 	if err := a.Workspace.Switch(r.Context(), r.Param("workflow"), in.On); err != nil {
 		return wire.Switch{}, err
 	}
@@ -111,6 +115,7 @@ func (a *API) rename(r *request, in wire.Rename) (wire.Checked, error) {
 		return wire.Checked{}, refuse(http.StatusUnprocessableEntity, "This cannot be an id",
 			"Use small letters, digits and hyphens, as in depot-slots.")
 	}
+	r.touches("to " + in.To)
 	problems, err := a.Workspace.Rename(r.Context(), r.Param("workflow"), in.To, person(r.Context()).Name)
 	if errors.Is(err, workspace.ErrProblems) {
 		return wire.Checked{}, objected(problems)
@@ -144,5 +149,6 @@ func (a *API) takeBack(r *request, _ none) (wire.TakenBack, error) {
 	if err != nil {
 		return wire.TakenBack{}, err
 	}
+	r.touches(path)
 	return wire.TakenBack{Path: path}, nil
 }

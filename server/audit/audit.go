@@ -1,16 +1,19 @@
-// Package audit keeps who did what that touches safety: in the log, for programs
+// Package audit keeps who changed, exported or guessed what: in the log, for programs
 // that watch it, and in a record, for people who ask later.
 package audit
 
 import (
 	"context"
 	"log/slog"
+	"maps"
+	"strings"
+	"sync"
 	"time"
 
 	"woolsignal/server/store"
 )
 
-// Event is something that touches safety.
+// Event is something that somebody did, or was refused.
 type Event struct {
 	N       int64     // counts up; 0 before it is kept
 	At      time.Time // when; now where it is zero
@@ -44,12 +47,61 @@ const (
 	CancelFollowUp = "cancel a follow-up"
 	CorrectFact    = "correct a fact"
 	RemoveFact     = "remove a fact"
+
+	SignOut      = "sign out"
+	WrongToken   = "show a token that is none"
+	BadSignature = "deliver with a wrong signature"
+	EditDraft    = "edit a draft"
+	Try          = "try a workflow"
+	Start        = "start a run"
+	Task         = "give an agent a task"
+	Talk         = "talk to a workflow"
+	StopRun      = "stop a run"
+	Repeat       = "repeat runs"
+	KeepSample   = "keep a sample"
+	ChangeRows   = "change rows"
+	Export       = "export"
+	Describe     = "read a description"
+	SignDelivery = "sign a delivery"
+	ChatCode     = "get a code that links a chat name"
+	Test         = "test a connection"
 )
 
 // Trail keeps them.
 type Trail struct {
 	Store *store.Store
 	Log   *slog.Logger
+
+	mu     sync.Mutex           // guards lately
+	lately map[string]time.Time // what is noted once an hour, and when it was
+}
+
+// mostLately bounds how much is remembered of the last hour.
+const mostLately = 10_000
+
+// NoteHourly is [Trail.Note] for what somebody does again and again, such as typing: the
+// same, by the same person, to the same, is noted once an hour.
+func (t *Trail) NoteHourly(ctx context.Context, e Event) {
+	if t.first(strings.Join([]string{e.Did, e.Who, e.About}, "\x00"), time.Now()) {
+		t.Note(ctx, e)
+	}
+}
+
+// first tells whether something was not done within the hour, and remembers that it is.
+func (t *Trail) first(what string, at time.Time) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if was, done := t.lately[what]; done && at.Sub(was) < time.Hour {
+		return false
+	}
+	if len(t.lately) >= mostLately {
+		maps.DeleteFunc(t.lately, func(_ string, was time.Time) bool { return at.Sub(was) >= time.Hour })
+	}
+	if t.lately == nil || len(t.lately) >= mostLately { // then it is noted more often
+		t.lately = map[string]time.Time{}
+	}
+	t.lately[what] = at
+	return true
 }
 
 // Note logs an event and keeps it. It is kept also where whoever did it has left

@@ -100,20 +100,13 @@ func withMeter(t *testing.T, s *harness.Service) *meter {
 	m := &meter{random: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1))}
 	server := httptest.NewServer(m)
 	t.Cleanup(server.Close)
-	files, err := s.As("Ines").Files(harness.Context(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	files["connections/metered.yaml"] = "connection: metered\ntitle: Metered\naddress: " + server.URL + "/v1\n" +
-		"networks: [loopback]\nmodel_server:\n  protocol: chat-completions\n  models:\n" +
-		"    meter: {name: meter, input_price: 1, output_price: 2, abilities: [tools, schemas]}\n"
-	files["agents/counter.yaml"] = "agent: counter\ntitle: Counter\npurpose: Counts.\nmodel: meter\n" +
-		"instructions: Count.\ntools: [self/label]\n"
-	files["workflows/counted.yaml"] = counted
-	if _, err := s.As("Ines").Apply(harness.Context(t), wire.Files{Files: files}); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.As("Ines").Publish(harness.Context(t), wire.Publish{Workflows: []string{"counted"}}); err != nil {
+	withFiles(t, s, map[string]string{
+		"connections/metered.yaml": "connection: metered\ntitle: Metered\naddress: " + server.URL + "/v1\n" +
+			"networks: [loopback]\nmodel_server:\n  protocol: chat-completions\n  models:\n" +
+			"    meter: {name: meter, input_price: 1, output_price: 2, abilities: [tools, schemas]}\n",
+		"agents/counter.yaml": "agent: counter\ntitle: Counter\npurpose: Counts.\nmodel: meter\n" +
+			"instructions: Count.\ntools: [self/label]\n"})
+	if err := with(t, s, "counted", counted); err != nil {
 		t.Fatal(err)
 	}
 	return m

@@ -45,6 +45,18 @@ func (m tongue) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	fmt.Fprint(w, "data: [DONE]\n\n")
 }
 
+const counterTalk = `workflow: counter-talk
+title: Counter talk
+triggers:
+  - id: in
+    chat: {page: counter-talk, open: true}
+steps:
+  - id: m
+    agent: tongue
+    task: '${signal.text}'
+  - say: {text: '${m.text}'}
+`
+
 // TestAVisitorHearsNoAsideAndNoSecret talks to an agent of an open page, and takes in every
 // byte its stream and its messages give.
 func TestAVisitorHearsNoAsideAndNoSecret(t *testing.T) {
@@ -53,26 +65,17 @@ func TestAVisitorHearsNoAsideAndNoSecret(t *testing.T) {
 	s := harness.Demo(t)
 	server := httptest.NewServer(tongue{key})
 	t.Cleanup(server.Close)
-	ctx, ines := harness.Context(t), s.As("Ines")
-	files, err := ines.Files(ctx)
-	if err != nil {
+	ctx := harness.Context(t)
+	withFiles(t, s, map[string]string{
+		"connections/loose.yaml": "connection: loose\ntitle: Loose\naddress: " + server.URL + "/v1\n" +
+			"auth: {bearer: kept by the service}\nnetworks: [loopback]\nmodel_server:\n  protocol: chat-completions\n" +
+			"  models:\n    loose: {name: loose, input_price: 1, output_price: 2, abilities: [tools]}\n",
+		"agents/tongue.yaml": "agent: tongue\ntitle: Tongue\npurpose: Answers.\nmodel: loose\n" +
+			"instructions: Answer.\ntools: [self/label]\n"})
+	if _, err := s.As("Ines").PutSecretFor(ctx, "loose", "", key); err != nil {
 		t.Fatal(err)
 	}
-	files["connections/loose.yaml"] = "connection: loose\ntitle: Loose\naddress: " + server.URL + "/v1\n" +
-		"auth: {bearer: kept by the service}\nnetworks: [loopback]\nmodel_server:\n  protocol: chat-completions\n" +
-		"  models:\n    loose: {name: loose, input_price: 1, output_price: 2, abilities: [tools]}\n"
-	files["agents/tongue.yaml"] = "agent: tongue\ntitle: Tongue\npurpose: Answers.\nmodel: loose\n" +
-		"instructions: Answer.\ntools: [self/label]\n"
-	files["workflows/counter-talk.yaml"] = "workflow: counter-talk\ntitle: Counter talk\n" +
-		"triggers:\n  - id: in\n    chat: {page: counter-talk, open: true}\n" +
-		"steps:\n  - id: m\n    agent: tongue\n    task: '${signal.text}'\n  - say: {text: '${m.text}'}\n"
-	if _, err := ines.Apply(ctx, wire.Files{Files: files}); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := ines.PutSecretFor(ctx, "loose", "", key); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := ines.Publish(ctx, wire.Publish{Workflows: []string{"counter-talk"}}); err != nil {
+	if err := with(t, s, "counter-talk", counterTalk); err != nil {
 		t.Fatal(err)
 	}
 	v := &visitor{t: t, url: s.URL + "/talk/counter-talk/messages", key: strings.Repeat("loose", 6)}

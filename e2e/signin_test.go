@@ -33,16 +33,7 @@ steps:
 // withReader puts the workflow in and makes it live.
 func withReader(t *testing.T, s *harness.Service) {
 	t.Helper()
-	ctx := harness.Context(t)
-	files, err := s.As("Ines").Files(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	files["workflows/reader.yaml"] = reader
-	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
-		t.Fatal(err, problems)
-	}
-	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"reader"}}); err != nil {
+	if err := with(t, s, "reader", reader); err != nil {
 		t.Fatal(err)
 	}
 }

@@ -37,18 +37,9 @@ steps:
 // withParrots puts the parrots in and makes them live.
 func withParrots(t *testing.T, s *harness.Service) string {
 	t.Helper()
-	ctx := harness.Context(t)
-	files, err := s.As("Ines").Files(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for path, text := range parrots {
-		files[path] = text
-	}
-	if problems, err := s.As("Ines").Apply(ctx, wire.Files{Files: files}); err != nil {
-		t.Fatal(err, problems)
-	}
-	if _, err := s.As("Ines").Publish(ctx, wire.Publish{Workflows: []string{"echo", "parrot"}}); err != nil {
+	withFiles(t, s, parrots)
+	live := wire.Publish{Workflows: []string{"echo", "parrot"}}
+	if _, err := s.As("Ines").Publish(harness.Context(t), live); err != nil {
 		t.Fatal(err)
 	}
 	return s.URL + "/talk/parrot/messages"

@@ -7,8 +7,6 @@ import (
 	"flag"
 	"fmt"
 	"io/fs"
-	"maps"
-	"slices"
 	"strings"
 
 	"woolsignal/client"
@@ -183,17 +181,15 @@ func (a *app) refused(folder string, err error, now map[string]string) error {
 // differences says which files would be added, changed and removed.
 func differences(now, next map[string]string) []string {
 	var out []string
-	all := maps.Clone(now)
-	maps.Copy(all, next)
-	for _, path := range slices.Sorted(maps.Keys(all)) {
-		before, was := now[path]
-		after, is := next[path]
+	for _, path := range flow.Differing(now, next) {
+		_, was := now[path]
+		_, is := next[path]
 		switch {
 		case !was:
 			out = append(out, "new      "+path)
 		case !is:
 			out = append(out, "removed  "+path)
-		case before != after:
+		default:
 			out = append(out, "changed  "+path)
 		}
 	}

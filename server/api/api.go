@@ -174,15 +174,17 @@ func (a *API) guard(route Route) http.Handler {
 			}
 			r = r.WithContext(context.WithValue(r.Context(), personKey{}, p))
 		}
-		touched := new(string)
-		r = r.WithContext(context.WithValue(r.Context(), touchedKey{}, touched))
+		var touched string
+		if route.Audited != "" {
+			r = r.WithContext(context.WithValue(r.Context(), touchedKey{}, &touched))
+		}
 		r.Body = http.MaxBytesReader(w, r.Body, cmp.Or(route.Most, maxBody))
 		err := route.asked(r)
 		if err == nil {
 			err = route.handle(w, r)
 		}
 		if err == nil && route.Audited != "" {
-			a.did(r, route, *touched)
+			a.did(r, route, touched)
 		}
 		if err != nil {
 			a.fail(w, r, err)

@@ -2,9 +2,7 @@ package api
 
 import (
 	"fmt"
-	"maps"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -20,10 +18,14 @@ import (
 const longestNoted = 400
 
 // note keeps an event of a request in the audit trail.
-func (a *API) note(r *http.Request, e audit.Event) {
+func (a *API) note(r *http.Request, e audit.Event) { a.Audit.Note(r.Context(), eventOf(r, e)) }
+
+// eventOf is an event as it is kept of a request: where that came from, and no more of a text
+// than there is room for.
+func eventOf(r *http.Request, e audit.Event) audit.Event {
 	e.From = intake.CallerAddress(r)
 	e.Who, e.About = shortened(e.Who), shortened(e.About)
-	a.Audit.Note(r.Context(), e)
+	return e
 }
 
 func shortened(text string) string {
@@ -36,8 +38,7 @@ func (a *API) did(r *http.Request, route Route, touched string) {
 	if touched != "" {
 		about += ": " + touched
 	}
-	e := audit.Event{Did: route.Audited, Who: shortened(person(r.Context()).Email), About: shortened(about),
-		From: intake.CallerAddress(r)}
+	e := eventOf(r, audit.Event{Did: route.Audited, Who: person(r.Context()).Email, About: about})
 	if route.Hourly {
 		a.Audit.NoteHourly(r.Context(), e)
 	} else {
@@ -45,25 +46,26 @@ func (a *API) did(r *http.Request, route Route, touched string) {
 	}
 }
 
-// wrongToken notes that somebody showed a token or a session that is none; once a minute
-// from a network, as a flood must not fill the record.
-func (a *API) wrongToken(r *http.Request) {
-	token, cookie := shown(r)
-	if token == "" && cookie == "" || !a.floods.Of("token "+callers.Network(intake.CallerAddress(r)), 1).Allow() {
-		return
-	}
-	a.note(r, audit.Event{Did: audit.WrongToken, About: r.Method + " " + strings.TrimPrefix(r.URL.Path, prefix),
-		Refused: true})
+// told tells whether somebody who goes on with something is told of: of each kind once a
+// minute a network, as a flood must not fill the record, nor hold up what others write.
+func (a *API) told(kind string, r *http.Request) bool {
+	return a.floods.Of(kind+" "+callers.Network(intake.CallerAddress(r)), 1).Allow()
 }
 
-// signed has a door at which deliveries are verified note those whose signature does not
-// hold; once a minute from a network.
+// wrongToken notes that somebody showed a token or a session that is none.
+func (a *API) wrongToken(r *http.Request) {
+	if token, cookie := shown(r); (token != "" || cookie != "") && a.told(audit.WrongToken, r) {
+		a.note(r, audit.Event{Did: audit.WrongToken, About: r.Method + " " + strings.TrimPrefix(r.URL.Path, prefix),
+			Refused: true})
+	}
+}
+
+// signed has a door at which deliveries are verified note those whose signature does not hold.
 func (a *API) signed(door http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		answer := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		door.ServeHTTP(answer, r)
-		if answer.Status() == http.StatusUnauthorized &&
-			a.floods.Of("signature "+callers.Network(intake.CallerAddress(r)), 1).Allow() {
+		if answer.Status() == http.StatusUnauthorized && a.told(audit.BadSignature, r) {
 			a.note(r, audit.Event{Did: audit.BadSignature, About: r.URL.Path, Refused: true})
 		}
 	})
@@ -85,22 +87,6 @@ func named(names []string) string {
 		return strings.Join(names, ", ")
 	}
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:mostNamed], ", "), len(names)-mostNamed)
-}
-
-// differing are the names of the files that two sets of files do not share, in order.
-func differing(before, after map[string]string) []string {
-	names := map[string]bool{}
-	for name, text := range after {
-		if was, there := before[name]; !there || was != text {
-			names[name] = true
-		}
-	}
-	for name := range before {
-		if _, there := after[name]; !there {
-			names[name] = true
-		}
-	}
-	return slices.Sorted(maps.Keys(names))
 }
 
 // mostEvents bounds how many events are listed at once.

@@ -15,11 +15,12 @@ import (
 func (a *API) describe(r *request, in wire.Describing) (wire.Description, error) {
 	text := in.Text
 	r.touches("a text")
-	if at, err := url.Parse(in.Address); err == nil && text == "" {
-		r.touches(at.Host)
+	at, err := url.Parse(in.Address)
+	if err != nil {
+		at = &url.URL{} // nothing is read from there
 	}
 	if text == "" {
-		var err error
+		r.touches(at.Host)
 		if text, err = fetchDescription(r.Context(), in.Address, in.Networks); err != nil {
 			return wire.Description{}, refuse(http.StatusUnprocessableEntity, "The description could not be had",
 				a.Secrets.Mask(err.Error()))
@@ -32,7 +33,7 @@ func (a *API) describe(r *request, in wire.Describing) (wire.Description, error)
 	}
 	out := wire.Description{Text: text, Title: about.Title, Address: about.Address, Operations: about.Operations,
 		Auth: about.Auth, Name: about.Name}
-	if at, err := url.Parse(in.Address); err == nil && out.Address == "" && at.Host != "" {
+	if out.Address == "" && at.Host != "" {
 		out.Address = at.Scheme + "://" + at.Host
 	}
 	return out, nil

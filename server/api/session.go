@@ -8,7 +8,6 @@ import (
 
 	"woolsignal/server/access"
 	"woolsignal/server/audit"
-	"woolsignal/server/callers"
 	"woolsignal/server/intake"
 	"woolsignal/wire"
 )
@@ -43,9 +42,7 @@ func (a *API) keepSession(r *request, s access.Session) {
 
 // refuseSignIn says why somebody could not sign in.
 func (a *API) refuseSignIn(r *request, did, email string, err error) error {
-	// Whoever goes on trying is told of once a minute: a flood must not fill the
-	// record, nor hold up what others write.
-	if !errors.Is(err, access.ErrTooMany) || a.floods.Of(callers.Network(caller(r).Address), 1).Allow() {
+	if !errors.Is(err, access.ErrTooMany) || a.told(audit.SignIn, r.Request) {
 		a.note(r.Request, audit.Event{Did: did, Who: email, About: err.Error(), Refused: true})
 	}
 	switch {

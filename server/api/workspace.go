@@ -135,7 +135,7 @@ func (a *API) files(r *request, _ none) (wire.Files, error) {
 }
 
 func (a *API) putFiles(r *request, in wire.Files) (wire.Checked, error) {
-	r.touches(named(differing(a.Workspace.Now().Files, in.Files)))
+	r.touches(named(flow.Differing(a.Workspace.Now().Files, in.Files)))
 	problems, err := a.Workspace.Apply(r.Context(),
 		workspace.Change{Files: in.Files, Base: in.Base, By: person(r.Context()).Name, Draft: in.Draft})
 	if errors.Is(err, workspace.ErrProblems) {

@@ -285,7 +285,6 @@ func (s *lanes) supersedes(id string) (older []string, quiet time.Duration) {
 		}
 		older = append(older, o.id)
 	}
-	s.quietIn(h, s.engine.now())
 	return older, h.place.quietFor
 }
 

@@ -116,10 +116,7 @@ func (w *world) takenIn(l *life, d *delivery, runs []string, states map[string]*
 // something that was tried again.
 func (w *world) finishedOnce(l *life, id string) {
 	w.t.Helper()
-	entries, err := l.engine.Journal(context.Background(), id)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	entries := w.journal(l, id)
 	done := map[string]bool{}
 	for i, e := range entries {
 		if e.Seq != int64(i+1) {

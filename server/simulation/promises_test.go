@@ -47,13 +47,24 @@ func (w *world) hears(l *life, states map[string]*run.State) {
 // margin is how long a signal may be under way: disks are full for two minutes at most.
 const margin = 4 * time.Minute
 
+// journal is what a run wrote. It is read once: nothing moves any more.
+func (w *world) journal(l *life, id string) []run.Entry {
+	w.t.Helper()
+	entries, read := w.journals[id]
+	if !read {
+		var err error
+		if entries, err = l.engine.Journal(context.Background(), id); err != nil {
+			w.t.Fatal(err)
+		}
+		w.journals[id] = entries
+	}
+	return entries
+}
+
 // waitsOf are the times during which a run waited for answers; what it heard is noted,
 // which nobody else may have heard.
 func (w *world) waitsOf(l *life, id string, heard map[string]string) (out []listening) {
-	entries, err := l.engine.Journal(context.Background(), id)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	entries := w.journal(l, id)
 	open := map[string]listening{}
 	for _, e := range entries {
 		for _, r := range e.Records {
@@ -107,10 +118,7 @@ func (w *world) followsUp(l *life, s *run.State, bySignal map[string][]string, s
 
 // failedBefore is when the try failed that set a follow-up, for those whose did.
 func (w *world) failedBefore(l *life, s *run.State) map[int]time.Time {
-	entries, err := l.engine.Journal(context.Background(), s.ID)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	entries := w.journal(l, s.ID)
 	set, failed := map[int]string{}, map[int]time.Time{}
 	for _, e := range entries {
 		for _, r := range e.Records {
@@ -188,10 +196,7 @@ func (w *world) spends(l *life, states map[string]*run.State) {
 
 // sums adds what the records of a run say was spent on models, and on the mill's things.
 func (w *world) sums(l *life, id string, of *charges) {
-	entries, err := l.engine.Journal(context.Background(), id)
-	if err != nil {
-		w.t.Fatal(err)
-	}
+	entries := w.journal(l, id)
 	for _, e := range entries {
 		for _, r := range e.Records {
 			switch r := r.(type) {

@@ -93,7 +93,8 @@ func simulate(t *testing.T, seed uint64, template string) {
 	random := rand.New(rand.NewPCG(seed, 1))
 	made := makeUp(random)
 	w := &world{t: t, seed: seed, random: rand.New(rand.NewPCG(seed, 3)), made: made, book: newBook(seed, made.stingy),
-		log: &heard{}, correcting: map[string]bool{}, corrected: map[string]string{}}
+		log: &heard{}, correcting: map[string]bool{}, corrected: map[string]string{},
+		journals: map[string][]run.Entry{}}
 	folder := t.TempDir()
 	copyFiles(t, template, folder)
 	l := w.begin(folder, 0)

@@ -196,6 +196,7 @@ type world struct {
 	correcting map[string]bool   // the facts somebody set out to correct; events alone touch it
 	corrected  map[string]string // and what those say that they did; "" is removed
 	callers    sync.WaitGroup
+	journals   map[string][]run.Entry // of runs, once all have ended; the check alone touches it
 }
 
 // send has one caller send a delivery, who may leave before the answer comes.
